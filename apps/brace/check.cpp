@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace check: is anything systematic left in the residuals?
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+int run_check(const Options& o) {
+  const Fit fit = load_or_fit(o);
+  const Check checked = check(fit, {.lags = lag_count(o)});
+  if (o.json) {
+    std::cout << json_document("check", fit, checked);
+  } else {
+    std::cout << checked;
+    if (fit.usable())
+      print_next(o, is_saved_model(o.file)
+                        ? fmt::format("forecast {}", series_words(o))
+                        : fmt::format("forecast {}{} --model '{}'", series_words(o),
+                                      o.returns == "none" ? "" : " --returns " + o.returns, to_string(fit.model)));
+  }
+  std::vector<std::vector<std::string>> rows{{"test", "variant", "statistic", "p_value", "lags", "null"}};
+  for (const TestResult& t : checked.tests)
+    rows.push_back({t.test, t.variant, cell(t.statistic), cell(t.p_value), t.lags ? std::to_string(*t.lags) : "", t.null});
+  write_table(o, rows);
+  return status_of(fit);
+}
+
+}  // namespace
+
+void add_check(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand("check", "Residual tests of a saved model, or of a model line on a file");
+  add_series_options(*c, o);
+  add_model_options(*c, o);
+  c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
+  add_output_options(*c, o);
+  c->add_option("--out", o.out, "the tests as CSV")->group("Output");
+  c->footer("Example:\n  brace check kelp.json");
+  c->callback([&run] { run = run_check; });
+}
+
+}  // namespace brace::app

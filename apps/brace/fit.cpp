@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace fit: estimate the mean, the variance and the law of the shocks together.
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+int run_fit(const Options& o) {
+  const Fit fit = load_or_fit(o);
+  if (!o.save.empty()) {
+    save_model(fit, o.save);
+    say_written(o, o.save);
+  }
+  if (o.json) {
+    std::cout << json_document("fit", fit);
+  } else {
+    std::cout << fit << "\n  " << account(fit.window()) << '\n';
+    if (fit.usable())
+      print_next(o, o.save.empty()
+                        ? fmt::format("check {}{} --model '{}'", series_words(o),
+                                      o.returns == "none" ? "" : " --returns " + o.returns, to_string(fit.model))
+                        : fmt::format("check {}", o.save));
+  }
+  std::vector<std::vector<std::string>> rows{
+      {"name", "estimate", "se_hessian", "se_opg", "se_robust", "t", "p_value", "held", "at_bound"}};
+  for (const Parameter& p : fit.parameters)
+    rows.push_back({p.name, cell(p.estimate), cell(p.se_hessian), cell(p.se_opg), cell(p.se_robust), cell(p.t),
+                    cell(p.p_value), p.held ? "yes" : "no", p.at_bound ? "yes" : "no"});
+  write_table(o, rows);
+  return status_of(fit);
+}
+
+}  // namespace
+
+void add_fit(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand("fit", "Estimate a model line by joint maximum likelihood");
+  add_series_options(*c, o);
+  add_model_options(*c, o);
+  add_output_options(*c, o);
+  c->add_option("--out", o.out, "the parameters as CSV")->group("Output");
+  c->add_option("--save", o.save, "the fitted model with its series, for check and forecast")->group("Output");
+  c->footer("Example:\n  brace fit data/kelp-fibre.csv --value settle --drop-zero volume --returns log \\\n"
+            "      --model 'const / garch / student' --save kelp.json");
+  c->callback([&run] { run = run_fit; });
+}
+
+}  // namespace brace::app

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: Apache-2.0
+// The tool: reads the command line, runs one command, turns errors into a line on stderr and an exit status.
+#include <exception>
+#include <iostream>
+
+#include "options.hpp"
+
+int main(int argc, char** argv) {
+  CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series", "brace"};
+  app.footer("The order of the job: inspect, unitroot, lags, fit, check, forecast. 'brace demo' shows it whole.\n"
+             "'brace COMMAND --help' has the options and an example.");
+  app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
+  app.require_subcommand(1);
+
+  brace::app::Options options;
+  brace::app::Run run = nullptr;
+  brace::app::add_inspect(app, options, run);
+  brace::app::add_unitroot(app, options, run);
+  brace::app::add_lags(app, options, run);
+  brace::app::add_fit(app, options, run);
+  brace::app::add_check(app, options, run);
+  brace::app::add_forecast(app, options, run);
+  brace::app::add_demo(app, options, run);
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
+    std::cerr << "brace: " << error.what() << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
+    return 2;
+  }
+  try {
+    return run(options);
+  } catch (const brace::Error& error) {
+    std::cerr << "brace: " << error.what() << '\n';
+    return brace::exit_status(error);
+  } catch (const std::exception& error) {
+    std::cerr << "brace: unexpected: " << error.what() << "; please report this with the command\n";
+    return 1;
+  }
+}

@@ -1,0 +1,91 @@
+// SPDX-License-Identifier: Apache-2.0
+// Options that mean the same in every command, and how a command gets its data from them.
+#pragma once
+
+#include <CLI/CLI.hpp>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/brace.hpp"
+
+namespace brace::app {
+
+struct Options {
+  std::string file;
+  // The series
+  CsvOptions csv;
+  std::vector<std::string> missing;
+  std::string every, returns = "none", unit = "percent";
+  std::optional<double> per_year;
+  // The model
+  std::string model, fix, errors = "automatic";
+  // Tests
+  std::string deterministic, lags, of = "values";
+  int bandwidth = -1;
+  // The forecast
+  int horizon = 10, draws = 2000;
+  std::vector<int> intervals{50, 95};
+  std::string method = "full";
+  // Output
+  bool json = false, quiet = false;
+  std::string out, save, chart;
+  std::uint64_t seed = 1;
+  int threads = 0;
+};
+
+// ---- What a command takes; each adds its options to `command` ----
+void add_series_options(CLI::App& command, Options& o);
+void add_model_options(CLI::App& command, Options& o);
+void add_output_options(CLI::App& command, Options& o);
+
+// The series of the file as it stands, and what is to be modelled: its returns or the same again.
+struct Loaded {
+  Series level, values;
+};
+[[nodiscard]] Loaded load(const Options& o);
+// The return that --returns would make of a level: log returns where all values are positive, else
+// differences.
+[[nodiscard]] Series change_of(const Series& level, const Options& o);
+
+// A saved model, or the model line fitted to the file.
+[[nodiscard]] Fit load_or_fit(const Options& o);
+
+// --lags as a whole number from 1; 0 where it was not given.
+[[nodiscard]] int lag_count(const Options& o);
+
+// "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing."
+[[nodiscard]] std::string account(const Series& series);
+
+// The options that name the series again, for the `Next:` line.
+[[nodiscard]] std::string series_words(const Options& o);
+
+// Prints the `Next:` line, which ends every text output.
+void print_next(const Options& o, const std::string& command);
+
+// `o.out` as CSV, whole or not at all, with a word on stderr.
+void write_table(const Options& o, const std::vector<std::vector<std::string>>& rows);
+// A word on stderr about a file written.
+void say_written(const Options& o, const std::string& path);
+
+// A number for CSV: shortest text that reads back to the same double; empty where absent.
+[[nodiscard]] std::string cell(std::optional<double> x);
+
+// 0, or 3 with the warning on stderr for a fit that must not be used.
+[[nodiscard]] int status_of(const Fit& fit);
+
+// ---- The commands; each returns its exit status ----
+using Run = int (*)(const Options&);
+void add_inspect(CLI::App& app, Options& o, Run& run);
+void add_unitroot(CLI::App& app, Options& o, Run& run);
+void add_lags(CLI::App& app, Options& o, Run& run);
+void add_fit(CLI::App& app, Options& o, Run& run);
+void add_check(CLI::App& app, Options& o, Run& run);
+void add_forecast(CLI::App& app, Options& o, Run& run);
+void add_demo(CLI::App& app, Options& o, Run& run);
+
+// The forecast as a CSV table, one row a step.
+[[nodiscard]] std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead);
+
+}  // namespace brace::app

@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: Apache-2.0
+// The Executor: who runs independent pieces of work. It is passed in, never global.
+//
+//   brace::Executor two(2);
+//   two.for_each(jobs.size(), [&](std::size_t i) { results[i] = run(jobs[i]); });
+#pragma once
+
+#include <cstddef>
+#include <functional>
+#include <memory>
+
+namespace brace {
+
+// Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by index
+// and sums them in index order, so that no result depends on the number of threads.
+class Executor {
+ public:
+  // threads = 0 takes as many as the machine has. With 1 the caller's own thread does the work.
+  explicit Executor(int threads = 1);
+  ~Executor();
+  Executor(Executor&&) noexcept;
+  Executor& operator=(Executor&&) noexcept;
+
+  // Returns when all bodies have run. If one throws, the first exception caught is thrown here.
+  void for_each(std::size_t count, const std::function<void(std::size_t)>& body) const;
+
+  [[nodiscard]] int threads() const;
+
+ private:
+  struct Arena;  // hides oneTBB
+  std::unique_ptr<Arena> arena_;
+};
+
+}  // namespace brace

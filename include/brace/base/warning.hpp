@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: Apache-2.0
+// Warnings: what an analyst must know before trusting a number. They travel inside results.
+//
+//   for (const brace::Warning& warning : fitted.warnings)
+//     std::cerr << brace::to_string(warning.code) << ": " << warning.text << '\n';
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace brace {
+
+// docs/warnings.md has a paragraph on each, under the same name.
+enum class WarningCode {
+  level_modelled,        // the series modelled looks like a level with a unit root
+  trend_missing,         // a unit-root test without trend term on a series that trends
+  root_at_edge,          // an AR or MA factor at the edge of stationarity or invertibility
+  parameter_at_bound,    // an estimate pinned at its bound: no standard error
+  persistence_near_one,  // volatility hardly reverts: perhaps a break
+  few_observations,      // fewer than the method needs to be trusted
+  gaps_dropped,          // a test closed or dropped gaps
+  zero_returns_many,     // many exact zeros: a flat or filled series
+  variance_ignored,      // mean terms judged before the variance is modelled
+  not_converged,         // the numbers are not estimates
+  no_fourth_moment,      // the shock law has no finite fourth moment
+  draws_rejected,        // parameter draws outside the admissible region were redrawn
+};
+
+// The code as written in JSON, such as "persistence-near-one".
+[[nodiscard]] std::string_view to_string(WarningCode code);
+
+struct Warning {
+  WarningCode code;
+  std::string text;  // what is the case, and the mend
+};
+
+}  // namespace brace

@@ -1,0 +1,98 @@
+// SPDX-License-Identifier: Apache-2.0
+// Forecasts of the mean and of the volatility, with two kinds of interval that are never mixed: one for
+// the return, one for the volatility itself.
+//
+//   auto ahead = brace::forecast(fitted, {.horizon = 20, .intervals = {50, 95}});
+//   std::cout << ahead;
+#pragma once
+
+#include <cstdint>
+#include <iosfwd>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/base/date.hpp"
+#include "brace/base/executor.hpp"
+#include "brace/base/warning.hpp"
+#include "brace/model/fit.hpp"
+
+namespace brace {
+
+enum class ForecastMethod {
+  plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
+            // volatility of the first step is a point without an interval
+  full,     // parameters are drawn from their estimated law, the variance is filtered again under each
+            // draw, and shocks come from the fitted law
+};
+[[nodiscard]] std::string_view to_string(ForecastMethod method);
+
+struct ForecastOptions {
+  // ---- What is forecast ----
+  int horizon = 10;                       // steps, from 1
+  std::vector<int> intervals{50, 95};     // percent, each in 1 .. 99
+  ForecastMethod method = ForecastMethod::full;
+
+  // Periods a year to annualise by; empty takes the clock's (business day 252).
+  std::optional<double> per_year{};
+
+  // ---- How it is simulated ----
+  // Parameter draws (full), and paths of shocks from each; plug-in runs draws * paths paths.
+  int draws = 2000;
+  int paths = 10;
+  std::uint64_t seed = 1;
+};
+
+struct Interval {
+  int percent;
+  double low, high;
+};
+
+struct ForecastStep {
+  int step;                        // from 1
+  std::optional<Timestamp> date;   // by the clock of the series
+  double mean;                     // of the return, at the estimates
+  double sd;                       // of the return around that mean, at the estimates
+  double variance;                 // E h: of this step's shock, at the estimates
+  double typical_variance;         // the median-like path; the same as variance for linear families
+  std::vector<Interval> return_interval;
+  std::vector<Interval> volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
+};
+
+struct HorizonTotal {
+  double mean, sd;  // of the sum of the returns over the horizon
+  std::vector<Interval> return_interval;
+  std::vector<Interval> volatility_interval;  // of sqrt(sum h), the volatility over the horizon
+};
+
+struct Annualised {
+  double periods_per_year;
+  double volatility;  // sqrt(mean of E h over the horizon * periods)
+  std::vector<Interval> volatility_interval;
+  std::optional<double> long_run_volatility;
+};
+
+struct Forecast {
+  std::string model;
+  std::string name, unit;              // of the series
+  std::string period;                  // "day"
+  std::optional<Timestamp> origin;     // date of the last observation
+  ForecastMethod method = ForecastMethod::full;
+  std::vector<int> intervals;
+  std::vector<ForecastStep> steps;
+  HorizonTotal horizon_total;
+  std::optional<Annualised> annualised;  // where the periods a year are known
+  std::optional<double> long_run_variance;
+  double last_variance = 0;            // h of the last observation
+  double share_redrawn = 0;            // parameter draws outside the admissible region
+  std::vector<Warning> warnings;
+};
+
+// Throws Error for options out of range and for a fit that is not usable.
+[[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options = {});
+[[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options,
+                                const Executor& executor);
+
+std::ostream& operator<<(std::ostream& out, const Forecast& ahead);
+
+}  // namespace brace

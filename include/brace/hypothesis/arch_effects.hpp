@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: Apache-2.0
+// ARCH effects: does the size of yesterday's surprise tell the size of today's?
+//
+//   auto test = brace::arch_lm(returns, {.lags = 5});
+#pragma once
+
+#include "brace/hypothesis/test_result.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+struct ArchLmOptions {
+  // Lags of the squared deviation in the regression; 0 takes min(10, n/5).
+  int lags = 0;
+
+  // The F form, dof (lags, N - lags - 1), instead of N R^2 and chi-squared.
+  bool f_form = false;
+
+  // Subtract the mean first. Turn off for residuals, which have mean zero by construction.
+  bool demean = true;
+};
+
+// Null: no ARCH effects up to that lag. e_t^2 on a constant and its own lags (Engle 1982); rows with a
+// missing term are dropped.
+[[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
+
+}  // namespace brace

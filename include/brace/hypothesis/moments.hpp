@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: Apache-2.0
+// Sample moments, and tests on them.
+//
+//   brace::Moments m = brace::moments(returns);
+//   brace::TestResult normal = brace::jarque_bera(returns);
+#pragma once
+
+#include "brace/hypothesis/test_result.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+struct Moments {
+  std::size_t n = 0;            // values present
+  double mean = 0;
+  double sd = 0;                // divisor n - 1
+  double min = 0, median = 0, max = 0;
+  double skewness = 0;          // m3 / m2^1.5, moments with 1/n
+  double excess_kurtosis = 0;   // m4 / m2^2 - 3
+};
+
+// At least two values, not all equal; else Error.
+[[nodiscard]] Moments moments(const Series& series);
+
+// Null: the values are independent draws of a normal law. n/6 (g1^2 + g2^2/4), chi-squared with 2
+// degrees of freedom (Jarque and Bera 1980). Slow to reach its limit law: small n gives too few
+// rejections at 5 %.
+[[nodiscard]] TestResult jarque_bera(const Series& series);
+
+// Null: the mean is zero. t = mean / (s / sqrt n) with s^2 the long-run variance (Bartlett, bandwidth
+// floor(4 (n/100)^(2/9))), since returns may be correlated; normal law.
+[[nodiscard]] TestResult mean_zero(const Series& series);
+
+}  // namespace brace

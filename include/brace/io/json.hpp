@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// The JSON contract (docs/json.md): one object for each command's result.
+//
+//   std::cout << brace::json_document("fit", fitted);
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "brace/forecast/forecast.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/inspection.hpp"
+#include "brace/hypothesis/unit_root.hpp"
+#include "brace/model/check.hpp"
+#include "brace/model/fit.hpp"
+
+namespace brace {
+
+// {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in full
+// precision; what is not defined is null. `series` is the one the result was computed from.
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit);
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit, const Check& check);
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead);
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const Inspection& inspection);
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const UnitRootReport& report);
+// `of` says what the table was computed from: "values", "squares" or "absolute".
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const LagTable& table, std::string_view of);
+
+// The version of this library, such as "0.1.0".
+[[nodiscard]] std::string_view version();
+
+}  // namespace brace

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// Random numbers that are the same everywhere: streams by (seed, number), and draws that do not depend
+// on the standard library's distributions.
+//
+//   brace::RandomStream stream(/*seed=*/1, /*number=*/0);
+//   double z = stream.normal();
+#pragma once
+
+#include <cstdint>
+#include <random>
+
+namespace brace {
+
+// Random work is always split over this many streams, whatever the threads, so that results do not
+// depend on them.
+inline constexpr int kRandomStreams = 8;
+
+class RandomStream {
+ public:
+  RandomStream(std::uint64_t seed, std::uint64_t number);
+
+  // Uniform on (0, 1), 53 bits, never 0 or 1.
+  double uniform();
+
+  // Standard normal (Box and Muller 1958, one of the pair).
+  double normal();
+
+  // Student with nu > 2 degrees of freedom scaled to unit variance, by Bailey (1994), whose method is
+  // exact and takes two uniforms whatever nu:  t = sqrt(nu (u^(-2/nu) - 1)) cos(2 pi v).
+  double student(double nu);
+
+ private:
+  std::mt19937_64 engine_;
+};
+
+}  // namespace brace

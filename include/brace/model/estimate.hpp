@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: Apache-2.0
+// Maximum likelihood, one model or many. Everything in Brace that estimates comes through fit_many.
+//
+//   brace::Fit fitted = brace::estimate("const / garch / student", returns);
+//   auto fits = brace::fit_many(jobs, brace::Executor(2));
+#pragma once
+
+#include <memory>
+#include <string_view>
+#include <vector>
+
+#include "brace/base/executor.hpp"
+#include "brace/model/fit.hpp"
+
+namespace brace {
+
+// One model on one window of a series.
+struct FitJob {
+  Model model;
+  std::shared_ptr<const Series> series;
+  std::size_t first = 0;
+  std::size_t count = 0;  // 0 takes all rows from `first`
+  EstimateOptions options{};
+};
+
+// Joint conditional maximum likelihood of the mean, the variance and the shape of the shocks. Throws
+// Error for a model that is not built, fewer observations than it needs, a constant series; a fit that
+// does not converge is a result whose status says so. Results stand in the order of the jobs and do not
+// depend on the number of threads.
+[[nodiscard]] std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor);
+
+[[nodiscard]] Fit estimate(const Model& model, const Series& series,
+                           const EstimateOptions& options = {});
+[[nodiscard]] Fit estimate(std::string_view model_line, const Series& series,
+                           const EstimateOptions& options = {});
+
+// The log-likelihood, variance path and gradient of a model at given parameters, nothing estimated: to
+// check a formula, or to carry a model over to other data.
+struct Evaluation {
+  double log_likelihood;
+  std::vector<double> gradient;  // k, by the parameters in natural units
+  std::vector<double> shocks, variances;
+};
+[[nodiscard]] Evaluation evaluate(const Model& model, const Series& series,
+                                  const std::vector<double>& parameters);
+
+// A Fit from parameters that are known, such as those of a saved model: path, criteria and derived figures
+// are computed, nothing is estimated. `covariance` is k x k in the order of the parameters.
+struct KnownFit {
+  Model model;
+  std::vector<Parameter> parameters;
+  Eigen::MatrixXd covariance;
+  ErrorKind errors = ErrorKind::robust;
+  Convergence convergence;
+  double presample = 0;
+  std::vector<Warning> warnings;
+};
+[[nodiscard]] Fit restore(KnownFit known, std::shared_ptr<const Series> series);
+
+}  // namespace brace

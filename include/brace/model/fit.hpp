@@ -1,0 +1,114 @@
+// SPDX-License-Identifier: Apache-2.0
+// A Fit: estimates with their errors, and the certificate that says whether they may be believed.
+//
+//   brace::Fit fitted = brace::estimate("const ar1 / garch / student", returns);
+//   if (fitted.usable()) std::cout << fitted;
+#pragma once
+
+#include <Eigen/Dense>
+#include <iosfwd>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "brace/base/warning.hpp"
+#include "brace/model/model.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+enum class FitStatus {
+  not_run,    // parameters are empty
+  converged,  // gradient_norm < kConverged after a last Newton step, -H positive definite: the maximum
+  boundary,   // the maximum lies on a bound, which `why` names; pinned parameters have no errors
+  failed,     // neither; the numbers are the best point seen and must not be used
+};
+[[nodiscard]] std::string_view to_string(FitStatus status);
+
+// Largest sqrt(g' (-H)^-1 g) over the free parameters that counts as converged.
+inline constexpr double kConverged = 1e-6;
+
+enum class ErrorKind {
+  automatic,  // robust with a variance equation or another law than the normal, else hessian
+  hessian,    // (-H)^-1
+  opg,        // (S'S)^-1, S the n x k scores
+  robust,     // (-H)^-1 S'S (-H)^-1 (Bollerslev and Wooldridge 1992): right under a wrong shock law
+};
+[[nodiscard]] std::string_view to_string(ErrorKind kind);
+
+struct EstimateOptions {
+  // Which errors stand beside the estimates; all three are computed.
+  ErrorKind errors = ErrorKind::automatic;
+
+  // How many of the starting points are polished before the best goes to Newton's method; the others
+  // follow only if that fails. 0 takes 8 below 1,000 observations and 4 from there.
+  int starts = 0;
+
+  // Cap on Newton steps from one start.
+  int max_iterations = 200;
+};
+
+struct Parameter {
+  std::string name;
+  double estimate = 0;
+  std::optional<double> se_hessian, se_opg, se_robust;  // absent: held, pinned, or the fit failed
+  std::optional<double> se;       // the kind asked for
+  std::optional<double> t;        // estimate / se; absent where zero is no hypothesis (nu, sigma2)
+  std::optional<double> p_value;  // two-sided, normal
+  bool held = false;
+  bool at_bound = false;
+};
+
+struct Convergence {
+  FitStatus status = FitStatus::not_run;
+  std::string why = "estimate() has not been called";
+  std::optional<double> gradient_norm;
+  int iterations = 0;   // Newton steps from the start that won
+  int evaluations = 0;  // likelihood passes in all
+  int starts = 0;       // starting points polished
+};
+
+struct Fit {
+  Model model;
+
+  // The data: rows first .. first + count - 1 of a series that many fits may share.
+  std::shared_ptr<const Series> series;
+  std::size_t first = 0, count = 0;
+
+  std::size_t n = 0;                   // observations present: the n of the criteria
+  bool exact = false;                  // exact or conditional likelihood
+  std::optional<double> log_likelihood;  // with all constants, natural log
+  int estimated = 0;                   // k: parameters that were not held
+  std::optional<double> aic, aicc, bic, hqc;
+
+  std::vector<Parameter> parameters;   // in the order of parameter_names(model)
+  ErrorKind errors = ErrorKind::robust;  // what was used
+  Eigen::MatrixXd covariance;          // k_all x k_all of that kind; zero rows: held or pinned
+  Convergence convergence;
+
+  std::optional<double> persistence;             // absent for steady
+  std::optional<double> half_life;               // periods until half of a shock to h is left
+  std::optional<double> unconditional_variance;  // unit of the data squared
+
+  // The filtered path, `count` long; shocks are 0 where missing.
+  std::vector<double> deviations, shocks, variances;
+  double presample = 0;                // mean of e^2, which stands before the sample
+
+  std::vector<Warning> warnings;
+
+  // Converged, or rightly at a boundary.
+  [[nodiscard]] bool usable() const;
+  [[nodiscard]] std::vector<double> estimates() const;
+  [[nodiscard]] std::span<const double> data() const { return {series->values.data() + first, count}; }
+  // The window of the series that was fitted, as a Series of its own.
+  [[nodiscard]] Series window() const;
+  // z_t = e_t / sqrt(h_t), NaN where y is missing.
+  [[nodiscard]] Series standardised() const;
+};
+
+// The table of VOICE: verdict, estimates with errors, what is doubtful, the certificate.
+std::ostream& operator<<(std::ostream& out, const Fit& fit);
+
+}  // namespace brace

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: Apache-2.0
+// A model as a value: mean equation, variance equation, shock law. The model line is its label.
+//
+//   brace::Model m{.mean = {.ar = {1}}, .variance = brace::Garch{}, .shocks = brace::Student{}};
+//   brace::to_string(m);     // "const ar1 / garch e1 h1 / student"
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+#include "brace/base/date.hpp"
+
+namespace brace {
+
+using Lags = std::vector<int>;  // positive; canonical() sorts them and drops repeats
+
+// ---- Mean:  y_t - mu_t = sum ar_i (y_{t-i} - mu_{t-i}) + e_t + sum ma_j e_{t-j} ----
+
+struct Harmonics {
+  int period = 0;  // observations in a season
+  int pairs = 0;   // cosine and sine pairs, at most period / 2
+  auto operator<=>(const Harmonics&) const = default;
+};
+
+struct Regressor {
+  enum class Source { column, step, pulse, weekday, month };
+  Source source = Source::column;
+  std::string column;           // source == column
+  int rows_earlier = 0;         // column@rows_earlier
+  std::optional<Timestamp> at;  // step: 1 from this date on; pulse: 1 on it
+  auto operator<=>(const Regressor&) const = default;
+};
+
+enum class RiskTerm { sd, variance };  // volatility in the mean
+
+struct Mean {
+  bool constant = true;
+  bool trend = false;
+  Lags differences;  // each (1 - B^d)
+  Lags ar, ma;
+  Lags seasonal_ar, seasonal_ma;  // one multiplicative factor each
+  std::vector<Harmonics> harmonics;
+  std::vector<Regressor> regressors;
+  std::optional<RiskTerm> risk;
+  bool operator==(const Mean&) const = default;
+};
+
+// ---- Variance:  e = shock, h = variance; `shocks` and `variances` are the lags of each ----
+
+struct Steady { bool operator==(const Steady&) const = default; };
+struct Arch { Lags shocks{1}; bool operator==(const Arch&) const = default; };
+struct Garch { Lags shocks{1}, variances{1}; bool operator==(const Garch&) const = default; };
+struct Igarch { Lags shocks{1}, variances{1}; bool operator==(const Igarch&) const = default; };
+struct Gjr { Lags shocks{1}, variances{1}; bool operator==(const Gjr&) const = default; };
+struct Egarch { Lags shocks{1}, variances{1}; bool operator==(const Egarch&) const = default; };
+struct Aparch { Lags shocks{1}, variances{1}; bool operator==(const Aparch&) const = default; };
+struct TwoComponents { bool operator==(const TwoComponents&) const = default; };
+struct LongMemory { bool operator==(const LongMemory&) const = default; };
+struct Ewma { bool operator==(const Ewma&) const = default; };
+
+using Variance = std::variant<Steady, Arch, Garch, Igarch, Gjr, Egarch, Aparch, TwoComponents,
+                              LongMemory, Ewma>;
+
+// ---- Shocks: unit-variance laws ----
+
+struct Normal { bool operator==(const Normal&) const = default; };
+struct Student { bool operator==(const Student&) const = default; };
+struct Ged { bool operator==(const Ged&) const = default; };
+struct SkewStudent { bool operator==(const SkewStudent&) const = default; };
+
+using Shocks = std::variant<Normal, Student, Ged, SkewStudent>;
+
+// A parameter held at a value instead of estimated.
+struct Held {
+  std::string name;
+  double value = 0;
+  bool operator==(const Held&) const = default;
+};
+
+struct Model {
+  Mean mean;
+  Variance variance = Steady{};
+  std::vector<Regressor> variance_regressors;
+  Shocks shocks = Normal{};
+  std::vector<Held> held;
+  bool operator==(const Model&) const = default;
+};
+
+// The same model with lags sorted and merged, repeats dropped and held parameters in the order of
+// parameter_names. Throws Error (bad_model_line) on contradictions, such as a lag of 0, or a held
+// parameter that the model does not have.
+[[nodiscard]] Model canonical(Model model);
+
+// "garch", "student": the family's word in the model line.
+[[nodiscard]] std::string_view family_name(const Variance& variance);
+[[nodiscard]] std::string_view law_name(const Shocks& shocks);
+
+// Lags of e and of h in the variance equation; null where the family has none.
+[[nodiscard]] const Lags* shock_lags(const Variance& variance);
+[[nodiscard]] const Lags* variance_lags(const Variance& variance);
+
+// Parameters of a canonical model in the order of every vector and table in Brace: mean, variance,
+// shocks. Held ones are included.
+struct ParameterNames {
+  std::vector<std::string> mean, variance, shocks;
+  [[nodiscard]] std::vector<std::string> all() const;
+};
+[[nodiscard]] ParameterNames parameter_names(const Model& model);
+
+// The first term of the grammar in this model that this version does not estimate, as typed.
+[[nodiscard]] std::optional<std::string> unbuilt_term(const Model& model);
+
+}  // namespace brace

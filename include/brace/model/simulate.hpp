@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// Made-up series from a model whose parameters are known.
+//
+//   auto model = brace::parse_model("const / garch / student");
+//   brace::Series y = brace::simulate(model, {.03, .02, .08, .9, 6}, 2500, {.seed = 7});
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "brace/model/model.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+struct SimulateOptions {
+  std::uint64_t seed = 1;
+  std::uint64_t stream = 0;    // independent series from one seed
+  std::size_t burn_in = 1000;  // rows thrown away first, so that the start is forgotten
+};
+
+struct Simulated {
+  Series series;                   // y, n values
+  std::vector<double> variances;   // h of each row
+  double next_mean, next_variance; // of row n + 1, given the rows before: the truth a forecast aims at
+};
+
+// `parameters` in the order of parameter_names(model). The same seed gives the same series on every
+// machine with IEEE doubles, up to rounding in log, cos and sqrt. Throws Error for parameters that do not
+// describe a stationary process.
+[[nodiscard]] Simulated simulate_path(const Model& model, const std::vector<double>& parameters,
+                                      std::size_t n, const SimulateOptions& options = {});
+[[nodiscard]] Series simulate(const Model& model, const std::vector<double>& parameters,
+                              std::size_t n, const SimulateOptions& options = {});
+
+}  // namespace brace

@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: Apache-2.0
+// A Series: values in time order with their dates, unit, clock and origin. NaN marks a missing value,
+// here and nowhere else in Brace.
+//
+//   brace::Series returns = brace::make_series({.1, -.4, .3}, "kelp return", "percent");
+//   returns.present();   // 3
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/base/date.hpp"
+#include "brace/series/calendar.hpp"
+
+namespace brace {
+
+// What the values are, which decides how they are tested and spoken of.
+enum class Kind {
+  values,       // anything: nothing is assumed
+  log_level,    // the logarithm of a price
+  log_return,   // difference of log prices
+  simple_return,
+};
+
+struct Series {
+  std::string name;               // column or what was made of it, such as "settle"
+  std::string unit;               // "percent", "decimal", or empty where nothing is known
+  Kind kind = Kind::values;
+  Clock clock = Clock::row;
+  std::vector<Timestamp> times;   // as long as values, or empty
+  std::vector<double> values;     // NaN where missing
+
+  // Where the values came from; empty for series made in code.
+  std::string file;
+  std::size_t rows_dropped = 0;   // rows of the file left out before the series was formed
+  std::string dropped_because;    // "volume is 0"
+
+  [[nodiscard]] std::size_t size() const { return values.size(); }
+  [[nodiscard]] std::size_t present() const;
+  [[nodiscard]] std::size_t missing() const { return size() - present(); }
+
+  // Date of value i (0-based) as text, or "row 17" where there are no dates.
+  [[nodiscard]] std::string when(std::size_t i) const;
+
+  // The values that are present, gaps closed.
+  [[nodiscard]] std::vector<double> present_values() const;
+
+  // "row": the noun for one observation's period, as in "percent a day".
+  [[nodiscard]] std::string_view period() const { return period_noun(clock); }
+};
+
+// A series without dates.
+[[nodiscard]] Series make_series(std::vector<double> values, std::string name = "value",
+                                 std::string unit = "");
+
+// Throws Error unless the values are finite or missing, dates (if any) increase, at least
+// `observations` values are present and they are not all equal. `task` names what they are for.
+void require_usable(const Series& series, std::size_t observations, const std::string& task);
+
+}  // namespace brace

@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: Apache-2.0
+// From prices to the series that may be modelled. Missing stays missing: a missing close kills both of
+// its returns, it is never filled with zero.
+//
+//   auto returns = brace::log_returns(prices);                             // percent
+//   auto decimal = brace::log_returns(prices, brace::ReturnUnit::decimal);
+#pragma once
+
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+enum class ReturnUnit { percent, decimal };
+
+// ln(p_t / p_{t-1}), times 100 in percent; n - 1 values dated by the later day. Throws Error
+// (not_positive) naming the date of a price <= 0.
+[[nodiscard]] Series log_returns(const Series& prices, ReturnUnit unit = ReturnUnit::percent);
+
+// p_t / p_{t-1} - 1, times 100 in percent.
+[[nodiscard]] Series simple_returns(const Series& prices, ReturnUnit unit = ReturnUnit::percent);
+
+// ln p_t, natural.
+[[nodiscard]] Series log_level(const Series& prices);
+
+// y_t - y_{t-1}; n - 1 values.
+[[nodiscard]] Series differences(const Series& series);
+
+// (y_t - mean)^2 over the values present, whose memory tells of ARCH effects.
+[[nodiscard]] Series squares(const Series& series);
+
+// |y_t - mean|.
+[[nodiscard]] Series absolute_values(const Series& series);
+
+}  // namespace brace

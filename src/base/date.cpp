@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: Apache-2.0
+// Dates through Hinnant's library. Covered by tests/base/date_test.cpp.
+#include "brace/base/date.hpp"
+
+#include <date/date.h>
+
+#include <sstream>
+
+namespace brace {
+namespace {
+
+std::optional<Timestamp> parse_as(const std::string& text, const std::string& format) {
+  std::istringstream in(text);
+  Timestamp when{};
+  in >> date::parse(format, when);
+  if (in.fail()) return std::nullopt;
+  in >> std::ws;
+  return in.eof() || in.peek() == std::char_traits<char>::eof() ? std::optional(when)
+                                                                : std::nullopt;
+}
+
+}  // namespace
+
+std::optional<Timestamp> parse_date(std::string_view text, std::string_view format) {
+  const std::string given(text);
+  if (!format.empty()) return parse_as(given, std::string(format));
+  // Four digits of a year first: this alone rules out every form whose day and month could be swapped.
+  if (given.size() < 8 || given.find_first_not_of("0123456789") != 4) return std::nullopt;
+  for (const char* form : {"%Y-%m-%d", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S",
+                           "%Y-%m-%dT%H:%M:%S"})
+    if (auto when = parse_as(given, form)) return when;
+  return std::nullopt;
+}
+
+std::string format_date(Timestamp when) {
+  const auto second_of_day = (when - std::chrono::floor<std::chrono::days>(when)).count();
+  if (second_of_day == 0) return date::format("%Y-%m-%d", when);
+  return date::format(second_of_day % 60 == 0 ? "%Y-%m-%d %H:%M" : "%Y-%m-%d %H:%M:%S", when);
+}
+
+}  // namespace brace

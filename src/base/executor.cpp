@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: Apache-2.0
+// Executor over a oneTBB arena. Covered by tests/base/executor_test.cpp.
+#include "brace/base/executor.hpp"
+
+#include <fmt/format.h>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
+
+#include "brace/base/error.hpp"
+
+namespace brace {
+
+struct Executor::Arena {
+  explicit Arena(int threads) : pool(threads == 0 ? tbb::task_arena::automatic : threads) {}
+  tbb::task_arena pool;
+};
+
+Executor::Executor(int threads) {
+  if (threads < 0)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("threads = {}: must be 0 (all there are) or more", threads));
+  arena_ = std::make_unique<Arena>(threads);
+}
+Executor::~Executor() = default;
+Executor::Executor(Executor&&) noexcept = default;
+Executor& Executor::operator=(Executor&&) noexcept = default;
+
+void Executor::for_each(std::size_t count, const std::function<void(std::size_t)>& body) const {
+  if (arena_->pool.max_concurrency() == 1) {
+    for (std::size_t i = 0; i < count; ++i) body(i);
+    return;
+  }
+  arena_->pool.execute([&] { tbb::parallel_for(std::size_t{0}, count, body); });
+}
+
+int Executor::threads() const { return arena_->pool.max_concurrency(); }
+
+}  // namespace brace

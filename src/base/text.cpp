@@ -1,0 +1,119 @@
+// SPDX-License-Identifier: Apache-2.0
+// Numbers and paragraphs for people. Covered by tests/base/text_test.cpp.
+#include "brace/base/text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace brace::text {
+namespace {
+
+// "3.20e-12" -> "3.2e-12", "1e-05" -> "1e-5": the exponent without padding.
+std::string tidy_exponent(std::string s) {
+  const auto e = s.find('e');
+  if (e == std::string::npos) return s;
+  const int exponent = std::stoi(s.substr(e + 1));
+  return fmt::format("{}e{}", s.substr(0, e), exponent);
+}
+
+std::string without_negative_zero(std::string s) {
+  if (s.starts_with('-') && s.find_first_not_of("-0.") == std::string::npos) s.erase(0, 1);
+  return s;
+}
+
+std::size_t edit_distance(std::string_view a, std::string_view b) {
+  std::vector<std::size_t> row(b.size() + 1);
+  std::iota(row.begin(), row.end(), std::size_t{0});
+  for (std::size_t i = 0; i < a.size(); ++i) {
+    std::size_t diagonal = row[0];
+    row[0] = i + 1;
+    for (std::size_t j = 0; j < b.size(); ++j) {
+      const std::size_t substituted = diagonal + (a[i] != b[j] ? 1 : 0);
+      diagonal = row[j + 1];
+      row[j + 1] = std::min({substituted, row[j] + 1, row[j + 1] + 1});
+    }
+  }
+  return row.back();
+}
+
+}  // namespace
+
+std::string p_value(std::optional<double> p, std::optional<double> floor) {
+  if (!p) return "-";
+  if (floor && *p <= *floor) return "< " + tidy_exponent(fmt::format("{:.0e}", *floor));
+  if (*p < 1e-300) return "< 1e-300";  // where a double ends, not a law
+  if (*p < 0.001) return tidy_exponent(fmt::format("{:.0e}", *p));
+  return fmt::format("{:.3f}", std::min(*p, 0.999)).substr(1);
+}
+
+std::string significant(double x, int digits) {
+  const double size = std::abs(x);
+  if (size != 0 && (size < 1e-4 || size >= 1e7))
+    return tidy_exponent(fmt::format("{:.{}e}", x, digits - 1));
+  const int magnitude = size == 0 ? 0 : static_cast<int>(std::floor(std::log10(size)));
+  return without_negative_zero(fmt::format("{:.{}f}", x, std::max(0, digits - 1 - magnitude)));
+}
+
+std::string fixed(std::optional<double> x, int decimals) {
+  if (!x) return "-";
+  return without_negative_zero(fmt::format("{:.{}f}", *x, decimals));
+}
+
+std::string estimate(double x, std::optional<double> error) {
+  if (!error || !(*error > 0)) return significant(x, 4);
+  const int decimals = 1 - static_cast<int>(std::floor(std::log10(*error)));
+  if (decimals > 8) return significant(x, 4);
+  return without_negative_zero(fmt::format("{:.{}f}", x, std::max(0, decimals)));
+}
+
+std::string count(std::size_t n) {
+  std::string digits = std::to_string(n);
+  for (int at = static_cast<int>(digits.size()) - 3; at > 0; at -= 3) digits.insert(at, ",");
+  return digits;
+}
+
+std::string plural(std::size_t n, std::string_view one, std::string_view many) {
+  return fmt::format("{} {}", count(n), n == 1 ? one : many);
+}
+
+std::string wrap(std::string_view paragraph, std::size_t width, std::string_view indent) {
+  std::string out;
+  std::string line(indent);
+  bool empty = true;
+  std::size_t at = 0;
+  while (at < paragraph.size()) {
+    const std::size_t end = std::min(paragraph.find(' ', at), paragraph.size());
+    const std::string_view word = paragraph.substr(at, end - at);
+    at = end + 1;
+    if (word.empty()) continue;
+    if (!empty && line.size() + 1 + word.size() > width) {
+      out += line + '\n';
+      line = indent;
+      empty = true;
+    }
+    if (!empty) line += ' ';
+    line += word;
+    empty = false;
+  }
+  return out + line + '\n';
+}
+
+std::optional<std::string> nearest(std::string_view word,
+                                   const std::vector<std::string>& candidates) {
+  std::optional<std::string> best;
+  // Half of the word may be wrong, at most three letters: farther away a guess is noise.
+  std::size_t least = std::min<std::size_t>(3, word.size() / 2) + 1;
+  for (const std::string& candidate : candidates) {
+    const std::size_t distance = edit_distance(word, candidate);
+    if (distance < least) {
+      least = distance;
+      best = candidate;
+    }
+  }
+  return best;
+}
+
+}  // namespace brace::text

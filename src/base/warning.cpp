@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: Apache-2.0
+// Names of the warning codes. Covered by tests/base/error_test.cpp.
+#include "brace/base/warning.hpp"
+
+namespace brace {
+
+std::string_view to_string(WarningCode code) {
+  switch (code) {
+    case WarningCode::level_modelled: return "level-modelled";
+    case WarningCode::trend_missing: return "trend-missing";
+    case WarningCode::root_at_edge: return "root-at-edge";
+    case WarningCode::parameter_at_bound: return "parameter-at-bound";
+    case WarningCode::persistence_near_one: return "persistence-near-one";
+    case WarningCode::few_observations: return "few-observations";
+    case WarningCode::gaps_dropped: return "gaps-dropped";
+    case WarningCode::zero_returns_many: return "zero-returns-many";
+    case WarningCode::variance_ignored: return "variance-ignored";
+    case WarningCode::not_converged: return "not-converged";
+    case WarningCode::no_fourth_moment: return "no-fourth-moment";
+    case WarningCode::draws_rejected: return "draws-rejected";
+  }
+  return "unknown";
+}
+
+}  // namespace brace

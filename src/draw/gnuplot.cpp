@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: Apache-2.0
+// gnuplot by posix_spawn. Covered by tests/draw/figure_test.cpp.
+#include "draw/gnuplot.hpp"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cmath>
+#include <cstring>
+#include <filesystem>
+#include <random>
+
+#include "brace/base/error.hpp"
+#include "brace/io/files.hpp"
+
+extern char** environ;
+
+namespace brace {
+namespace {
+
+// A folder of our own that goes when we do.
+class TemporaryFolder {
+ public:
+  TemporaryFolder() {
+    std::string pattern = (std::filesystem::temp_directory_path() / "brace-XXXXXX").string();
+    if (::mkdtemp(pattern.data()) == nullptr)
+      throw Error(ErrorCode::cannot_draw,
+                  fmt::format("no temporary folder can be made ({})", std::strerror(errno)));
+    path_ = pattern;
+  }
+  ~TemporaryFolder() {
+    std::error_code ignored;
+    std::filesystem::remove_all(path_, ignored);
+  }
+  TemporaryFolder(const TemporaryFolder&) = delete;
+  TemporaryFolder& operator=(const TemporaryFolder&) = delete;
+  [[nodiscard]] std::string file(const char* name) const { return (path_ / name).string(); }
+
+ private:
+  std::filesystem::path path_;
+};
+
+// Runs gnuplot on a script, its messages into a file. Returns its exit status, 127 where it is missing.
+int run_gnuplot(const std::string& script, const std::string& messages) {
+  posix_spawn_file_actions_t actions;
+  ::posix_spawn_file_actions_init(&actions);
+  ::posix_spawn_file_actions_addopen(&actions, 1, messages.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  ::posix_spawn_file_actions_adddup2(&actions, 1, 2);
+  std::string name = "gnuplot", defaults = "--default-settings", file = script;
+  char* arguments[] = {name.data(), defaults.data(), file.data(), nullptr};
+  pid_t child = 0;
+  const int failed = ::posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments, environ);
+  ::posix_spawn_file_actions_destroy(&actions);
+  if (failed != 0) return 127;
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 128;
+}
+
+}  // namespace
+
+Gnuplot::Gnuplot(std::string path) : path_(std::move(path)) {
+  const std::string ending = std::filesystem::path(path_).extension().string();
+  if (ending == ".png")
+    terminal_ = "pngcairo size 1280,800 font 'DejaVu Sans,11' noenhanced";
+  else if (ending == ".svg")
+    terminal_ = "svg size 1280,800 font 'DejaVu Sans,14' noenhanced background '#FFFFFF'";
+  else if (ending == ".pdf")
+    terminal_ = "pdfcairo size 12.8in,8in font 'DejaVu Sans,11' noenhanced";
+  else
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--chart {}: the name must end in .png, .svg or .pdf", path_));
+  add("set encoding utf8");
+  add(fmt::format("set border 3 lc rgb '{0}' lw 1; set tics nomirror out textcolor rgb '{0}'; set key off",
+                  palette::ink));
+  add("set style fill solid 1 noborder; set datafile missing 'NaN'; set multiplot");
+}
+
+void Gnuplot::add(std::string_view line) {
+  script_ += line;
+  script_ += '\n';
+}
+
+std::string Gnuplot::data(const std::vector<std::vector<double>>& columns) {
+  const std::string name = fmt::format("$d{}", blocks_++);
+  script_ += name + " << END_OF_DATA\n";
+  for (std::size_t row = 0; row < columns.front().size(); ++row) {
+    for (const std::vector<double>& column : columns)
+      script_ += std::isfinite(column[row]) ? fmt::format("{:.10g} ", column[row]) : "NaN ";
+    script_ += '\n';
+  }
+  script_ += "END_OF_DATA\n";
+  return name;
+}
+
+void Gnuplot::panel(double left, double right, double bottom, double top, std::string_view title) {
+  add("unset label; unset object; unset arrow");
+  add(fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; "
+                  "set tmargin at screen {}",
+                  left, right, bottom, top));
+  add(fmt::format("set label 1 {} at screen {},{} font 'DejaVu Sans Bold,12' textcolor rgb '{}' noenhanced",
+                  quote(title), left, top + 0.03, palette::ink));
+}
+
+void Gnuplot::draw() {
+  const TemporaryFolder folder;
+  const std::string script = folder.file("script.gp"), messages = folder.file("messages");
+  const std::string picture = folder.file("picture");
+  write_whole(script, fmt::format("set terminal {}\nset output {}\n{}unset multiplot\nunset output\n", terminal_,
+                                  quote(picture), script_));
+  const int status = run_gnuplot(script, messages);
+  if (status == 127)
+    throw Error(ErrorCode::cannot_draw, "gnuplot is not installed; install the package gnuplot-nox");
+  if (status != 0 || !std::filesystem::exists(picture))
+    throw Error(ErrorCode::cannot_draw,
+                fmt::format("gnuplot failed on {}: {}", path_, read_whole(messages)));
+  write_whole(path_, read_whole(picture));
+}
+
+std::string Gnuplot::quote(std::string_view text) {
+  std::string out = "'";
+  for (const char c : text) {
+    if (c == '\'') out += '\'';
+    out += static_cast<unsigned char>(c) < 0x20 || c == 0x7f ? ' ' : c;
+  }
+  return out + "'";
+}
+
+}  // namespace brace

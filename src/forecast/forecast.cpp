@@ -1,0 +1,299 @@
+// SPDX-License-Identifier: Apache-2.0
+// Point forecasts by the model's recursion, intervals by simulation. Covered by tests/forecast/.
+#include "brace/forecast/forecast.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/admissible.hpp"
+#include "model/likelihood.hpp"
+#include "model/stepper.hpp"
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+// After so many refusals in a row the draws say nothing any more.
+constexpr int kMostRedraws = 1000;
+// Share of redrawn parameters from which the intervals deserve a word.
+constexpr double kManyRedrawn = 0.05;
+
+void validate(const Fit& fit, const ForecastOptions& options) {
+  const auto refuse = [](const std::string& message) { throw Error(ErrorCode::bad_option, message); };
+  if (options.horizon < 1 || options.horizon > 100000)
+    refuse(fmt::format("ForecastOptions::horizon = {}: must lie between 1 and 100,000", options.horizon));
+  if (options.intervals.empty()) refuse("ForecastOptions::intervals is empty: give one, such as 95");
+  for (const int percent : options.intervals)
+    if (percent < 1 || percent > 99)
+      refuse(fmt::format("ForecastOptions::intervals holds {}: each must lie between 1 and 99", percent));
+  if (options.draws < 100 || options.paths < 1)
+    refuse(fmt::format("ForecastOptions::draws = {}, paths = {}: at least 100 and 1", options.draws,
+                       options.paths));
+  if (!fit.usable())
+    refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
+                       to_string(fit.convergence.status), fit.convergence.why));
+}
+
+// psi_0 .. psi_{horizon-1}: the weight of a shock in the return i steps later.
+std::vector<double> psi_weights(const Model& model, std::span<const double> theta, int horizon) {
+  const std::size_t constant = model.mean.constant ? 1 : 0;
+  std::vector<double> psi(static_cast<std::size_t>(horizon), 0.0);
+  for (int i = 0; i < horizon; ++i) {
+    double w = i == 0 ? 1 : 0;
+    std::size_t p = constant;
+    for (const int lag : model.mean.ar) {
+      if (lag <= i) w += theta[p] * psi[static_cast<std::size_t>(i - lag)];
+      ++p;
+    }
+    for (const int lag : model.mean.ma) {
+      if (lag == i) w += theta[p];
+      ++p;
+    }
+    psi[static_cast<std::size_t>(i)] = w;
+  }
+  return psi;
+}
+
+// Draws of the parameters from a normal law around the estimates, those outside the admissible region
+// drawn again.
+class ParameterDraws {
+ public:
+  explicit ParameterDraws(const Fit& fit) : fit_(fit), centre_(fit.estimates()) {
+    // The symmetric root also serves a singular covariance (held and pinned parameters).
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
+    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal();
+  }
+
+  // False when no admissible draw was found.
+  bool draw(RandomStream& stream, std::vector<double>& theta, std::size_t& refused) const {
+    VectorXd z(root_.cols());
+    for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
+      for (double& v : z) v = stream.normal();
+      const VectorXd shift = root_ * z;
+      for (std::size_t j = 0; j < centre_.size(); ++j)
+        theta[j] = centre_[j] + shift(static_cast<Index>(j));
+      if (!broken_rule(fit_.model, theta)) return true;
+      ++refused;
+    }
+    return false;
+  }
+
+ private:
+  const Fit& fit_;
+  std::vector<double> centre_;
+  MatrixXd root_;
+};
+
+// What the paths leave behind, step by step: `paths` numbers for each.
+struct Cloud {
+  std::size_t paths;
+  std::vector<std::vector<double>> returns, variances;  // [step][path]
+  std::vector<double> total_return, total_variance;     // [path]
+  std::size_t refused = 0, drawn = 0;
+
+  Cloud(std::size_t horizon, std::size_t count)
+      : paths(count),
+        returns(horizon, std::vector<double>(count)),
+        variances(horizon, std::vector<double>(count)),
+        total_return(count),
+        total_variance(count) {}
+};
+
+// Paths of the coming rows. Work is split over kRandomStreams streams, whatever the threads: draw d
+// belongs to stream d modulo their number.
+Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::vector<double>& psi,
+                     const Executor& executor) {
+  const auto horizon = static_cast<std::size_t>(options.horizon);
+  const auto draws = static_cast<std::size_t>(options.draws), paths = static_cast<std::size_t>(options.paths);
+  Cloud cloud(horizon, draws * paths);
+  const ParameterDraws parameters(fit);
+  const std::vector<double> estimate = fit.estimates();
+  const Past past = Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample);
+  const ParameterNames names = parameter_names(fit.model);
+  const std::size_t first_shape = names.mean.size() + names.variance.size();
+  const ShockLaw& law = shock_law(fit.model.shocks);
+  const bool full = options.method == ForecastMethod::full;
+
+  std::vector<std::size_t> refused(kRandomStreams, 0);
+  executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
+    RandomStream stream(options.seed, stream_number);
+    std::vector<double> theta = estimate;
+    Likelihood<double> likelihood(fit.model, fit.data());
+    Likelihood<double>::Path path;
+    Past start = past;
+    Stepper step(fit.model, theta, past);
+    std::vector<double> weights = psi;
+    std::vector<double> z(horizon);
+    for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
+      if (full) {
+        if (!parameters.draw(stream, theta, refused[stream_number]) || !likelihood.path(theta, path))
+          theta = estimate;  // no admissible draw: counted in `refused`, which the caller reports
+        else
+          start = Past::after(fit.model, path.dev, path.e, path.h, fit.data(), path.presample);
+        weights = psi_weights(fit.model, theta, options.horizon);
+      }
+      const std::span<const double> shape = std::span(theta).subspan(first_shape);
+      for (std::size_t p = 0; p < paths; ++p) {
+        // Every second path mirrors the one before it: the laws are symmetric, and means come out right.
+        if (p % 2 == 0)
+          for (double& v : z) v = law.draw(stream, shape);
+        else
+          for (double& v : z) v = -v;
+        step.reset(theta, start);
+        const std::size_t at = d * paths + p;
+        double sum = 0, variance = 0;
+        double weight_sum = std::accumulate(weights.begin(), weights.end(), 0.0);
+        for (std::size_t k = 0; k < horizon; ++k) {
+          const Stepper::Row row = step.advance(z[k]);
+          cloud.returns[k][at] = row.y;
+          cloud.variances[k][at] = row.h;
+          sum += row.y;
+          // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}.
+          variance += weight_sum * weight_sum * row.h;
+          weight_sum -= weights[horizon - 1 - k];
+        }
+        cloud.total_return[at] = sum;
+        cloud.total_variance[at] = variance;
+      }
+    }
+  });
+  cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
+  cloud.drawn = full ? draws : 0;
+  return cloud;
+}
+
+// The quantile of order p, between the two order statistics around p (n - 1).
+double quantile(std::vector<double>& values, double p) {
+  const double at = p * static_cast<double>(values.size() - 1);
+  const auto low = values.begin() + static_cast<std::ptrdiff_t>(at);
+  std::nth_element(values.begin(), low, values.end());
+  const double below = *low;
+  if (low + 1 == values.end()) return below;
+  const double above = *std::min_element(low + 1, values.end());
+  return below + (at - std::floor(at)) * (above - below);
+}
+
+template <class F>
+std::vector<Interval> intervals_of(std::vector<double>& values, const std::vector<int>& percents, F map) {
+  std::vector<Interval> out;
+  for (const int percent : percents) {
+    const double tail = (1 - percent / 100.0) / 2;
+    out.push_back({percent, map(quantile(values, tail)), map(quantile(values, 1 - tail))});
+  }
+  return out;
+}
+
+}  // namespace
+
+std::string_view to_string(ForecastMethod method) {
+  return method == ForecastMethod::plug_in ? "plug-in" : "full";
+}
+
+Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
+  validate(fit, options);
+  Forecast ahead;
+  ahead.model = to_string(fit.model);
+  ahead.name = fit.series->name;
+  ahead.unit = fit.series->unit;
+  ahead.period = fit.series->period();
+  ahead.method = options.method;
+  ahead.intervals = options.intervals;
+  std::sort(ahead.intervals.begin(), ahead.intervals.end());
+  ahead.last_variance = fit.variances.back();
+  ahead.long_run_variance = fit.unconditional_variance;
+  const std::size_t last = fit.first + fit.count - 1;
+  std::vector<Timestamp> dates;
+  if (last < fit.series->times.size()) {
+    ahead.origin = fit.series->times[last];
+    dates = dates_after(*ahead.origin, fit.series->clock, static_cast<std::size_t>(options.horizon));
+  }
+
+  const std::vector<double> theta = fit.estimates();
+  const std::vector<double> psi = psi_weights(fit.model, theta, options.horizon);
+  Stepper step(fit.model, theta,
+               Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample));
+  std::vector<double> variances;
+  for (int k = 1; k <= options.horizon; ++k) {
+    const Stepper::Row row = step.expect();
+    variances.push_back(row.h);
+    double of_return = 0;
+    for (int i = 0; i < k; ++i)
+      of_return += psi[static_cast<std::size_t>(i)] * psi[static_cast<std::size_t>(i)] *
+                   variances[static_cast<std::size_t>(k - 1 - i)];
+    ForecastStep s{};
+    s.step = k;
+    if (!dates.empty()) s.date = dates[static_cast<std::size_t>(k - 1)];
+    s.mean = row.mean;
+    s.sd = std::sqrt(of_return);
+    s.variance = s.typical_variance = row.h;
+    ahead.steps.push_back(std::move(s));
+  }
+  double cumulative = 0, total_variance = 0;
+  for (std::size_t k = psi.size(); k-- > 0;) {
+    cumulative += psi[psi.size() - 1 - k];
+    total_variance += cumulative * cumulative * variances[k];
+  }
+
+  Cloud cloud = simulate_paths(fit, options, psi, executor);
+  const auto same = [](double v) { return v; };
+  const auto root = [](double v) { return std::sqrt(v); };
+  for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
+    ForecastStep& s = ahead.steps[k];
+    s.return_interval = intervals_of(cloud.returns[k], ahead.intervals, same);
+    if (options.method == ForecastMethod::plug_in && k == 0) {
+      // Known exactly: the law's own quantiles take the place of simulated ones.
+      const ParameterNames names = parameter_names(fit.model);
+      const std::span<const double> shape =
+          std::span(theta).subspan(names.mean.size() + names.variance.size());
+      for (Interval& interval : s.return_interval) {
+        const double reach = s.sd * shock_law(fit.model.shocks).quantile(0.5 + interval.percent / 200.0, shape);
+        interval = {interval.percent, s.mean - reach, s.mean + reach};
+      }
+    } else {
+      s.volatility_interval = intervals_of(cloud.variances[k], ahead.intervals, root);
+    }
+  }
+  for (const ForecastStep& s : ahead.steps) ahead.horizon_total.mean += s.mean;
+  ahead.horizon_total.sd = std::sqrt(total_variance);
+  ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
+  const bool known = options.method == ForecastMethod::plug_in && options.horizon == 1;
+  if (!known)
+    ahead.horizon_total.volatility_interval = intervals_of(cloud.total_variance, ahead.intervals, root);
+  if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock)) {
+    const double h = static_cast<double>(options.horizon);
+    Annualised a{};
+    a.periods_per_year = *year;
+    a.volatility = ahead.horizon_total.sd * std::sqrt(*year / h);
+    for (const Interval& i : ahead.horizon_total.volatility_interval)
+      a.volatility_interval.push_back(
+          {i.percent, i.low * std::sqrt(*year / h), i.high * std::sqrt(*year / h)});
+    if (fit.unconditional_variance)
+      a.long_run_volatility = std::sqrt(*fit.unconditional_variance * *year);
+    ahead.annualised = std::move(a);
+  }
+
+  ahead.warnings = fit.warnings;
+  if (cloud.drawn > 0)
+    ahead.share_redrawn = static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
+  if (ahead.share_redrawn > kManyRedrawn)
+    ahead.warnings.push_back(
+        {WarningCode::draws_rejected,
+         fmt::format("{:.0f} % of the parameter draws broke a rule of the model and were redrawn, so the "
+                     "normal law of the estimates is rough here", 100 * ahead.share_redrawn)});
+  return ahead;
+}
+
+Forecast forecast(const Fit& fit, const ForecastOptions& options) {
+  return forecast(fit, options, Executor(1));
+}
+
+}  // namespace brace

@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: Apache-2.0
+// Engle's LM test. Covered by tests/hypothesis/arch_effects_test.cpp.
+#include "brace/hypothesis/arch_effects.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/laws/standard.hpp"
+#include "brace/maths/regression.hpp"
+#include "brace/series/transform.hpp"
+
+namespace brace {
+
+TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
+  require_usable(series, 10, "an ARCH-LM test");
+  const int m = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
+  std::vector<double> e2;
+  if (options.demean) {
+    e2 = squares(series).values;
+  } else {
+    for (const double v : series.values) e2.push_back(v * v);
+  }
+  std::vector<std::size_t> rows;
+  for (std::size_t t = static_cast<std::size_t>(m); t < e2.size(); ++t) {
+    bool whole = true;
+    for (int j = 0; j <= m; ++j) whole = whole && !std::isnan(e2[t - static_cast<std::size_t>(j)]);
+    if (whole) rows.push_back(t);
+  }
+  const auto N = static_cast<Eigen::Index>(rows.size());
+  Eigen::MatrixXd X(N, m + 1);
+  Eigen::VectorXd y(N);
+  for (Eigen::Index i = 0; i < N; ++i) {
+    const std::size_t t = rows[static_cast<std::size_t>(i)];
+    y(i) = e2[t];
+    X(i, 0) = 1;
+    for (int j = 1; j <= m; ++j) X(i, j) = e2[t - static_cast<std::size_t>(j)];
+  }
+  const Regression fit = regress(X, y);
+  const double r2 = 1 - fit.ssr / (y.array() - y.mean()).square().sum();
+
+  TestResult test;
+  test.test = "arch-lm";
+  test.variant = options.f_form ? "F" : "LM";
+  test.null = fmt::format("no ARCH effects up to lag {}", m);
+  test.lags = m;
+  test.observations = rows.size();
+  if (options.f_form) {
+    const double rest = static_cast<double>(N) - m - 1;
+    test.statistic = (r2 / m) / ((1 - r2) / rest);
+    test.dof = {static_cast<double>(m), rest};
+    test.p_value = laws::f_tail(test.statistic, m, rest);
+  } else {
+    test.statistic = static_cast<double>(N) * r2;
+    test.dof = {static_cast<double>(m)};
+    test.p_value = laws::chi_squared_tail(test.statistic, m);
+  }
+  test.reading = *test.rejects() ? "volatility clusters: large moves follow large moves"
+                                 : "no sign of volatility clustering";
+  return test;
+}
+
+}  // namespace brace

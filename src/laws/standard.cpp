@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: Apache-2.0
+// Boost.Math behind plain functions. Covered by tests/laws/standard_test.cpp.
+#include "brace/laws/standard.hpp"
+
+#include <boost/math/distributions/chi_squared.hpp>
+#include <boost/math/distributions/fisher_f.hpp>
+#include <boost/math/distributions/normal.hpp>
+#include <boost/math/distributions/students_t.hpp>
+#include <cmath>
+
+namespace brace::laws {
+
+using boost::math::cdf;
+using boost::math::complement;
+using boost::math::quantile;
+
+double normal_cdf(double x) { return cdf(boost::math::normal(), x); }
+double normal_quantile(double p) { return quantile(boost::math::normal(), p); }
+double normal_two_sided(double z) {
+  return 2 * cdf(complement(boost::math::normal(), std::abs(z)));
+}
+double chi_squared_tail(double x, double dof) {
+  return x <= 0 ? 1 : cdf(complement(boost::math::chi_squared(dof), x));
+}
+double chi_squared_quantile(double p, double dof) {
+  return quantile(boost::math::chi_squared(dof), p);
+}
+double f_tail(double x, double dof1, double dof2) {
+  return x <= 0 ? 1 : cdf(complement(boost::math::fisher_f(dof1, dof2), x));
+}
+double unit_student_cdf(double x, double nu) {
+  return cdf(boost::math::students_t(nu), x * std::sqrt(nu / (nu - 2)));
+}
+double unit_student_quantile(double p, double nu) {
+  return quantile(boost::math::students_t(nu), p) * std::sqrt((nu - 2) / nu);
+}
+
+}  // namespace brace::laws

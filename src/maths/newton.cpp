@@ -1,0 +1,279 @@
+// SPDX-License-Identifier: Apache-2.0
+// Constrained Newton with a quadratic programme in each step: Fletcher (1987, chapter 12) for the frame,
+// Goldfarb and Idnani (1983) for the programme, scoring first as in Fiorentini, Calzolari and Panattoni
+// (1996). Covered by tests/maths/newton_test.cpp.
+#include "brace/maths/newton.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+// Armijo's fraction of the predicted fall that a step must deliver.
+constexpr double kSufficientFall = 1e-4;
+
+// f is a sum of thousands of terms: differences below this share of it are rounding, not descent.
+constexpr double kRounding = 1e-12;
+
+struct Point {
+  VectorXd x, gradient;
+  MatrixXd curvature;
+  double f = 0;
+  Curvature kind = Curvature::hessian;
+};
+
+// The factor of a positive definite matrix near B: B itself when it is, else B with a growing share of
+// its own diagonal added, which keeps the step scale-free. `changed` tells which.
+Eigen::LLT<MatrixXd> factor(MatrixXd B, bool& changed) {
+  Eigen::LLT<MatrixXd> llt(B);
+  changed = false;
+  const VectorXd diagonal = B.diagonal().cwiseAbs().cwiseMax(1e-12 * B.cwiseAbs().maxCoeff());
+  for (double share = 1e-8; llt.info() != Eigen::Success && share < 1e12; share *= 10) {
+    changed = true;
+    B.diagonal() += share * diagonal;
+    llt.compute(B);
+  }
+  return llt;
+}
+
+class Minimiser {
+ public:
+  Minimiser(const Objective& objective, const LinearConstraints& constraints,
+            const NewtonOptions& options)
+      : objective_(objective), constraints_(constraints), options_(options) {}
+
+  NewtonResult run(VectorXd start) {
+    Point here;
+    here.x = std::move(start);
+    evaluate(here, options_.scoring_steps > 0 ? Curvature::information : Curvature::hessian);
+    if (!usable(here)) return report(here, NewtonStop::not_finite);
+    for (result_.iterations = 0; result_.iterations < options_.max_iterations;) {
+      const QuadraticStep step = propose(here);
+      if (here.kind == Curvature::hessian && certified(here, step))
+        return report(here, NewtonStop::optimum);
+      ++result_.iterations;
+      if (!advance(here, step.s)) {
+        // The information matrix may promise a fall that the function does not keep: ask the Hessian
+        // before giving up.
+        if (here.kind == Curvature::hessian) return report(here, NewtonStop::no_descent);
+        evaluate(here, Curvature::hessian);
+        scoring_left_ = false;
+      }
+    }
+    return report(here, NewtonStop::iteration_cap);
+  }
+
+ private:
+  void evaluate(Point& p, Curvature kind) {
+    p.kind = kind;
+    p.f = objective_.derivatives(p.x, kind, p.gradient, p.curvature);
+    ++result_.evaluations;
+  }
+
+  static bool usable(const Point& p) {
+    return std::isfinite(p.f) && p.gradient.allFinite() && p.curvature.allFinite();
+  }
+
+  VectorXd slack(const VectorXd& x) const {
+    return (constraints_.d - constraints_.C * x).cwiseMax(0);
+  }
+
+  // A step from the curvature at hand. Where the Hessian is indefinite the information matrix stands in
+  // (measured: fewer failures than flipping the signs of eigenvalues), unless the constraints that hold
+  // the point back take the bad directions away.
+  QuadraticStep propose(const Point& p) {
+    bool changed = false;
+    Eigen::LLT<MatrixXd> llt = factor(p.curvature, changed);
+    const VectorXd room = slack(p.x);
+    if (p.kind == Curvature::information || !changed)
+      return solve_quadratic(p.gradient, llt, constraints_.C, room);
+    VectorXd gradient;
+    MatrixXd information;
+    objective_.derivatives(p.x, Curvature::information, gradient, information);
+    ++result_.evaluations;
+    llt = factor(std::move(information), changed);
+    QuadraticStep step = solve_quadratic(p.gradient, llt, constraints_.C, room);
+    // Adding a multiple of n n' for a constraint that stays active changes nothing along it, so a
+    // Hessian made definite in this way still gives the exact Newton step.
+    MatrixXd held = p.curvature;
+    const double weight = 10 * p.curvature.cwiseAbs().maxCoeff();
+    bool any = false;
+    for (Index i = 0; i < room.size(); ++i)
+      if (room(i) == 0 && step.multipliers(i) > 0) {
+        held += weight * constraints_.C.row(i).transpose() * constraints_.C.row(i);
+        any = true;
+      }
+    llt.compute(held);
+    return any && llt.info() == Eigen::Success
+               ? solve_quadratic(p.gradient, llt, constraints_.C, room)
+               : step;
+  }
+
+  // First- and second-order conditions at p, given the step's multipliers.
+  bool certified(const Point& p, const QuadraticStep& step) {
+    std::vector<Index> active;
+    const VectorXd room = slack(p.x);
+    for (Index i = 0; i < step.multipliers.size(); ++i)
+      if (step.multipliers(i) > 0) active.push_back(i);
+    const MatrixXd Z = free_directions(constraints_.C, active);
+    const MatrixXd reduced = Z.transpose() * p.curvature * Z;
+    const Eigen::LLT<MatrixXd> llt(reduced);
+    result_.gradient_norm = std::numeric_limits<double>::infinity();
+    if (Z.cols() > 0 && llt.info() != Eigen::Success) return false;
+    const VectorXd g = Z.transpose() * p.gradient;
+    result_.gradient_norm = Z.cols() == 0 ? 0 : std::sqrt(std::max(0.0, g.dot(llt.solve(g))));
+    result_.multipliers = step.multipliers;
+    // A constraint the step would run into is not yet met with equality.
+    for (const Index i : active)
+      if (room(i) > 1e-12 * (1 + std::abs(constraints_.d(i)))) return false;
+    return result_.gradient_norm < options_.gradient_norm;
+  }
+
+  Curvature next_kind() const {
+    return scoring_left_ && result_.iterations < options_.scoring_steps ? Curvature::information
+                                                                        : Curvature::hessian;
+  }
+
+  // Moves p along s by the full step or, where that does not lower f enough, by a shorter one.
+  bool advance(Point& p, const VectorXd& s) {
+    const double slope = p.gradient.dot(s);
+    const double floor = kRounding * (1 + std::abs(p.f));
+    const auto enough = [&](double f, double share) {
+      return f <= p.f + kSufficientFall * share * slope + floor;
+    };
+    Point next;
+    next.x = p.x + s;
+    evaluate(next, next_kind());
+    if (usable(next) && enough(next.f, 1)) {
+      p = std::move(next);
+      return true;
+    }
+    double share = 1, f = next.f;
+    for (int halvings = 0; halvings < 40; ++halvings) {
+      // The minimum of the parabola through f, its slope and the last trial, kept within [.1, .5].
+      const double parabola = -slope * share / (2 * ((f - p.f) / share - slope));
+      share *= std::isfinite(f) && std::isfinite(parabola) ? std::clamp(parabola / share, .1, .5) : .5;
+      const VectorXd x = p.x + share * s;
+      f = objective_.value(x);
+      ++result_.evaluations;
+      if (std::isfinite(f) && enough(f, share) && f < p.f) {
+        p.x = x;
+        evaluate(p, next_kind());
+        return usable(p);
+      }
+    }
+    return false;
+  }
+
+  NewtonResult report(const Point& p, NewtonStop stop) {
+    result_.stop = stop;
+    result_.x = p.x;
+    result_.f = p.f;
+    result_.gradient = p.gradient;
+    result_.hessian = p.curvature;
+    if (result_.multipliers.size() == 0)
+      result_.multipliers = VectorXd::Zero(constraints_.C.rows());
+    if (options_.certificate && p.kind != Curvature::hessian) {
+      VectorXd gradient;
+      objective_.derivatives(p.x, Curvature::hessian, gradient, result_.hessian);
+      ++result_.evaluations;
+    }
+    return std::move(result_);
+  }
+
+  const Objective& objective_;
+  const LinearConstraints& constraints_;
+  const NewtonOptions& options_;
+  NewtonResult result_;
+  bool scoring_left_ = true;
+};
+
+}  // namespace
+
+MatrixXd free_directions(const MatrixXd& C, const std::vector<Index>& active) {
+  const Index k = C.cols();
+  if (active.empty()) return MatrixXd::Identity(k, k);
+  MatrixXd rows(static_cast<Index>(active.size()), k);
+  for (std::size_t i = 0; i < active.size(); ++i) rows.row(static_cast<Index>(i)) = C.row(active[i]);
+  const Eigen::FullPivLU<MatrixXd> lu(rows);
+  return lu.rank() == k ? MatrixXd(k, 0) : MatrixXd(lu.kernel());
+}
+
+QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, const MatrixXd& C,
+                              const VectorXd& slack) {
+  QuadraticStep out;
+  out.s = -B.solve(g);
+  out.multipliers = VectorXd::Zero(C.rows());
+  std::vector<Index> active;
+  std::vector<double> u;  // multipliers of `active`
+  for (int guard = 0; guard < 100 * (1 + static_cast<int>(C.rows())); ++guard) {
+    // The constraint violated most, each measured in units of its own normal.
+    Index worst = -1;
+    double most = 0;
+    for (Index i = 0; i < C.rows(); ++i) {
+      if (std::find(active.begin(), active.end(), i) != active.end()) continue;
+      const double over = C.row(i).dot(out.s) - slack(i);
+      const double scale = C.row(i).cwiseAbs().dot(out.s.cwiseAbs()) + slack(i);
+      if (over > 1e-14 * scale && over > most) {
+        most = over;
+        worst = i;
+      }
+    }
+    if (worst < 0) break;
+    double u_worst = 0;
+    for (;;) {  // take partial steps, dropping blocking constraints, until `worst` holds with equality
+      const auto m = static_cast<Index>(active.size());
+      const VectorXd n = -C.row(worst).transpose();  // the method's sign: n's >= -slack
+      MatrixXd N(n.size(), m);
+      for (Index j = 0; j < m; ++j) N.col(j) = -C.row(active[static_cast<std::size_t>(j)]).transpose();
+      const VectorXd Bn = B.solve(n);
+      VectorXd z = Bn, r(m);
+      if (m > 0) {
+        const MatrixXd BN = B.solve(N);
+        r = (N.transpose() * BN).ldlt().solve(N.transpose() * Bn);
+        z -= BN * r;
+      }
+      const double curvature = z.dot(n);
+      const double violation = C.row(worst).dot(out.s) - slack(worst);
+      // Length at which the constraint is met, and length at which a multiplier would turn negative.
+      const double full = curvature > 1e-14 * n.dot(Bn) ? violation / curvature
+                                                        : std::numeric_limits<double>::infinity();
+      double partial = std::numeric_limits<double>::infinity();
+      std::size_t blocking = 0;
+      for (std::size_t j = 0; j < active.size(); ++j) {
+        const double rj = r(static_cast<Index>(j));
+        if (rj > 0 && u[j] / rj < partial) {
+          partial = u[j] / rj;
+          blocking = j;
+        }
+      }
+      const double t = std::min(full, partial);
+      if (!std::isfinite(t)) return out;  // contradictory constraints: cannot be, since s = 0 is allowed
+      if (std::isfinite(full)) out.s += t * z;
+      for (std::size_t j = 0; j < active.size(); ++j) u[j] -= t * r(static_cast<Index>(j));
+      u_worst += t;
+      if (t == full) {
+        active.push_back(worst);
+        u.push_back(u_worst);
+        break;
+      }
+      active.erase(active.begin() + static_cast<std::ptrdiff_t>(blocking));
+      u.erase(u.begin() + static_cast<std::ptrdiff_t>(blocking));
+    }
+  }
+  for (std::size_t j = 0; j < active.size(); ++j) out.multipliers(active[j]) = u[j];
+  return out;
+}
+
+NewtonResult minimise(const Objective& objective, const LinearConstraints& constraints, VectorXd start,
+                      const NewtonOptions& options) {
+  return Minimiser(objective, constraints, options).run(std::move(start));
+}
+
+}  // namespace brace

@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: Apache-2.0
+// Random streams over std::mt19937_64, whose output the C++ standard fixes. Covered by
+// tests/maths/random_test.cpp.
+#include "brace/maths/random.hpp"
+
+#include <cmath>
+#include <numbers>
+
+namespace brace {
+namespace {
+
+// One step of SplitMix64 (Steele, Lea and Flood 2014): spreads seed and stream number over 64 bits, so
+// that neighbouring seeds do not give neighbouring engine states.
+std::uint64_t spread(std::uint64_t x) {
+  x += 0x9e3779b97f4a7c15ULL;
+  x = (x ^ (x >> 30)) * 0xbf58476d1ce4e5b9ULL;
+  x = (x ^ (x >> 27)) * 0x94d049bb133111ebULL;
+  return x ^ (x >> 31);
+}
+
+}  // namespace
+
+RandomStream::RandomStream(std::uint64_t seed, std::uint64_t number)
+    : engine_(spread(spread(seed) ^ number)) {}
+
+double RandomStream::uniform() {
+  return (static_cast<double>(engine_() >> 11) + 0.5) * 0x1.0p-53;
+}
+
+double RandomStream::normal() {
+  const double u = uniform();
+  return std::sqrt(-2 * std::log(u)) * std::cos(2 * std::numbers::pi * uniform());
+}
+
+double RandomStream::student(double nu) {
+  const double u = uniform();
+  // expm1 keeps the digits for large nu, where u^(-2/nu) is close to 1. The variance of t is
+  // nu / (nu - 2), which cancels the nu under the root.
+  const double radius = std::sqrt((nu - 2) * std::expm1(-2 / nu * std::log(u)));
+  return radius * std::cos(2 * std::numbers::pi * uniform());
+}
+
+}  // namespace brace

@@ -1,0 +1,214 @@
+// SPDX-License-Identifier: Apache-2.0
+// Working coordinates of the engine. Monahan (1984) for partial autocorrelations. Covered by
+// tests/model/chart_test.cpp.
+#include "model/chart.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "brace/maths/lag_polynomial.hpp"
+#include "model/families.hpp"
+
+namespace brace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+Chart::Chart(const Model& model, std::vector<std::optional<double>> held)
+    : names_(parameter_names(model).all()), held_(std::move(held)), shocks_(model.shocks) {
+  const ParameterNames names = parameter_names(model);
+  first_variance_ = names.mean.size();
+  first_shape_ = first_variance_ + names.variance.size();
+  std::vector<Index> coordinate(names_.size(), -1);
+  for (std::size_t j = 0; j < names_.size(); ++j)
+    if (!held_[j]) {
+      coordinate[j] = static_cast<Index>(free_.size());
+      free_.push_back(j);
+    }
+  std::size_t first = model.mean.constant ? 1 : 0;
+  for (const auto& [name, lags, sign] :
+       {std::tuple{"ar", model.mean.ar, 1.0}, std::tuple{"ma", model.mean.ma, -1.0}}) {
+    if (lags.empty()) continue;
+    LagFactor f{.name = name, .lags = lags, .first = first, .sign = sign, .partials = false,
+                .single = lags.size() == 1};
+    const bool full = lags.back() == static_cast<int>(lags.size());
+    bool all_free = true;
+    for (std::size_t i = 0; i < lags.size(); ++i) all_free = all_free && !held_[first + i];
+    f.partials = full && !f.single && all_free;
+    f.at = all_free ? coordinate[first] : -1;
+    first += lags.size();
+    factors_.push_back(std::move(f));
+  }
+  build_constraints(model);
+}
+
+void Chart::build_constraints(const Model& model) {
+  std::vector<std::pair<VectorXd, double>> rows;
+  const auto add = [&](VectorXd normal, double limit, std::string name) {
+    rows.emplace_back(std::move(normal), limit);
+    constraints_.names.push_back(std::move(name));
+  };
+  const auto coordinate_of = [&](std::size_t parameter) {
+    const auto at = std::find(free_.begin(), free_.end(), parameter);
+    return at == free_.end() ? Index{-1} : static_cast<Index>(at - free_.begin());
+  };
+  for (const LagFactor& f : factors_)
+    if (f.partials || (f.single && f.at >= 0))
+      for (std::size_t i = 0; i < f.lags.size(); ++i)
+        for (const double side : {1.0, -1.0})
+          add(side * VectorXd::Unit(size(), f.at + static_cast<Index>(i)), kMostPartial,
+              fmt::format("{} inside the unit circle", names_[f.first + i]));
+  for (const Bound& bound : variance_family(model.variance).bounds(model)) {
+    VectorXd normal = VectorXd::Zero(size());
+    double limit = bound.limit;
+    for (const auto& [index, weight] : bound.terms) {
+      const std::size_t parameter = first_variance_ + index;
+      if (held_[parameter])
+        limit -= weight * *held_[parameter];
+      else
+        normal(coordinate_of(parameter)) = weight;
+    }
+    if (!normal.isZero(0)) add(std::move(normal), limit, bound.name);
+  }
+  const ShockLaw& law = shock_law(shocks_);
+  for (std::size_t s = 0; s < law.shapes.size(); ++s) {
+    const Index at = coordinate_of(first_shape_ + s);
+    if (at < 0) continue;
+    const std::string& name = names_[first_shape_ + s];
+    add(VectorXd::Unit(size(), at), law.shapes[s].high,
+        fmt::format("{}: {}", name, law.shapes[s].at_high));
+    add(-VectorXd::Unit(size(), at), -law.shapes[s].low,
+        fmt::format("{}: {}", name, law.shapes[s].at_low));
+  }
+  constraints_.C.resize(static_cast<Index>(rows.size()), size());
+  constraints_.d.resize(static_cast<Index>(rows.size()));
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    constraints_.C.row(static_cast<Index>(i)) = rows[i].first.transpose();
+    constraints_.d(static_cast<Index>(i)) = rows[i].second;
+  }
+}
+
+std::vector<double> Chart::partials_of(const VectorXd& x, const LagFactor& f) const {
+  return {x.data() + f.at, x.data() + f.at + static_cast<Index>(f.lags.size())};
+}
+
+VectorXd Chart::natural(const VectorXd& x) const {
+  VectorXd theta(static_cast<Index>(names_.size()));
+  for (std::size_t j = 0; j < names_.size(); ++j)
+    if (held_[j]) theta(static_cast<Index>(j)) = *held_[j];
+  for (std::size_t i = 0; i < free_.size(); ++i) {
+    const std::size_t j = free_[i];
+    const double w = x(static_cast<Index>(i));
+    theta(static_cast<Index>(j)) =
+        j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].natural(w) : w;
+  }
+  for (const LagFactor& f : factors_) {
+    if (!f.partials) continue;
+    const std::vector<double> c = coefficients_from_partials(partials_of(x, f));
+    for (std::size_t i = 0; i < c.size(); ++i) theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
+  }
+  return theta;
+}
+
+VectorXd Chart::working(const VectorXd& theta) const {
+  VectorXd x(size());
+  for (std::size_t i = 0; i < free_.size(); ++i) {
+    const std::size_t j = free_[i];
+    const double value = theta(static_cast<Index>(j));
+    x(static_cast<Index>(i)) =
+        j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].working(value) : value;
+  }
+  for (const LagFactor& f : factors_)
+    if (f.partials) {
+      const auto r = partials_from(theta, f);
+      for (std::size_t i = 0; i < f.lags.size(); ++i)
+        x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -kMostPartial, kMostPartial) : 0;
+    }
+  return x;
+}
+
+MatrixXd Chart::jacobian(const VectorXd& x) const {
+  MatrixXd J = MatrixXd::Zero(static_cast<Index>(names_.size()), size());
+  for (std::size_t i = 0; i < free_.size(); ++i) {
+    const std::size_t j = free_[i];
+    const auto at = static_cast<Index>(i);
+    J(static_cast<Index>(j), at) =
+        j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].slope(x(at)) : 1;
+  }
+  for (const LagFactor& f : factors_) {
+    if (!f.partials) continue;
+    // Each coefficient is affine in each partial autocorrelation, so a difference is the derivative.
+    for (std::size_t a = 0; a < f.lags.size(); ++a) {
+      std::vector<double> r = partials_of(x, f);
+      r[a] = 1;
+      const std::vector<double> high = coefficients_from_partials(r);
+      r[a] = 0;
+      const std::vector<double> low = coefficients_from_partials(r);
+      for (std::size_t i = 0; i < high.size(); ++i)
+        J(static_cast<Index>(f.first + i), f.at + static_cast<Index>(a)) = f.sign * (high[i] - low[i]);
+    }
+  }
+  return J;
+}
+
+MatrixXd Chart::pull_hessian(const VectorXd& x, const VectorXd& g, const MatrixXd& H) const {
+  const MatrixXd J = jacobian(x);
+  MatrixXd pulled = J.transpose() * H * J;
+  for (std::size_t i = 0; i < free_.size(); ++i)
+    if (free_[i] >= first_shape_) {
+      const auto at = static_cast<Index>(i);
+      pulled(at, at) += g(static_cast<Index>(free_[i])) *
+                        shock_law(shocks_).shapes[free_[i] - first_shape_].bend(x(at));
+    }
+  for (const LagFactor& f : factors_) {
+    if (!f.partials) continue;
+    const auto p = static_cast<Index>(f.lags.size());
+    const auto first = static_cast<Index>(f.first);
+    for (Index b = 0; b < p; ++b) {
+      VectorXd moved = x;  // affine again: the Jacobian's change over a unit step is exact
+      moved(f.at + b) += 1;
+      const MatrixXd change = jacobian(moved) - J;
+      pulled.block(f.at, f.at + b, p, 1) +=
+          change.block(first, f.at, p, p).transpose() * g.segment(first, p);
+    }
+  }
+  return pulled;
+}
+
+std::optional<std::vector<double>> Chart::partials_from(const VectorXd& theta,
+                                                        const LagFactor& f) const {
+  if (f.single) {
+    const double c = f.sign * theta(static_cast<Index>(f.first));
+    return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
+  }
+  // In the common power of B of all lags, so that ar2,4 is a polynomial of degree 2 in B^2.
+  const int step = std::accumulate(f.lags.begin(), f.lags.end(), 0,
+                                   [](int a, int b) { return std::gcd(a, b); });
+  std::vector<double> c(static_cast<std::size_t>(f.lags.back() / step), 0.0);
+  for (std::size_t i = 0; i < f.lags.size(); ++i)
+    c[static_cast<std::size_t>(f.lags[i] / step - 1)] =
+        f.sign * theta(static_cast<Index>(f.first + i));
+  return partial_autocorrelations(c);
+}
+
+bool Chart::admits(const VectorXd& theta) const {
+  return std::all_of(factors_.begin(), factors_.end(), [&](const LagFactor& f) {
+    return f.partials || partials_from(theta, f).has_value();
+  });
+}
+
+std::vector<std::string> Chart::at_edge(const VectorXd& theta) const {
+  std::vector<std::string> edges;
+  for (const LagFactor& f : factors_) {
+    const auto r = partials_from(theta, f);
+    if (!r || std::any_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
+      edges.push_back(names_[f.first + f.lags.size() - 1]);
+  }
+  return edges;
+}
+
+}  // namespace brace

@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: Apache-2.0
+// The engine's working coordinates: held parameters left out, 1/nu for nu, and partial autocorrelations
+// for full sets of AR or MA lags, so that stationarity and invertibility are plain bounds.
+//
+//   Chart chart(model, held_values);
+//   Eigen::VectorXd theta = chart.natural(x);
+#pragma once
+
+#include <Eigen/Dense>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/maths/newton.hpp"
+#include "brace/model/model.hpp"
+
+namespace brace {
+
+// Partial autocorrelations are kept this far inside the unit circle.
+inline constexpr double kMostPartial = 0.9999;
+// Beyond this an estimate counts as pinned at the edge.
+inline constexpr double kEdgePartial = 0.999;
+
+class Chart {
+ public:
+  // `held` has an entry a parameter: its value where it is held, in the unit of the scaled data.
+  Chart(const Model& model, std::vector<std::optional<double>> held);
+
+  [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(free_.size()); }
+  [[nodiscard]] const LinearConstraints& constraints() const { return constraints_; }
+
+  [[nodiscard]] Eigen::VectorXd natural(const Eigen::VectorXd& x) const;   // size() -> k
+  [[nodiscard]] Eigen::VectorXd working(const Eigen::VectorXd& theta) const;  // k -> size()
+  [[nodiscard]] Eigen::MatrixXd jacobian(const Eigen::VectorXd& x) const;  // k x size()
+
+  // Whether sparse AR and MA sets, which have no bounds of their own, are stationary and invertible.
+  [[nodiscard]] bool admits(const Eigen::VectorXd& theta) const;
+
+  // Second derivatives by x of a function with gradient g and Hessian H by theta.
+  [[nodiscard]] Eigen::MatrixXd pull_hessian(const Eigen::VectorXd& x, const Eigen::VectorXd& g,
+                                             const Eigen::MatrixXd& H) const;
+
+  // The largest |partial autocorrelation| of the AR and of the MA factor, with the name of the last
+  // parameter of the set, where it exceeds kEdgePartial.
+  [[nodiscard]] std::vector<std::string> at_edge(const Eigen::VectorXd& theta) const;
+
+  // Index into the model's parameters of working coordinate i.
+  [[nodiscard]] std::size_t parameter(Eigen::Index i) const { return free_[static_cast<std::size_t>(i)]; }
+
+ private:
+  // One AR or MA set: coefficients `first` .. `first + lags.size() - 1` of theta.
+  struct LagFactor {
+    std::string name;  // "ar", "ma"
+    Lags lags;
+    std::size_t first;
+    double sign;         // +1 for AR; an MA polynomial 1 + sum ma B^j has coefficients -ma
+    bool partials;       // its working coordinates are partial autocorrelations
+    bool single;         // one lag: its coefficient is the partial autocorrelation in its power of B
+    Eigen::Index at = 0;  // first working coordinate, where all of it is free
+  };
+  [[nodiscard]] std::vector<double> partials_of(const Eigen::VectorXd& x, const LagFactor& f) const;
+  [[nodiscard]] std::optional<std::vector<double>> partials_from(const Eigen::VectorXd& theta,
+                                                                 const LagFactor& f) const;
+  void build_constraints(const Model& model);
+
+  std::vector<std::string> names_;
+  std::vector<std::optional<double>> held_;
+  std::vector<std::size_t> free_;  // parameter of each working coordinate
+  std::vector<LagFactor> factors_;
+  std::size_t first_variance_ = 0, first_shape_ = 0;
+  Shocks shocks_;
+  LinearConstraints constraints_;
+};
+
+}  // namespace brace

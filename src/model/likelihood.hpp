@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: Apache-2.0
+// The conditional log-likelihood of a model on one series, with analytic first and second derivatives,
+// in one pass over the data for each stage.
+//
+//   brace::Likelihood<double> likelihood(model, y);         // y n values, NaN where missing
+//   brace::Derivatives<double> d = likelihood.evaluate(theta, brace::Order::hessian);
+//
+// Deviations and shocks before the sample are 0, e^2 and h before it are the mean of e^2 at the current
+// parameters, all n observations count (docs/numerics.md). The number type is a template parameter so
+// that tests can run the same text with a differentiating type.
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "brace/model/model.hpp"
+#include "model/stages.hpp"
+
+namespace brace {
+
+template <class T>
+struct Derivatives {
+  bool admitted = false;          // false: some h <= 0 or not finite; nothing else is set
+  T log_likelihood = T(0);
+  std::vector<T> gradient;        // k
+  std::vector<T> hessian;         // packed; Order::hessian
+  std::vector<T> information;     // packed; Order::scoring
+};
+
+// The tables that join the stages, filled in likelihood_passes.hpp.
+template <class T>
+struct LawKernel {
+  void (*pass[4])(LawBlock<T>&);
+  LawInformation<T> (*information)(const T* shape);
+};
+
+template <class T>
+struct VarianceKernel {
+  bool (*pass[4])(VarianceBlock<T>&);
+};
+
+template <class T>
+class Likelihood {
+ public:
+  // The model must be canonical and built; y must hold at least one value.
+  Likelihood(const Model& model, std::span<const double> y);
+
+  [[nodiscard]] std::size_t parameters() const { return km_ + kv_ + ks_; }
+  [[nodiscard]] std::size_t rows() const { return y_.size(); }
+  [[nodiscard]] std::size_t observed() const { return observed_; }
+
+  [[nodiscard]] Derivatives<T> evaluate(std::span<const T> theta, Order order) {
+    Derivatives<T> out;
+    evaluate(theta, order, out);
+    return out;
+  }
+
+  // The same into storage that is used again.
+  void evaluate(std::span<const T> theta, Order order, Derivatives<T>& out);
+
+  // Gradient of each row's term, n x k row by row; zeros where y is missing.
+  [[nodiscard]] std::vector<T> scores(std::span<const T> theta);
+
+  struct Path {
+    std::vector<T> dev;  // y_t - mu; its forecast where y is missing
+    std::vector<T> e;    // 0 where missing
+    std::vector<T> h;
+    T presample = T(0);  // mean of e^2
+  };
+
+  // The filtered path, into storage that is used again; false when the parameters are not admitted. A
+  // presample value given (that of a saved model) takes the place of the mean of e^2.
+  [[nodiscard]] bool path(std::span<const T> theta, Path& path, std::optional<T> presample = {});
+
+ private:
+  //   dev[t] = y[t] - mu;   e[t] = dev[t] - f[t],   f[t] = sum ar_i dev[t-i] + sum ma_j e[t-j]
+  // Where y[t] is missing dev[t] is its forecast f[t] and e[t] is 0. Fills m_ = mean of e^2 over the
+  // values present, and its derivatives.
+  template <Order O>
+  void run_mean(std::span<const T> theta);
+
+  // Rows before the sample: m and its derivatives, 0 by the variance parameters.
+  template <Order O>
+  void start_variance();
+
+  VarianceBlock<T> variance_block(std::span<const T> theta, std::size_t from);
+
+  template <Order O>
+  void pass(std::span<const T> theta, Derivatives<T>& out, T* scores);
+
+  // Chain rule from the law's derivatives in e and h to the parameters, over one block.
+  template <Order O>
+  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out, T* scores);
+
+  std::vector<double> y_;
+  std::vector<unsigned char> present_;
+  std::size_t observed_ = 0;
+  bool gaps_ = false;
+  bool constant_;
+  std::vector<int> ar_, ma_, shock_lags_, variance_lags_;
+  VarianceKernel<T> variance_;
+  LawKernel<T> law_;
+  std::size_t km_ = 0, kv_ = 0, ks_ = 0;  // parameters of mean, variance, shocks
+  Rows<T> dev_, e_;                       // whole series
+  Rows<T> h_, q_;                         // one block
+  T m_ = T(0);                            // mean of e^2 and its derivatives
+  std::vector<T> m1_, m2_;
+  LawBlock<T> law_block_;
+};
+
+extern template class Likelihood<double>;
+
+}  // namespace brace

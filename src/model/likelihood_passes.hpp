@@ -1,0 +1,311 @@
+// SPDX-License-Identifier: Apache-2.0
+// The bodies of likelihood.hpp, apart from it so that one file compiles them for double and tests can
+// compile them for a differentiating type.
+#pragma once
+
+#include <stdexcept>
+
+#include "model/law/normal.hpp"
+#include "model/law/student.hpp"
+#include "model/likelihood.hpp"
+#include "model/variance/linear.hpp"
+
+namespace brace {
+
+// A member of a family is one header and one line here.
+template <class T>
+LawKernel<T> law_kernel(const Shocks& shocks) {
+  if (std::holds_alternative<Normal>(shocks))
+    return {{normal_law<Order::value, T>, normal_law<Order::gradient, T>,
+             normal_law<Order::scoring, T>, normal_law<Order::hessian, T>},
+            normal_information<T>};
+  if (std::holds_alternative<Student>(shocks))
+    return {{student_law<Order::value, T>, student_law<Order::gradient, T>,
+             student_law<Order::scoring, T>, student_law<Order::hessian, T>},
+            student_information<T>};
+  throw std::logic_error("law_kernel: unbuilt law");
+}
+
+template <class T>
+VarianceKernel<T> variance_kernel(const Variance& variance) {
+  if (std::holds_alternative<Steady>(variance) || std::holds_alternative<Arch>(variance) ||
+      std::holds_alternative<Garch>(variance))
+    return {{linear_variance<Order::value, T>, linear_variance<Order::gradient, T>,
+             linear_variance<Order::scoring, T>, linear_variance<Order::hessian, T>}};
+  throw std::logic_error("variance_kernel: unbuilt family");
+}
+
+inline std::size_t longest_lag(const std::vector<int>& a, const std::vector<int>& b) {
+  return static_cast<std::size_t>(std::max(a.empty() ? 0 : a.back(), b.empty() ? 0 : b.back()));
+}
+
+template <class T>
+Likelihood<T>::Likelihood(const Model& model, std::span<const double> y)
+    : y_(y.begin(), y.end()),
+      constant_(model.mean.constant),
+      ar_(model.mean.ar),
+      ma_(model.mean.ma),
+      variance_(variance_kernel<T>(model.variance)),
+      law_(law_kernel<T>(model.shocks)) {
+  if (const std::vector<int>* lags = brace::shock_lags(model.variance)) shock_lags_ = *lags;
+  if (const std::vector<int>* lags = brace::variance_lags(model.variance)) variance_lags_ = *lags;
+  const ParameterNames names = parameter_names(model);
+  km_ = names.mean.size();
+  kv_ = names.variance.size();
+  ks_ = names.shocks.size();
+  present_.resize(y_.size());
+  for (std::size_t t = 0; t < y_.size(); ++t) {
+    present_[t] = !std::isnan(y_[t]);
+    observed_ += present_[t];
+  }
+  gaps_ = observed_ < y_.size();
+  dev_.resize(longest_lag(ar_, ma_), y_.size(), km_);
+  e_.resize(longest_lag(ar_, ma_), y_.size(), km_);
+  const std::size_t reach = std::max<std::size_t>(1, longest_lag(shock_lags_, variance_lags_));
+  h_.resize(reach, kBlock, km_ + kv_);
+  q_.resize(reach, kBlock, gaps_ ? km_ + kv_ : km_);
+  // Without lags the derivatives of e never change: -1 by mu where y is present.
+  if (constant_)
+    for (std::size_t t = 0; t < y_.size(); ++t)
+      e_.d(static_cast<std::ptrdiff_t>(t))[0] = T(present_[t] ? -1 : 0);
+  m1_.resize(km_);
+  m2_.resize(packed_size(km_));
+}
+
+template <class T>
+void Likelihood<T>::evaluate(std::span<const T> theta, Order order, Derivatives<T>& out) {
+  switch (order) {
+    case Order::value: pass<Order::value>(theta, out, nullptr); break;
+    case Order::gradient: pass<Order::gradient>(theta, out, nullptr); break;
+    case Order::scoring: pass<Order::scoring>(theta, out, nullptr); break;
+    case Order::hessian: pass<Order::hessian>(theta, out, nullptr); break;
+  }
+}
+
+template <class T>
+std::vector<T> Likelihood<T>::scores(std::span<const T> theta) {
+  std::vector<T> by_row(y_.size() * parameters(), T(0));
+  Derivatives<T> out;
+  pass<Order::gradient>(theta, out, by_row.data());
+  return by_row;
+}
+
+template <class T>
+bool Likelihood<T>::path(std::span<const T> theta, Path& path, std::optional<T> presample) {
+  run_mean<Order::value>(theta);
+  if (presample) m_ = *presample;
+  start_variance<Order::value>();
+  path.presample = m_;
+  path.h.clear();
+  for (std::size_t from = 0; from < y_.size(); from += kBlock) {
+    VarianceBlock<T> block = variance_block(theta, from);
+    if (!variance_.pass[0](block)) return false;
+    path.h.insert(path.h.end(), &h_.at(0), &h_.at(0) + block.rows);
+    h_.template shift<Order::value>(block.rows);
+    q_.template shift<Order::value>(block.rows);
+  }
+  path.dev.assign(&dev_.at(0), &dev_.at(0) + y_.size());
+  path.e.assign(&e_.at(0), &e_.at(0) + y_.size());
+  return true;
+}
+
+template <class T>
+template <Order O>
+void Likelihood<T>::run_mean(std::span<const T> theta) {
+  const T mu = constant_ ? theta[0] : T(0);
+  const bool lags = !ar_.empty() || !ma_.empty();
+  const std::size_t pairs = packed_size(km_);
+  m_ = T(0);
+  std::fill(m1_.begin(), m1_.end(), T(0));
+  std::fill(m2_.begin(), m2_.end(), T(0));
+  for (std::size_t row = 0; row < y_.size(); ++row) {
+    const auto t = static_cast<std::ptrdiff_t>(row);
+    T& e = e_.at(t);
+    T& dev = dev_.at(t);
+    T *e1 = e_.d(t), *e2 = e_.d2(t), *dev1 = dev_.d(t), *dev2 = dev_.d2(t);
+    if (lags) {
+      T f(0);
+      if constexpr (O != Order::value) std::fill_n(e1, km_, T(0));
+      if constexpr (O == Order::hessian) std::fill_n(e2, pairs, T(0));
+      std::size_t p = constant_ ? 1 : 0;
+      for (const int lag : ar_) {
+        const auto s = t - lag;
+        add_term<O>(f, e1, e2, p, theta[p], dev_.at(s), dev_.d(s), dev_.d2(s), km_);
+        ++p;
+      }
+      for (const int lag : ma_) {
+        const auto s = t - lag;
+        add_term<O>(f, e1, e2, p, theta[p], e_.at(s), e_.d(s), e_.d2(s), km_);
+        ++p;
+      }
+      // e1 and e2 hold the derivatives of the forecast f so far.
+      if (present_[row]) {
+        dev = y_[row] - mu;
+        e = dev - f;
+        if constexpr (O != Order::value) {
+          for (std::size_t j = 0; j < km_; ++j) e1[j] = -e1[j];
+          std::fill_n(dev1, km_, T(0));
+          if (constant_) {
+            e1[0] -= 1;
+            dev1[0] = T(-1);
+          }
+        }
+        if constexpr (O == Order::hessian) {
+          for (std::size_t r = 0; r < pairs; ++r) e2[r] = -e2[r];
+          std::fill_n(dev2, pairs, T(0));
+        }
+      } else {
+        dev = f;
+        e = T(0);
+        if constexpr (O != Order::value) {
+          std::copy_n(e1, km_, dev1);
+          std::fill_n(e1, km_, T(0));
+        }
+        if constexpr (O == Order::hessian) {
+          std::copy_n(e2, pairs, dev2);
+          std::fill_n(e2, pairs, T(0));
+        }
+      }
+    } else {
+      e = dev = present_[row] ? T(y_[row] - mu) : T(0);
+    }
+    m_ += e * e;
+    if constexpr (O != Order::value)
+      for (std::size_t j = 0; j < km_; ++j) m1_[j] += 2 * e * e1[j];
+    if constexpr (O == Order::hessian)
+      for (std::size_t j = 0, r = 0; j < km_; ++j)
+        for (std::size_t i = 0; i <= j; ++i, ++r) m2_[r] += 2 * (e1[j] * e1[i] + e * e2[r]);
+  }
+  const double share = 1.0 / static_cast<double>(observed_);
+  m_ *= share;
+  for (T& v : m1_) v *= share;
+  for (T& v : m2_) v *= share;
+}
+
+template <class T>
+template <Order O>
+void Likelihood<T>::start_variance() {
+  for (Rows<T>* rows : {&h_, &q_})
+    for (auto t = -static_cast<std::ptrdiff_t>(rows->history); t < 0; ++t) {
+      rows->at(t) = m_;
+      if constexpr (O != Order::value) {
+        std::fill_n(rows->d(t), rows->width, T(0));
+        std::copy(m1_.begin(), m1_.end(), rows->d(t));
+      }
+      if constexpr (O == Order::hessian) {
+        std::fill_n(rows->d2(t), packed_size(rows->width), T(0));
+        std::copy(m2_.begin(), m2_.end(), rows->d2(t));
+      }
+    }
+}
+
+template <class T>
+VarianceBlock<T> Likelihood<T>::variance_block(std::span<const T> theta, std::size_t from) {
+  const auto t = static_cast<std::ptrdiff_t>(from);
+  return {.rows = std::min(kBlock, y_.size() - from), .mean_width = km_, .gaps = gaps_,
+          .present = present_.data() + from, .e = &e_.at(t), .e1 = e_.d(t), .e2 = e_.d2(t),
+          .theta = theta.data() + km_, .h = &h_, .q = &q_, .shock_lags = &shock_lags_,
+          .variance_lags = &variance_lags_};
+}
+
+template <class T>
+template <Order O>
+void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* scores) {
+  const std::size_t k = parameters();
+  out.admitted = false;
+  if constexpr (O != Order::value) out.gradient.assign(k, T(0));
+  if constexpr (O == Order::hessian) out.hessian.assign(packed_size(k), T(0));
+  if constexpr (O == Order::scoring) out.information.assign(packed_size(k), T(0));
+  law_block_.sum = T(0);
+  law_block_.shape_gradient.fill(T(0));
+  law_block_.shape_hessian.fill(T(0));
+  law_block_.shape = theta.data() + km_ + kv_;
+  law_block_.want_scores = scores != nullptr;
+  run_mean<O>(theta);
+  start_variance<O>();
+  for (std::size_t from = 0; from < y_.size(); from += kBlock) {
+    VarianceBlock<T> block = variance_block(theta, from);
+    if (!variance_.pass[static_cast<int>(O)](block)) return;
+    law_block_.rows = block.rows;
+    law_block_.e = block.e;
+    law_block_.h = &h_.at(0);
+    law_block_.present = block.present;
+    law_.pass[static_cast<int>(O)](law_block_);
+    if constexpr (O != Order::value)
+      accumulate<O>(block, theta, out, scores ? scores + from * k : nullptr);
+    h_.template shift<O>(block.rows);
+    q_.template shift<O>(block.rows);
+  }
+  out.log_likelihood = law_block_.sum;
+  if constexpr (O != Order::value)
+    for (std::size_t s = 0; s < ks_; ++s)
+      out.gradient[km_ + kv_ + s] += law_block_.shape_gradient[s];
+  if constexpr (O == Order::hessian)
+    for (std::size_t s = 0; s < ks_; ++s)
+      for (std::size_t r = 0; r <= s; ++r)
+        out.hessian[packed(km_ + kv_ + s, km_ + kv_ + r)] += law_block_.shape_hessian[packed(s, r)];
+  out.admitted = out.log_likelihood > -std::numeric_limits<double>::infinity() &&
+                 out.log_likelihood < std::numeric_limits<double>::infinity();
+}
+
+template <class T>
+template <Order O>
+void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+                T* scores) {
+  const LawBlock<T>& l = law_block_;
+  const std::size_t width = km_ + kv_, k = parameters();
+  LawInformation<T> info;
+  if constexpr (O == Order::scoring) info = law_.information(theta.data() + width);
+  for (std::size_t row = 0; row < block.rows; ++row) {
+    if (!block.present[row]) continue;
+    const T* e1 = block.e1 + row * km_;
+    const T* h1 = h_.d(static_cast<std::ptrdiff_t>(row));
+    T* g = out.gradient.data();
+    for (std::size_t j = 0; j < width; ++j) g[j] += l.lh[row] * h1[j];
+    for (std::size_t j = 0; j < km_; ++j) g[j] += l.le[row] * e1[j];
+    if (scores) {
+      T* mine = scores + row * k;
+      for (std::size_t j = 0; j < width; ++j) mine[j] = l.lh[row] * h1[j];
+      for (std::size_t j = 0; j < km_; ++j) mine[j] += l.le[row] * e1[j];
+      for (std::size_t s = 0; s < ks_; ++s) mine[width + s] = l.ls[s][row];
+    }
+    if constexpr (O == Order::hessian) {
+      const T* e2 = block.e2 + row * packed_size(km_);
+      const T* h2 = h_.d2(static_cast<std::ptrdiff_t>(row));
+      T* H = out.hessian.data();
+      for (std::size_t j = 0, r = 0; j < width; ++j) {
+        const T by_h = l.lhh[row] * h1[j], by_e = l.leh[row] * h1[j];
+        for (std::size_t i = 0; i <= j; ++i) H[r + i] += by_h * h1[i] + l.lh[row] * h2[r + i];
+        for (std::size_t i = 0; i < std::min(j + 1, km_); ++i) H[r + i] += by_e * e1[i];
+        if (j < km_)
+          for (std::size_t i = 0; i <= j; ++i)
+            H[r + i] += e1[j] * (l.leh[row] * h1[i] + l.lee[row] * e1[i]) + l.le[row] * e2[r + i];
+        r += j + 1;
+      }
+      for (std::size_t s = 0; s < ks_; ++s) {
+        T* of_shape = H + packed(width + s, 0);
+        for (std::size_t j = 0; j < width; ++j) of_shape[j] += l.lhs[s][row] * h1[j];
+        for (std::size_t j = 0; j < km_; ++j) of_shape[j] += l.les[s][row] * e1[j];
+      }
+    }
+    if constexpr (O == Order::scoring) {
+      const T over_h = 1 / l.h[row];
+      const T hh = info.hh * over_h * over_h, ee = info.ee * over_h;
+      T* I = out.information.data();
+      for (std::size_t j = 0, r = 0; j < width; ++j) {
+        const T by_h = hh * h1[j];
+        for (std::size_t i = 0; i <= j; ++i) I[r + i] += by_h * h1[i];
+        if (j < km_)
+          for (std::size_t i = 0; i <= j; ++i) I[r + i] += ee * e1[j] * e1[i];
+        r += j + 1;
+      }
+      for (std::size_t s = 0; s < ks_; ++s) {
+        T* of_shape = I + packed(width + s, 0);
+        for (std::size_t j = 0; j < width; ++j) of_shape[j] += info.hs[s] * over_h * h1[j];
+        for (std::size_t r = 0; r <= s; ++r) of_shape[width + r] += info.ss[packed(s, r)];
+      }
+    }
+  }
+}
+
+}  // namespace brace

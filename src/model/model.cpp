@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: Apache-2.0
+// Canonical models and their parameter names. Covered by tests/model/model_test.cpp.
+#include "brace/model/model.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "model/spelling.hpp"
+
+namespace brace {
+namespace {
+
+template <class T>
+void sort_unique(std::vector<T>& items) {
+  std::sort(items.begin(), items.end());
+  items.erase(std::unique(items.begin(), items.end()), items.end());
+}
+
+void tidy(Lags& lags, std::string_view term) {
+  sort_unique(lags);
+  for (const int lag : lags)
+    if (lag < 1)
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: '{}{}': a lag is a whole number from 1", term, lag));
+}
+
+template <class... Families>
+constexpr bool has_lags(const Variance& v) {
+  return (std::holds_alternative<Families>(v) || ...);
+}
+
+void append(std::vector<std::string>& names, std::string_view stem, const Lags& lags) {
+  for (const int lag : lags) names.push_back(fmt::format("{}{}", stem, lag));
+}
+
+void append(std::vector<std::string>& names, std::string_view stem,
+            const std::vector<Regressor>& regressors) {
+  for (const Regressor& r : regressors) names.push_back(fmt::format("{}:{}", stem, spell(r)));
+}
+
+}  // namespace
+
+std::string_view family_name(const Variance& variance) { return kFamilies[variance.index()]; }
+std::string_view law_name(const Shocks& shocks) { return kLaws[shocks.index()]; }
+
+const Lags* shock_lags(const Variance& variance) {
+  return std::visit(
+      [](const auto& family) -> const Lags* {
+        if constexpr (requires { family.shocks; }) return &family.shocks;
+        return nullptr;
+      },
+      variance);
+}
+
+const Lags* variance_lags(const Variance& variance) {
+  return std::visit(
+      [](const auto& family) -> const Lags* {
+        if constexpr (requires { family.variances; }) return &family.variances;
+        return nullptr;
+      },
+      variance);
+}
+
+Model canonical(Model model) {
+  Mean& mean = model.mean;
+  if (mean.trend && mean.differences.empty()) mean.constant = true;  // a trend line has a height
+  std::sort(mean.differences.begin(), mean.differences.end());       // repeats are meant
+  for (const int d : mean.differences)
+    if (d < 1)
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: 'diff{}': the span is a whole number from 1", d));
+  tidy(mean.ar, "ar");
+  tidy(mean.ma, "ma");
+  tidy(mean.seasonal_ar, "sar");
+  tidy(mean.seasonal_ma, "sma");
+  for (const Harmonics& h : mean.harmonics)
+    if (h.period < 2 || h.pairs < 1 || 2 * h.pairs > h.period)
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: 'harmonics {}:{}': pairs lie between 1 and half the period",
+                              h.period, h.pairs));
+  sort_unique(mean.harmonics);
+  sort_unique(mean.regressors);
+  sort_unique(model.variance_regressors);
+  std::visit(
+      [](auto& family) {
+        if constexpr (requires { family.shocks; }) tidy(family.shocks, "e");
+        if constexpr (requires { family.variances; }) tidy(family.variances, "h");
+      },
+      model.variance);
+  if (const Lags* lags = shock_lags(model.variance); lags && lags->empty())
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}' needs at least one shock lag, such as e1",
+                            family_name(model.variance)));
+
+  const std::vector<std::string> names = parameter_names(model).all();
+  std::vector<Held> in_order;
+  for (const std::string& name : names)
+    for (const Held& held : model.held)
+      if (held.name == name) {
+        if (!in_order.empty() && in_order.back().name == name && in_order.back().value != held.value)
+          throw Error(ErrorCode::bad_model_line,
+                      fmt::format("model line: '{}' is held at two values; keep one", name));
+        if (in_order.empty() || in_order.back().name != name) in_order.push_back(held);
+      }
+  for (const Held& held : model.held) {
+    if (!std::isfinite(held.value))
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: '{}' must be held at a finite number", held.name));
+    if (std::find(names.begin(), names.end(), held.name) == names.end()) {
+      const auto near = text::nearest(held.name, names);
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: '{}' is not a parameter of this model{}; it has {}",
+                              held.name, near ? fmt::format(" (did you mean '{}'?)", *near) : "",
+                              fmt::join(names, ", ")));
+    }
+  }
+  model.held = std::move(in_order);
+  return model;
+}
+
+std::vector<std::string> ParameterNames::all() const {
+  std::vector<std::string> names = mean;
+  names.insert(names.end(), variance.begin(), variance.end());
+  names.insert(names.end(), shocks.begin(), shocks.end());
+  return names;
+}
+
+ParameterNames parameter_names(const Model& model) {
+  ParameterNames names;
+  const Mean& m = model.mean;
+  if (m.constant) names.mean.emplace_back("mu");
+  if (m.trend) names.mean.emplace_back("trend");
+  append(names.mean, "ar", m.ar);
+  append(names.mean, "ma", m.ma);
+  append(names.mean, "sar", m.seasonal_ar);
+  append(names.mean, "sma", m.seasonal_ma);
+  for (const Harmonics& h : m.harmonics)
+    for (int pair = 1; pair <= h.pairs; ++pair) {
+      names.mean.push_back(fmt::format("cos{}.{}", h.period, pair));
+      // The sine of half the period is 0 at every observation.
+      if (2 * pair < h.period) names.mean.push_back(fmt::format("sin{}.{}", h.period, pair));
+    }
+  append(names.mean, "with", m.regressors);
+  if (m.risk) names.mean.emplace_back("risk");
+
+  std::vector<std::string>& v = names.variance;
+  const Variance& family = model.variance;
+  if (std::holds_alternative<Steady>(family)) {
+    v.emplace_back("sigma2");
+  } else if (std::holds_alternative<TwoComponents>(family)) {
+    v = {"omega", "alpha1", "beta1", "rho", "phi"};
+  } else if (std::holds_alternative<LongMemory>(family)) {
+    v = {"omega", "phi1", "d", "beta1"};
+  } else if (std::holds_alternative<Ewma>(family)) {
+    v = {"weight"};
+  } else {
+    v.emplace_back("omega");
+    append(v, "alpha", *shock_lags(family));
+    if (has_lags<Gjr, Egarch, Aparch>(family)) append(v, "gamma", *shock_lags(family));
+    if (const Lags* lags = variance_lags(family)) {
+      append(v, "beta", *lags);
+      // The last beta of an integrated model is what makes the sum one: it is derived.
+      if (std::holds_alternative<Igarch>(family) && !lags->empty()) v.pop_back();
+    }
+    if (std::holds_alternative<Aparch>(family)) v.emplace_back("delta");
+  }
+  append(v, "vwith", model.variance_regressors);
+
+  if (!std::holds_alternative<Normal>(model.shocks)) names.shocks.emplace_back("nu");
+  if (std::holds_alternative<SkewStudent>(model.shocks)) names.shocks.emplace_back("skew");
+  return names;
+}
+
+std::optional<std::string> unbuilt_term(const Model& model) {
+  const Mean& m = model.mean;
+  if (m.trend) return "trend";
+  if (!m.differences.empty()) return fmt::format("diff{}", m.differences.front());
+  if (!m.seasonal_ar.empty()) return fmt::format("sar{}", m.seasonal_ar.front());
+  if (!m.seasonal_ma.empty()) return fmt::format("sma{}", m.seasonal_ma.front());
+  if (!m.harmonics.empty()) return "harmonics";
+  if (!m.regressors.empty()) return "with";
+  if (m.risk) return "risk";
+  if (!has_lags<Steady, Arch, Garch>(model.variance)) return std::string(family_name(model.variance));
+  if (!model.variance_regressors.empty()) return "vwith";
+  if (model.shocks.index() > 1) return std::string(law_name(model.shocks));
+  return std::nullopt;
+}
+
+}  // namespace brace

@@ -1,0 +1,59 @@
+// SPDX-License-Identifier: Apache-2.0
+// Simulation by stepping the model forward. Covered by tests/model/simulate_test.cpp.
+#include "brace/model/simulate.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <numeric>
+
+#include "brace/base/error.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/admissible.hpp"
+#include "model/stepper.hpp"
+
+namespace brace {
+
+Simulated simulate_path(const Model& given, const std::vector<double>& parameters, std::size_t n,
+                        const SimulateOptions& options) {
+  const Model model = canonical(given);
+  if (const auto term = unbuilt_term(model))
+    throw Error(ErrorCode::not_built, fmt::format("model line: '{}' is not simulated by this version", *term));
+  const ParameterNames names = parameter_names(model);
+  if (parameters.size() != names.all().size())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(), to_string(model),
+                            names.all().size(), fmt::join(names.all(), ", ")));
+  if (const auto rule = broken_rule(model, parameters))
+    throw Error(ErrorCode::bad_option, fmt::format("parameters of '{}': the rule is {}", to_string(model), *rule));
+
+  const std::span<const double> theta(parameters);
+  const std::span<const double> variance = theta.subspan(names.mean.size());
+  const std::span<const double> shape = variance.subspan(names.variance.size());
+  const std::vector<double> decay = variance_family(model.variance).decay(model, variance);
+  const double persistence = std::accumulate(decay.begin(), decay.end(), 0.0);
+  Stepper step(model, theta, Past::before_sample(model, variance[0] / (1 - persistence)));
+  RandomStream stream(options.seed, options.stream);
+  const ShockLaw& law = shock_law(model.shocks);
+  for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape));
+  Simulated out;
+  out.series = make_series({}, "simulated");
+  out.series.values.reserve(n);
+  out.variances.reserve(n);
+  for (std::size_t t = 0; t < n; ++t) {
+    const Stepper::Row row = step.advance(law.draw(stream, shape));
+    out.series.values.push_back(row.y);
+    out.variances.push_back(row.h);
+  }
+  const Stepper::Row next = step.expect();
+  out.next_mean = next.mean;
+  out.next_variance = next.h;
+  return out;
+}
+
+Series simulate(const Model& model, const std::vector<double>& parameters, std::size_t n,
+                const SimulateOptions& options) {
+  return simulate_path(model, parameters, n, options).series;
+}
+
+}  // namespace brace

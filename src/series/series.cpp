@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: Apache-2.0
+// Series and its validation. Covered by tests/series/series_test.cpp.
+#include "brace/series/series.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+
+namespace brace {
+namespace {
+
+// "data/kelp.csv, settle" or "series 'settle'".
+std::string place(const Series& series) {
+  return series.file.empty() ? fmt::format("series '{}'", series.name)
+                             : fmt::format("{}, {}", series.file, series.name);
+}
+
+}  // namespace
+
+std::size_t Series::present() const {
+  return static_cast<std::size_t>(
+      std::count_if(values.begin(), values.end(), [](double v) { return !std::isnan(v); }));
+}
+
+std::string Series::when(std::size_t i) const {
+  return i < times.size() ? format_date(times[i]) : fmt::format("row {}", text::count(i + 1));
+}
+
+std::vector<double> Series::present_values() const {
+  std::vector<double> kept;
+  kept.reserve(values.size());
+  std::copy_if(values.begin(), values.end(), std::back_inserter(kept),
+               [](double v) { return !std::isnan(v); });
+  return kept;
+}
+
+Series make_series(std::vector<double> values, std::string name, std::string unit) {
+  Series series;
+  series.values = std::move(values);
+  series.name = std::move(name);
+  series.unit = std::move(unit);
+  return series;
+}
+
+void require_usable(const Series& series, std::size_t observations, const std::string& task) {
+  if (!series.times.empty() && series.times.size() != series.values.size())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("{}: {} dates for {} values; give one date a value, or none",
+                            place(series), series.times.size(), series.values.size()));
+  for (std::size_t i = 0; i < series.size(); ++i) {
+    if (std::isinf(series.values[i]))
+      throw Error(ErrorCode::not_finite,
+                  fmt::format("{}, {}: the value is infinite; mend it or name it as missing",
+                              place(series), series.when(i)));
+    if (i > 0 && i < series.times.size() && series.times[i] <= series.times[i - 1])
+      throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
+                                                         : ErrorCode::dates_out_of_order,
+                  fmt::format("{}: {} comes after {}; sort the rows and keep one a date",
+                              place(series), series.when(i), series.when(i - 1)));
+  }
+  const std::vector<double> kept = series.present_values();
+  if (kept.size() < observations)
+    throw Error(ErrorCode::too_few_observations,
+                fmt::format("{}: {} for {}, which needs at least {}; give a longer series",
+                            place(series), text::plural(kept.size(), "observation", "observations"),
+                            task, observations));
+  const auto [least, most] = std::minmax_element(kept.begin(), kept.end());
+  if (!kept.empty() && *least == *most)
+    throw Error(ErrorCode::constant_series,
+                fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
+                            "right column?",
+                            place(series), text::significant(*least, 6)));
+}
+
+}  // namespace brace

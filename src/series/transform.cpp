@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: Apache-2.0
+// Returns, logs, differences. Covered by tests/series/transform_test.cpp.
+#include "brace/series/transform.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <numeric>
+
+#include "brace/base/error.hpp"
+
+namespace brace {
+namespace {
+
+void require_positive(const Series& prices) {
+  for (std::size_t i = 0; i < prices.size(); ++i)
+    if (prices.values[i] <= 0)
+      throw Error(ErrorCode::not_positive,
+                  fmt::format("{}{}, {}: {} is not positive, so it has no logarithm or return; "
+                              "mend it, or model differences instead",
+                              prices.file.empty() ? "" : prices.file + ", ", prices.name,
+                              prices.when(i), prices.values[i]));
+}
+
+// value(previous, current) for each neighbouring pair; NaN in gives NaN out.
+template <class F>
+Series pairwise(const Series& from, F value) {
+  Series to = from;
+  to.values.clear();
+  for (std::size_t i = 1; i < from.size(); ++i)
+    to.values.push_back(value(from.values[i - 1], from.values[i]));
+  if (!to.times.empty()) to.times.erase(to.times.begin());
+  return to;
+}
+
+template <class F>
+Series of_deviation(const Series& from, const char* name, F value) {
+  const std::vector<double> kept = from.present_values();
+  const double mean =
+      std::accumulate(kept.begin(), kept.end(), 0.0) / static_cast<double>(kept.size());
+  Series to = from;
+  to.name = fmt::format("{} of {}", name, from.name);
+  to.unit.clear();
+  to.kind = Kind::values;
+  for (double& v : to.values) v = value(v - mean);
+  return to;
+}
+
+Series as_returns(Series returns, const char* word, Kind kind, ReturnUnit unit) {
+  returns.name = fmt::format("{} return of {}", word, returns.name);
+  returns.unit = unit == ReturnUnit::percent ? "percent" : "decimal";
+  returns.kind = kind;
+  return returns;
+}
+
+double scale_of(ReturnUnit unit) { return unit == ReturnUnit::percent ? 100 : 1; }
+
+}  // namespace
+
+Series log_returns(const Series& prices, ReturnUnit unit) {
+  require_positive(prices);
+  const double scale = scale_of(unit);
+  return as_returns(
+      pairwise(prices, [=](double from, double to) { return scale * std::log(to / from); }), "log",
+      Kind::log_return, unit);
+}
+
+Series simple_returns(const Series& prices, ReturnUnit unit) {
+  require_positive(prices);
+  const double scale = scale_of(unit);
+  return as_returns(
+      pairwise(prices, [=](double from, double to) { return scale * (to / from - 1); }), "simple",
+      Kind::simple_return, unit);
+}
+
+Series log_level(const Series& prices) {
+  require_positive(prices);
+  Series logs = prices;
+  for (double& v : logs.values) v = std::log(v);
+  logs.name = "log " + prices.name;
+  logs.unit.clear();
+  logs.kind = Kind::log_level;
+  return logs;
+}
+
+Series differences(const Series& series) {
+  Series changes = pairwise(series, [](double from, double to) { return to - from; });
+  changes.name = "change of " + series.name;
+  changes.kind = Kind::values;
+  return changes;
+}
+
+Series squares(const Series& series) {
+  return of_deviation(series, "square", [](double d) { return d * d; });
+}
+
+Series absolute_values(const Series& series) {
+  return of_deviation(series, "size", [](double d) { return std::abs(d); });
+}
+
+}  // namespace brace
