@@ -2,6 +2,7 @@
 // brace fit: estimate the mean, the variance and the law of the shocks together.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <iostream>
 
 #include "options.hpp"
@@ -19,7 +20,12 @@ int run_fit(const Options& o) {
     std::cout << json_document("fit", fit);
   } else {
     std::cout << fit << "\n  " << account(fit.window()) << '\n';
-    if (fit.usable())
+    const bool level = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
+      return w.code == WarningCode::level_modelled;
+    });
+    if (level)
+      print_next(o, fmt::format("unitroot {}", series_words(o)));
+    else if (fit.usable())
       print_next(o, o.save.empty()
                         ? fmt::format("check {}{} --model '{}'", series_words(o),
                                       o.returns == "none" ? "" : " --returns " + o.returns, to_string(fit.model))

@@ -74,7 +74,7 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
   c->add_option("--per-year", o.per_year, "periods a year to annualise by (default: the clock's; business-day 252)")
       ->check(CLI::PositiveNumber)
       ->group(group);
-  c->add_option("--draws", o.draws, "parameter draws, ten paths from each (default: 2000)")->group(group);
+  c->add_option("--draws", o.draws, "parameter draws, 25 paths from each (default: 2000)")->group(group);
   c->add_option("--seed", o.seed, "of the draws (default: 1)")->group(group);
   c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
       ->check(CLI::NonNegativeNumber)

@@ -101,6 +101,11 @@ std::string wrap(std::string_view paragraph, std::size_t width, std::string_view
   return out + line + '\n';
 }
 
+std::string sentence(std::string text) {
+  if (!text.empty() && text[0] >= 'a' && text[0] <= 'z') text[0] = static_cast<char>(text[0] - 'a' + 'A');
+  return text;
+}
+
 std::optional<std::string> nearest(std::string_view word,
                                    const std::vector<std::string>& candidates) {
   std::optional<std::string> best;

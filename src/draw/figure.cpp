@@ -99,7 +99,7 @@ void draw_first_look(const Series& values, const std::string& path, const std::o
   if (level) {
     const std::vector<double> lx = x_of(*level);
     const std::string d = plot.data({lx, level->values});
-    plot.panel(0.06, 0.60, 0.57, top, level->name);
+    plot.panel(0.06, 0.60, 0.57, top, fmt::format("{}, as in the file", level->name));
     set_x_axis(plot, dated, lx.front(), lx.back());
     free_y(plot);
     plot.add(fmt::format("plot {} using 1:2 with lines lw 1.4 lc rgb '{}'", d, palette::ink));
@@ -185,7 +185,7 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   const std::string return_bands = bands(return_low, return_high);
   const std::string volatility_bands = bands(volatility_low, volatility_high);
   plot.panel(0.06, 0.985, 0.56, 0.87,
-             fmt::format("{}; then {} % of the returns to come, and their mean", caption(window), levels));
+             fmt::format("{}; shaded: where the next ones lie with {} %; dashed: their mean", caption(window), levels));
   plot.add(fmt::format("set label 3 {} at screen 0.06,0.965 font 'DejaVu Sans,12' textcolor rgb '{}' noenhanced",
                        Gnuplot::quote(ahead.model), palette::tide));
   set_x_axis(plot, dated, low, high);
@@ -195,7 +195,8 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
                        "lines dt 2 lw 1.6 lc rgb '{}'", return_bands, palette::ink, data, palette::tide, means,
                        palette::coral));
   plot.panel(0.06, 0.985, 0.09, 0.43,
-             fmt::format("volatility: filtered, then forecast with {} % of where it may lie ({}){}", levels,
+             fmt::format("volatility{}: filtered, then forecast; shaded: where it lies with {} % ({}){}",
+                         window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()), levels,
                          to_string(ahead.method), ahead.long_run_variance ? "; dotted: its long run" : ""));
   set_x_axis(plot, dated, low, high);
   // From zero: a volatility is a size.

@@ -64,7 +64,7 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   if (f.annualised) {
     const Annualised& a = *f.annualised;
     const int year_digits = decimals_for(a.volatility);
-    out << fmt::format("  a year of {} {}s: volatility {}", text::significant(a.periods_per_year, 5), f.period,
+    out << fmt::format("  a year of {} {}s: volatility {}", fmt::format("{:.6g}", a.periods_per_year), f.period,
                        text::fixed(a.volatility, year_digits));
     if (!a.volatility_interval.empty())
       out << fmt::format(" ({})", spell(a.volatility_interval[widest], year_digits));

@@ -109,7 +109,7 @@ std::ostream& operator<<(std::ostream& out, const LagTable& table) {
   out << text::wrap(fmt::format(
              "{}: {} over {} lags (robust p {}); {} of {} lags lie outside the 95 % band, where chance alone "
              "gives about {}.",
-             table.of, memory ? "memory" : "no clear memory", table.rows.size(), text::p_value(last.p_robust),
+             text::sentence(table.of), memory ? "memory" : "no clear memory", table.rows.size(), text::p_value(last.p_robust),
              outside, table.rows.size(), text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
       << '\n'
       << fmt::format("  {:>4}{:>8}{:>8}   {:<21}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf", "pacf", "-1        0        1",

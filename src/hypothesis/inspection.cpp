@@ -75,7 +75,7 @@ std::vector<Warning> data_warnings(const Series& series) {
 
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   const Moments& m = inspection.moments;
-  out << text::wrap(inspection.reading + ".") << '\n'
+  out << text::wrap(text::sentence(inspection.reading) + ".") << '\n'
       << fmt::format("  {} observations{}\n", text::count(m.n),
                      inspection.unit.empty() ? "" : fmt::format(", in {} a {}", inspection.unit, inspection.period))
       << fmt::format("  mean {}, median {}, standard deviation {}\n", text::significant(m.mean, 3),

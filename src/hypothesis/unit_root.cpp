@@ -212,6 +212,10 @@ UnitRootReport compare_unit_roots(const Series& level, const Series& change,
   BatteryOptions for_change = options;
   for_change.deterministic = Deterministic::constant;
   report.batteries = {unit_root_battery(level, options), unit_root_battery(change, for_change)};
+  // The change has the gaps of the level and more: one word on them is enough.
+  if (level.missing() > 0)
+    std::erase_if(report.batteries[1].warnings,
+                  [](const Warning& w) { return w.code == WarningCode::gaps_dropped; });
   const StationarityVerdict of_level = report.batteries[0].verdict;
   const StationarityVerdict of_change = report.batteries[1].verdict;
   using enum StationarityVerdict;
@@ -229,7 +233,7 @@ UnitRootReport compare_unit_roots(const Series& level, const Series& change,
 }
 
 std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
-  out << text::wrap(report.reading) << '\n';
+  out << text::wrap(text::sentence(report.reading)) << '\n';
   const std::size_t tests = report.batteries.front().tests.size();
   for (std::size_t i = 0; i < tests; ++i) {
     const TestResult& first = report.batteries.front().tests[i];

@@ -135,6 +135,10 @@ class Minimiser {
     return result_.gradient_norm < options_.gradient_norm;
   }
 
+  bool last_step() const {
+    return !options_.certificate && result_.iterations == options_.max_iterations;
+  }
+
   Curvature next_kind() const {
     return scoring_left_ && result_.iterations < options_.scoring_steps ? Curvature::information
                                                                         : Curvature::hessian;
@@ -149,10 +153,20 @@ class Minimiser {
     };
     Point next;
     next.x = p.x + s;
-    evaluate(next, next_kind());
-    if (usable(next) && enough(next.f, 1)) {
-      p = std::move(next);
-      return true;
+    if (last_step()) {  // its derivatives would not be looked at
+      next.f = objective_.value(next.x);
+      ++result_.evaluations;
+      if (std::isfinite(next.f) && enough(next.f, 1)) {
+        p.x = next.x;
+        p.f = next.f;
+        return true;
+      }
+    } else {
+      evaluate(next, next_kind());
+      if (usable(next) && enough(next.f, 1)) {
+        p = std::move(next);
+        return true;
+      }
     }
     double share = 1, f = next.f;
     for (int halvings = 0; halvings < 40; ++halvings) {

@@ -96,9 +96,11 @@ std::string headline(const Fit& fit) {
 
 std::string parameter_row(const Parameter& p, std::string_view part, std::string_view note) {
   const std::string error = p.held ? "held" : p.at_bound ? "at bound" : p.se ? text::estimate(*p.se, *p.se) : "-";
-  return fmt::format("  {:<10}{:<8}{:>12}{:>12}{:>9}{}{}\n", part, p.name,
-                     text::estimate(p.estimate, p.se), error,
-                     p.p_value ? text::p_value(p.p_value) : "", note.empty() ? "" : "   ", note);
+  std::string row = fmt::format("  {:<10}{:<8}{:>12}{:>12}{:>11}{}{}", part, p.name,
+                                text::estimate(p.estimate, p.se), error,
+                                p.p_value ? text::p_value(p.p_value) : "", note.empty() ? "" : "   ", note);
+  row.erase(row.find_last_not_of(' ') + 1);  // no blanks at the end of a line
+  return row + '\n';
 }
 
 }  // namespace
@@ -107,7 +109,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
   out << text::wrap(headline(fit)) << '\n';
   if (fit.convergence.status == FitStatus::not_run) return out;
   const ParameterNames names = parameter_names(fit.model);
-  out << fmt::format("  {:<18}{:>12}{:>12}{:>9}\n", "", "estimate", "error", "p");
+  out << fmt::format("  {:<20}{:>12}{:>12}{:>11}\n", "", "estimate", "error", "p");
   for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
     const std::size_t variance = names.mean.size(), shocks = variance + names.variance.size();
     const char* part = j == 0 && j < variance ? "mean" : j == variance ? "variance" : j == shocks ? "shocks" : "";

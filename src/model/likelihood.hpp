@@ -93,6 +93,8 @@ class Likelihood {
   void pass(std::span<const T> theta, Derivatives<T>& out, T* scores);
 
   // Chain rule from the law's derivatives in e and h to the parameters, over one block.
+  template <Order O, std::size_t KM, std::size_t K>
+  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out, T* scores);
   template <Order O>
   void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out, T* scores);
 

@@ -8,6 +8,7 @@
 #include "model/law/normal.hpp"
 #include "model/law/student.hpp"
 #include "model/likelihood.hpp"
+#include "model/variance/garch11.hpp"
 #include "model/variance/linear.hpp"
 
 namespace brace {
@@ -26,8 +27,19 @@ LawKernel<T> law_kernel(const Shocks& shocks) {
   throw std::logic_error("law_kernel: unbuilt law");
 }
 
+// The most fitted models have a kernel of their own: garch e1 h1 without gaps, zero or constant mean.
 template <class T>
-VarianceKernel<T> variance_kernel(const Variance& variance) {
+VarianceKernel<T> variance_kernel(const Model& model, bool gaps) {
+  const Variance& variance = model.variance;
+  if (const auto* garch = std::get_if<Garch>(&variance); garch && *garch == Garch{} && !gaps) {
+    const std::size_t km = parameter_names(model).mean.size();
+    if (km == 0)
+      return {{garch11_variance<Order::value, 0, T>, garch11_variance<Order::gradient, 0, T>,
+               garch11_variance<Order::scoring, 0, T>, garch11_variance<Order::hessian, 0, T>}};
+    if (km == 1)
+      return {{garch11_variance<Order::value, 1, T>, garch11_variance<Order::gradient, 1, T>,
+               garch11_variance<Order::scoring, 1, T>, garch11_variance<Order::hessian, 1, T>}};
+  }
   if (std::holds_alternative<Steady>(variance) || std::holds_alternative<Arch>(variance) ||
       std::holds_alternative<Garch>(variance))
     return {{linear_variance<Order::value, T>, linear_variance<Order::gradient, T>,
@@ -45,7 +57,6 @@ Likelihood<T>::Likelihood(const Model& model, std::span<const double> y)
       constant_(model.mean.constant),
       ar_(model.mean.ar),
       ma_(model.mean.ma),
-      variance_(variance_kernel<T>(model.variance)),
       law_(law_kernel<T>(model.shocks)) {
   if (const std::vector<int>* lags = brace::shock_lags(model.variance)) shock_lags_ = *lags;
   if (const std::vector<int>* lags = brace::variance_lags(model.variance)) variance_lags_ = *lags;
@@ -59,7 +70,9 @@ Likelihood<T>::Likelihood(const Model& model, std::span<const double> y)
     observed_ += present_[t];
   }
   gaps_ = observed_ < y_.size();
-  dev_.resize(longest_lag(ar_, ma_), y_.size(), km_);
+  variance_ = variance_kernel<T>(model, gaps_);
+  // Without lags deviations are shocks (0 where missing): one array serves both.
+  if (!ar_.empty() || !ma_.empty()) dev_.resize(longest_lag(ar_, ma_), y_.size(), km_);
   e_.resize(longest_lag(ar_, ma_), y_.size(), km_);
   const std::size_t reach = std::max<std::size_t>(1, longest_lag(shock_lags_, variance_lags_));
   h_.resize(reach, kBlock, km_ + kv_);
@@ -104,7 +117,8 @@ bool Likelihood<T>::path(std::span<const T> theta, Path& path, std::optional<T> 
     h_.template shift<Order::value>(block.rows);
     q_.template shift<Order::value>(block.rows);
   }
-  path.dev.assign(&dev_.at(0), &dev_.at(0) + y_.size());
+  Rows<T>& deviations = dev_.value.empty() ? e_ : dev_;
+  path.dev.assign(&deviations.at(0), &deviations.at(0) + y_.size());
   path.e.assign(&e_.at(0), &e_.at(0) + y_.size());
   return true;
 }
@@ -113,61 +127,77 @@ template <class T>
 template <Order O>
 void Likelihood<T>::run_mean(std::span<const T> theta) {
   const T mu = constant_ ? theta[0] : T(0);
-  const bool lags = !ar_.empty() || !ma_.empty();
   const std::size_t pairs = packed_size(km_);
   m_ = T(0);
   std::fill(m1_.begin(), m1_.end(), T(0));
   std::fill(m2_.begin(), m2_.end(), T(0));
+  if (ar_.empty() && ma_.empty()) {
+    // Two sums give the mean of e^2 and its derivatives by mu: -2 mean(e) and 2.
+    std::array<T, 4> squares{}, sums{};
+    const auto take = [&](std::size_t t, std::size_t chain) {
+      const T e = gaps_ && !present_[t] ? T(0) : T(y_[t] - mu);
+      e_.value[t] = e;
+      squares[chain] += e * e;
+      sums[chain] += e;
+    };
+    std::size_t t = 0;
+    for (; t + 4 <= y_.size(); t += 4)  // four chains: an addition need not wait for the one before it
+      for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
+    for (; t < y_.size(); ++t) take(t, 0);
+    const double n = static_cast<double>(observed_);
+    m_ = ((squares[0] + squares[1]) + (squares[2] + squares[3])) / n;
+    if (constant_) {
+      m1_[0] = -2 * ((sums[0] + sums[1]) + (sums[2] + sums[3])) / n;
+      m2_[0] = T(2);
+    }
+    return;
+  }
   for (std::size_t row = 0; row < y_.size(); ++row) {
     const auto t = static_cast<std::ptrdiff_t>(row);
     T& e = e_.at(t);
     T& dev = dev_.at(t);
     T *e1 = e_.d(t), *e2 = e_.d2(t), *dev1 = dev_.d(t), *dev2 = dev_.d2(t);
-    if (lags) {
-      T f(0);
-      if constexpr (O != Order::value) std::fill_n(e1, km_, T(0));
-      if constexpr (O == Order::hessian) std::fill_n(e2, pairs, T(0));
-      std::size_t p = constant_ ? 1 : 0;
-      for (const int lag : ar_) {
-        const auto s = t - lag;
-        add_term<O>(f, e1, e2, p, theta[p], dev_.at(s), dev_.d(s), dev_.d2(s), km_);
-        ++p;
+    T f(0);
+    if constexpr (O != Order::value) std::fill_n(e1, km_, T(0));
+    if constexpr (O == Order::hessian) std::fill_n(e2, pairs, T(0));
+    std::size_t p = constant_ ? 1 : 0;
+    for (const int lag : ar_) {
+      const auto s = t - lag;
+      add_term<O>(f, e1, e2, p, theta[p], dev_.at(s), dev_.d(s), dev_.d2(s), km_);
+      ++p;
+    }
+    for (const int lag : ma_) {
+      const auto s = t - lag;
+      add_term<O>(f, e1, e2, p, theta[p], e_.at(s), e_.d(s), e_.d2(s), km_);
+      ++p;
+    }
+    // e1 and e2 hold the derivatives of the forecast f so far.
+    if (present_[row]) {
+      dev = y_[row] - mu;
+      e = dev - f;
+      if constexpr (O != Order::value) {
+        for (std::size_t j = 0; j < km_; ++j) e1[j] = -e1[j];
+        std::fill_n(dev1, km_, T(0));
+        if (constant_) {
+          e1[0] -= 1;
+          dev1[0] = T(-1);
+        }
       }
-      for (const int lag : ma_) {
-        const auto s = t - lag;
-        add_term<O>(f, e1, e2, p, theta[p], e_.at(s), e_.d(s), e_.d2(s), km_);
-        ++p;
-      }
-      // e1 and e2 hold the derivatives of the forecast f so far.
-      if (present_[row]) {
-        dev = y_[row] - mu;
-        e = dev - f;
-        if constexpr (O != Order::value) {
-          for (std::size_t j = 0; j < km_; ++j) e1[j] = -e1[j];
-          std::fill_n(dev1, km_, T(0));
-          if (constant_) {
-            e1[0] -= 1;
-            dev1[0] = T(-1);
-          }
-        }
-        if constexpr (O == Order::hessian) {
-          for (std::size_t r = 0; r < pairs; ++r) e2[r] = -e2[r];
-          std::fill_n(dev2, pairs, T(0));
-        }
-      } else {
-        dev = f;
-        e = T(0);
-        if constexpr (O != Order::value) {
-          std::copy_n(e1, km_, dev1);
-          std::fill_n(e1, km_, T(0));
-        }
-        if constexpr (O == Order::hessian) {
-          std::copy_n(e2, pairs, dev2);
-          std::fill_n(e2, pairs, T(0));
-        }
+      if constexpr (O == Order::hessian) {
+        for (std::size_t r = 0; r < pairs; ++r) e2[r] = -e2[r];
+        std::fill_n(dev2, pairs, T(0));
       }
     } else {
-      e = dev = present_[row] ? T(y_[row] - mu) : T(0);
+      dev = f;
+      e = T(0);
+      if constexpr (O != Order::value) {
+        std::copy_n(e1, km_, dev1);
+        std::fill_n(e1, km_, T(0));
+      }
+      if constexpr (O == Order::hessian) {
+        std::copy_n(e2, pairs, dev2);
+        std::fill_n(e2, pairs, T(0));
+      }
     }
     m_ += e * e;
     if constexpr (O != Order::value)
@@ -230,6 +260,7 @@ void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* score
     law_block_.e = block.e;
     law_block_.h = &h_.at(0);
     law_block_.present = block.present;
+    law_block_.gaps = gaps_;
     law_.pass[static_cast<int>(O)](law_block_);
     if constexpr (O != Order::value)
       accumulate<O>(block, theta, out, scores ? scores + from * k : nullptr);
@@ -251,59 +282,81 @@ void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* score
 template <class T>
 template <Order O>
 void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
-                T* scores) {
+                               T* scores) {
+  if (!gaps_ && km_ == 0 && kv_ == 3)
+    accumulate<O, 0, 3>(block, theta, out, scores);
+  else if (!gaps_ && km_ == 1 && kv_ == 3)
+    accumulate<O, 1, 4>(block, theta, out, scores);
+  else
+    accumulate<O, 0, 0>(block, theta, out, scores);
+}
+
+template <class T>
+template <Order O, std::size_t KM, std::size_t K>
+void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+                               T* scores) {
   const LawBlock<T>& l = law_block_;
-  const std::size_t width = km_ + kv_, k = parameters();
+  const std::size_t km = K > 0 ? KM : km_, width = K > 0 ? K : km_ + kv_, k = parameters();
+  // Sums of a known width stay in registers through the block.
+  std::array<T, K> g_known{};
+  std::array<T, packed_size(K)> H_known{}, I_known{};
+  T* g = K > 0 ? g_known.data() : out.gradient.data();
+  T* H = K > 0 ? H_known.data() : out.hessian.data();
+  T* I = K > 0 ? I_known.data() : out.information.data();
   LawInformation<T> info;
   if constexpr (O == Order::scoring) info = law_.information(theta.data() + width);
   for (std::size_t row = 0; row < block.rows; ++row) {
-    if (!block.present[row]) continue;
-    const T* e1 = block.e1 + row * km_;
+    if (K == 0 && gaps_ && !block.present[row]) continue;
+    const T* e1 = block.e1 + row * km;
     const T* h1 = h_.d(static_cast<std::ptrdiff_t>(row));
-    T* g = out.gradient.data();
-    for (std::size_t j = 0; j < width; ++j) g[j] += l.lh[row] * h1[j];
-    for (std::size_t j = 0; j < km_; ++j) g[j] += l.le[row] * e1[j];
+    for_each_index<K>(width, [&](auto j) { g[j] += j < km ? l.lh[row] * h1[j] + l.le[row] * e1[j] : l.lh[row] * h1[j]; });
     if (scores) {
       T* mine = scores + row * k;
       for (std::size_t j = 0; j < width; ++j) mine[j] = l.lh[row] * h1[j];
-      for (std::size_t j = 0; j < km_; ++j) mine[j] += l.le[row] * e1[j];
+      for (std::size_t j = 0; j < km; ++j) mine[j] += l.le[row] * e1[j];
       for (std::size_t s = 0; s < ks_; ++s) mine[width + s] = l.ls[s][row];
     }
     if constexpr (O == Order::hessian) {
-      const T* e2 = block.e2 + row * packed_size(km_);
+      const T* e2 = block.e2 + row * packed_size(km);
       const T* h2 = h_.d2(static_cast<std::ptrdiff_t>(row));
-      T* H = out.hessian.data();
-      for (std::size_t j = 0, r = 0; j < width; ++j) {
-        const T by_h = l.lhh[row] * h1[j], by_e = l.leh[row] * h1[j];
-        for (std::size_t i = 0; i <= j; ++i) H[r + i] += by_h * h1[i] + l.lh[row] * h2[r + i];
-        for (std::size_t i = 0; i < std::min(j + 1, km_); ++i) H[r + i] += by_e * e1[i];
-        if (j < km_)
+      const T lh = l.lh[row], le = l.le[row], lhh = l.lhh[row], leh = l.leh[row], lee = l.lee[row];
+      for_each_index<K>(width, [&](auto j) {
+        const std::size_t r = packed(j, 0);
+        const T by_h = lhh * h1[j], by_e = leh * h1[j];
+        for (std::size_t i = 0; i <= j; ++i) H[r + i] += by_h * h1[i] + lh * h2[r + i];
+        for (std::size_t i = 0; i <= j && i < km; ++i) H[r + i] += by_e * e1[i];
+        if (j < km)
           for (std::size_t i = 0; i <= j; ++i)
-            H[r + i] += e1[j] * (l.leh[row] * h1[i] + l.lee[row] * e1[i]) + l.le[row] * e2[r + i];
-        r += j + 1;
-      }
+            H[r + i] += e1[j] * (leh * h1[i] + lee * e1[i]) + le * e2[r + i];
+      });
       for (std::size_t s = 0; s < ks_; ++s) {
-        T* of_shape = H + packed(width + s, 0);
+        T* of_shape = out.hessian.data() + packed(width + s, 0);
         for (std::size_t j = 0; j < width; ++j) of_shape[j] += l.lhs[s][row] * h1[j];
-        for (std::size_t j = 0; j < km_; ++j) of_shape[j] += l.les[s][row] * e1[j];
+        for (std::size_t j = 0; j < km; ++j) of_shape[j] += l.les[s][row] * e1[j];
       }
     }
     if constexpr (O == Order::scoring) {
       const T over_h = 1 / l.h[row];
       const T hh = info.hh * over_h * over_h, ee = info.ee * over_h;
-      T* I = out.information.data();
-      for (std::size_t j = 0, r = 0; j < width; ++j) {
+      for_each_index<K>(width, [&](auto j) {
+        const std::size_t r = packed(j, 0);
         const T by_h = hh * h1[j];
         for (std::size_t i = 0; i <= j; ++i) I[r + i] += by_h * h1[i];
-        if (j < km_)
+        if (j < km)
           for (std::size_t i = 0; i <= j; ++i) I[r + i] += ee * e1[j] * e1[i];
-        r += j + 1;
-      }
+      });
       for (std::size_t s = 0; s < ks_; ++s) {
-        T* of_shape = I + packed(width + s, 0);
+        T* of_shape = out.information.data() + packed(width + s, 0);
         for (std::size_t j = 0; j < width; ++j) of_shape[j] += info.hs[s] * over_h * h1[j];
         for (std::size_t r = 0; r <= s; ++r) of_shape[width + r] += info.ss[packed(s, r)];
       }
+    }
+  }
+  if constexpr (K > 0) {
+    for (std::size_t j = 0; j < K; ++j) out.gradient[j] += g[j];
+    for (std::size_t r = 0; r < packed_size(K); ++r) {
+      if constexpr (O == Order::hessian) out.hessian[r] += H[r];
+      if constexpr (O == Order::scoring) out.information[r] += I[r];
     }
   }
 }

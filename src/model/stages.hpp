@@ -10,6 +10,7 @@
 #include <algorithm>
 #include <array>
 #include <cstddef>
+#include <utility>
 #include <vector>
 
 namespace brace {
@@ -80,6 +81,19 @@ inline void add_term(T& out, T* d, T* d2, std::size_t p, const T& c, const T& in
   }
 }
 
+// f(0) .. f(n - 1). With N > 0 the count is known when compiling and the index is a constant in each call, so
+// that loops inside f unroll and small arrays live in registers (GCC does not unroll triangular loops).
+template <std::size_t N, class F>
+inline void for_each_index(std::size_t n, F&& f) {
+  if constexpr (N > 0) {
+    [&]<std::size_t... I>(std::index_sequence<I...>) {
+      (f(std::integral_constant<std::size_t, I>{}), ...);
+    }(std::make_index_sequence<N>{});
+  } else {
+    for (std::size_t i = 0; i < n; ++i) f(i);
+  }
+}
+
 inline constexpr std::size_t kBlock = 64;      // rows a block: all rows of a small model fit 32 kB
 inline constexpr std::size_t kMostShapes = 2;  // parameters of a law
 
@@ -91,6 +105,7 @@ struct LawBlock {
   const T* e = nullptr;
   const T* h = nullptr;
   const unsigned char* present = nullptr;
+  bool gaps = false;          // some rows are missing; without, `present` is not looked at
   const T* shape = nullptr;
   bool want_scores = false;  // fill `ls`, which costs a logarithm a row
 

@@ -36,6 +36,9 @@ namespace brace::text {
 [[nodiscard]] std::string wrap(std::string_view paragraph, std::size_t width = 100,
                                std::string_view indent = "");
 
+// The same with a capital first letter, for readings that begin with the name of a series.
+[[nodiscard]] std::string sentence(std::string text);
+
 // The candidate nearest to `word` by edit distance, if it is near enough to be meant.
 [[nodiscard]] std::optional<std::string> nearest(std::string_view word,
                                                  const std::vector<std::string>& candidates);

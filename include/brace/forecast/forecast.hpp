@@ -39,7 +39,7 @@ struct ForecastOptions {
   // ---- How it is simulated ----
   // Parameter draws (full), and paths of shocks from each; plug-in runs draws * paths paths.
   int draws = 2000;
-  int paths = 10;
+  int paths = 25;
   std::uint64_t seed = 1;
 };
 

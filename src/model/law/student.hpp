@@ -30,7 +30,7 @@ void student_law(LawBlock<T>& b) {
   T curvature(0), slope(0);  // sums over rows of the parts of l_nu and l_nunu without logarithm
   std::size_t observed = 0;
   for (std::size_t t = 0; t < b.rows; ++t) {
-    if (!b.present[t]) {
+    if (b.gaps && !b.present[t]) {
       b.le[t] = b.lh[t] = b.lee[t] = b.leh[t] = b.lhh[t] = T(0);
       b.ls[0][t] = b.les[0][t] = b.lhs[0][t] = T(0);
       continue;
@@ -69,7 +69,7 @@ void student_law(LawBlock<T>& b) {
     b.shape_gradient[0] += n * constant - 0.5 * log_ratios + slope;
     if (b.want_scores)
       for (std::size_t t = 0; t < b.rows; ++t)
-        if (b.present[t]) b.ls[0][t] += constant;
+        if (!b.gaps || b.present[t]) b.ls[0][t] += constant;
   }
   if constexpr (O == Order::hessian)
     b.shape_hessian[0] +=

@@ -16,7 +16,8 @@ template <Order O, class T>
 bool linear_variance(VarianceBlock<T>& b) {
   Rows<T>&h = *b.h, &q = *b.q;
   const std::size_t km = b.mean_width, width = h.width;
-  const std::size_t q_width = b.gaps ? width : km;
+  const bool gaps = b.gaps;
+  const std::size_t q_width = gaps ? width : km;
   const std::vector<int>&shocks = *b.shock_lags, &variances = *b.variance_lags;
   for (std::size_t row = 0; row < b.rows; ++row) {
     const auto t = static_cast<std::ptrdiff_t>(row);
@@ -40,7 +41,7 @@ bool linear_variance(VarianceBlock<T>& b) {
     if (!(now > T(0))) return false;
     h.at(t) = now;
 
-    if (b.gaps && !b.present[row]) {
+    if (gaps && !b.present[row]) {
       q.at(t) = now;
       if constexpr (O != Order::value) std::copy_n(dh, width, q.d(t));
       if constexpr (O == Order::hessian) std::copy_n(d2h, packed_size(width), q.d2(t));
@@ -52,13 +53,13 @@ bool linear_variance(VarianceBlock<T>& b) {
       const T* e1 = b.e1 + row * km;
       T* dq = q.d(t);
       for (std::size_t j = 0; j < km; ++j) dq[j] = 2 * e * e1[j];
-      if (b.gaps) std::fill(dq + km, dq + width, T(0));
+      if (gaps) std::fill(dq + km, dq + width, T(0));
       if constexpr (O == Order::hessian) {
         const T* e2 = b.e2 + row * packed_size(km);
         T* d2q = q.d2(t);
         for (std::size_t j = 0, r = 0; j < km; ++j)
           for (std::size_t i = 0; i <= j; ++i, ++r) d2q[r] = 2 * (e1[j] * e1[i] + e * e2[r]);
-        if (b.gaps) std::fill(d2q + packed_size(km), d2q + packed_size(width), T(0));
+        if (gaps) std::fill(d2q + packed_size(km), d2q + packed_size(width), T(0));
       }
     }
   }
