@@ -32,7 +32,10 @@ int main(int argc, char** argv) {
   try {
     return run(options);
   } catch (const brace::Error& error) {
-    std::cerr << "brace: " << error.what() << '\n';
+    // A second line points at something in the first: both move by the same prefix.
+    std::string message = error.what();
+    for (auto at = message.find('\n'); at != std::string::npos; at = message.find('\n', at + 1)) message.insert(at + 1, "       ");
+    std::cerr << "brace: " << message << '\n';
     return brace::exit_status(error);
   } catch (const std::exception& error) {
     std::cerr << "brace: unexpected: " << error.what() << "; please report this with the command\n";

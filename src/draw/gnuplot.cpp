@@ -8,10 +8,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cctype>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
-#include <random>
 
 #include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
@@ -121,12 +121,17 @@ void Gnuplot::draw() {
 }
 
 std::string Gnuplot::quote(std::string_view text) {
-  std::string out = "'";
+  std::string out = "\"";
   for (const char c : text) {
-    if (c == '\'') out += '\'';
-    out += static_cast<unsigned char>(c) < 0x20 || c == 0x7f ? ' ' : c;
+    const auto byte = static_cast<unsigned char>(c);
+    if (byte < 0x20 || byte == 0x7f)
+      out += ' ';
+    else if (std::isalpha(byte) || byte == ' ' || byte >= 0x80)
+      out += c;
+    else
+      out += fmt::format("\\{:03o}", byte);
   }
-  return out + "'";
+  return out + '"';
 }
 
 }  // namespace brace

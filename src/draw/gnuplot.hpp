@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Running gnuplot without a shell. Text reaches it as single-quoted strings or as numbers in data blocks,
-// so that nothing in a file's column names can be read as a command or as markup.
+// Running gnuplot without a shell. Text reaches it in octal escapes and data as numbers, so that nothing
+// in a file's column names can be read as a command or as markup.
 //
 //   Gnuplot plot("out.png");
 //   plot.add("set title " + Gnuplot::quote(series.name));
@@ -36,7 +36,9 @@ class Gnuplot {
   // Runs gnuplot into a temporary file and moves it into place.
   void draw();
 
-  // 'text' as a literal of gnuplot: quotes doubled, control characters blanked.
+  // A literal of gnuplot in which every sign but letters and blanks is an octal escape; digits too, since gnuplot
+  // takes all that follow an escape into it. (Doubling the
+  // quotes of a single-quoted literal is not enough: gnuplot 5.4 ends a literal that begins with two.)
   [[nodiscard]] static std::string quote(std::string_view text);
 
  private:

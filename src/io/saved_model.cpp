@@ -21,7 +21,7 @@ namespace {
 constexpr std::string_view kFormat = "brace-model";
 constexpr int kVersion = 1;
 
-// How far the stored last variance may lie from the one filtered again, relative: other processors round
+// How far the stored last variance and likelihood may lie from those found again, relative: other processors round
 // logarithms and products otherwise.
 constexpr double kStateTolerance = 1e-9;
 
@@ -130,9 +130,13 @@ Fit fit_from(const Json& j) {
   for (const Json& w : j.at("warnings"))
     known.warnings.push_back({warning_from(w.at("code").get<std::string>()), w.at("text").get<std::string>()});
   Fit fit = restore(std::move(known), std::make_shared<Series>(series_from(j.at("series"))));
-  const double stored = j.at("state").at("variance");
-  if (fit.variances.empty() || std::abs(fit.variances.back() / stored - 1) > kStateTolerance)
-    throw std::invalid_argument("its data do not reproduce its last variance: it was changed by hand");
+  const Json& state = j.at("state");
+  const auto agrees = [](double got, double stored) {
+    return std::abs(got - stored) <= kStateTolerance * (1 + std::abs(stored));
+  };
+  if (fit.variances.empty() || !fit.log_likelihood || !agrees(fit.variances.back() / state.at("variance").get<double>(), 1) ||
+      !agrees(*fit.log_likelihood, state.at("log_likelihood")))
+    throw std::invalid_argument("its data and parameters do not reproduce its last state: it was changed by hand");
   return fit;
 }
 
@@ -161,7 +165,7 @@ void save_model(const Fit& fit, const std::string& path) {
                     {"covariance", std::move(covariance)},
                     {"convergence", to_value(fit.convergence)},
                     {"presample", fit.presample},
-                    {"state", {{"shock", fit.shocks.back()}, {"variance", fit.variances.back()}}},
+                    {"state", {{"shock", fit.shocks.back()}, {"variance", fit.variances.back()}, {"log_likelihood", number(fit.log_likelihood)}}},
                     {"warnings", to_value(fit.warnings)},
                     {"series", of_series(fit.window())}};
   write_whole(path, out.dump(1) + '\n');

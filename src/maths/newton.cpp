@@ -226,20 +226,22 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
   out.multipliers = VectorXd::Zero(C.rows());
   std::vector<Index> active;
   std::vector<double> u;  // multipliers of `active`
+  bool settled = false;
+  // What counts as a violation: more than rounding in quantities of the size of the unconstrained step.
+  const VectorXd tolerance = 1e-13 * (C.cwiseAbs() * out.s.cwiseAbs() + slack);
   for (int guard = 0; guard < 100 * (1 + static_cast<int>(C.rows())); ++guard) {
-    // The constraint violated most, each measured in units of its own normal.
+    // The constraint violated most.
     Index worst = -1;
     double most = 0;
     for (Index i = 0; i < C.rows(); ++i) {
       if (std::find(active.begin(), active.end(), i) != active.end()) continue;
       const double over = C.row(i).dot(out.s) - slack(i);
-      const double scale = C.row(i).cwiseAbs().dot(out.s.cwiseAbs()) + slack(i);
-      if (over > 1e-14 * scale && over > most) {
+      if (over > tolerance(i) && over > most) {
         most = over;
         worst = i;
       }
     }
-    if (worst < 0) break;
+    if (worst < 0 || settled) break;
     double u_worst = 0;
     for (;;) {  // take partial steps, dropping blocking constraints, until `worst` holds with equality
       const auto m = static_cast<Index>(active.size());
@@ -268,7 +270,10 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
         }
       }
       const double t = std::min(full, partial);
-      if (!std::isfinite(t)) return out;  // contradictory constraints: cannot be, since s = 0 is allowed
+      if (!std::isfinite(t)) {  // no step helps: the violation was rounding, since s = 0 is allowed
+        settled = true;
+        break;
+      }
       if (std::isfinite(full)) out.s += t * z;
       for (std::size_t j = 0; j < active.size(); ++j) u[j] -= t * r(static_cast<Index>(j));
       u_worst += t;

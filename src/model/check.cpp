@@ -63,6 +63,9 @@ Check check(const Fit& fit, const CheckOptions& options) {
   TestResult of_mean = ljung_box(z, {.lags = lags, .fitted = fitted});
   of_mean.variant = "z";
   of_mean.null = fmt::format("no autocorrelation in z up to lag {}", lags);
+  TestResult of_mean_robust = ljung_box_robust(z, {.lags = lags, .fitted = fitted});
+  of_mean_robust.variant = "z";
+  of_mean_robust.null = of_mean.null;
   TestResult of_squares = ljung_box(z2, {.lags = lags});
   of_squares.test = "mcleod-li";
   of_squares.variant = "z^2, plain";
@@ -74,9 +77,11 @@ Check check(const Fit& fit, const CheckOptions& options) {
   of_law.variant = "z";
   of_law.null = "z is normal";
 
-  const bool mean_left = of_mean.rejects().value_or(false);
   const bool variance_left = 2 * std::min(*of_squares.p_value, *of_arch.p_value) < 0.05;
-  out.tests = {std::move(of_mean), std::move(of_squares), std::move(of_arch), std::move(of_law)};
+  // The plain form takes clustering that is left for memory, so the robust one judges there.
+  const bool mean_left = (variance_left ? of_mean_robust : of_mean).rejects().value_or(false);
+  out.tests = {std::move(of_mean), std::move(of_mean_robust), std::move(of_squares), std::move(of_arch),
+               std::move(of_law)};
   out.verdict = mean_left && variance_left ? CheckVerdict::memory_in_both
                 : mean_left                ? CheckVerdict::memory_in_mean
                 : variance_left            ? CheckVerdict::memory_in_variance
@@ -97,7 +102,7 @@ Check check(const Fit& fit, const CheckOptions& options) {
 std::ostream& operator<<(std::ostream& out, const Check& check) {
   out << text::wrap(check.reading + ".") << '\n';
   for (const TestResult& test : check.tests)
-    out << fmt::format("  {:<12}{:<12}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
+    out << fmt::format("  {:<18}{:<12}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
                        text::significant(test.statistic, 4), text::p_value(test.p_value, test.p_floor),
                        test.null);
   if (!check.tests.empty()) {

@@ -50,7 +50,7 @@ class Parser {
   [[noreturn]] void fail(const Token& token, const std::string& what) const {
     throw Error(ErrorCode::bad_model_line,
                 fmt::format("model line: {}   {}\n{}{}", what, line_,
-                            std::string(std::string_view("brace: model line:    ").size() +
+                            std::string(std::string_view("model line:    ").size() +
                                             what.size() + token.at,
                                         ' '),
                             std::string(std::max<std::size_t>(1, token.text.size()), '^')));
@@ -213,9 +213,9 @@ class Parser {
         const Token& arg = argument(part, i, "sd or variance");
         if (arg.text != "sd" && arg.text != "variance") fail(arg, "risk is of 'sd' or 'variance'");
         mean.risk = arg.text == "sd" ? RiskTerm::sd : RiskTerm::variance;
-      } else if (!read_lags(token, "diff", mean.differences) && !read_lags(token, "ar", mean.ar) &&
+      } else if (!read_held(token) && !read_lags(token, "diff", mean.differences) && !read_lags(token, "ar", mean.ar) &&
                  !read_lags(token, "ma", mean.ma) && !read_lags(token, "sar", mean.seasonal_ar) &&
-                 !read_lags(token, "sma", mean.seasonal_ma) && !read_held(token)) {
+                 !read_lags(token, "sma", mean.seasonal_ma)) {
         fail_unknown(token, "mean", {"zero", "const", "trend", "diff", "ar", "ma", "sar", "sma",
                                      "harmonics", "with", "risk"});
       }
@@ -236,13 +236,15 @@ class Parser {
       if (token.text == "vwith")
         read_regressors(argument(part, i, "the names of columns, such as volume@1"),
                         model_.variance_regressors);
-      else if (read_lags(token, "e", shocks)) {
+      else if (read_held(token)) {
+        continue;
+      } else if (read_lags(token, "e", shocks)) {
         if (!shock_lags(model_.variance))
           fail(token, fmt::format("'{}' has no shock lags to choose", part[0].text));
       } else if (read_lags(token, "h", variances)) {
         if (!variance_lags(model_.variance))
           fail(token, fmt::format("'{}' has no variance lags to choose", part[0].text));
-      } else if (!read_held(token)) {
+      } else {
         fail_unknown(token, "variance", {"e", "h", "vwith"});
       }
     }

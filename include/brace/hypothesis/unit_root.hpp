@@ -65,9 +65,9 @@ struct UnitRootBattery {
 struct BatteryOptions {
   // Empty: trend if the mean of the differences is away from zero at 5 % (t by long-run variance), else
   // constant.
-  std::optional<Deterministic> deterministic;
-  AdfOptions adf;    // its deterministic is overruled
-  KpssOptions kpss;  // its with_trend is overruled
+  std::optional<Deterministic> deterministic{};
+  AdfOptions adf{};    // its deterministic is overruled
+  KpssOptions kpss{};  // its with_trend is overruled
 };
 
 // The batteries side by side on a series and what may be modelled in its place, and one sentence on both.

@@ -33,14 +33,15 @@ struct CheckOptions {
 
 struct Check {
   std::string model;
-  std::vector<TestResult> tests;  // ljung-box on z, mcleod-li on z^2, arch-lm on z, jarque-bera on z
+  // ljung-box and ljung-box-robust on z, mcleod-li on z^2, arch-lm on z, jarque-bera on z
+  std::vector<TestResult> tests;
   CheckVerdict verdict = CheckVerdict::not_judged;
   std::string reading;
   std::vector<Warning> warnings;
 };
 
 // Tests on z = e / sqrt(h). The mean is judged by Ljung-Box with the degrees of freedom less the ARMA
-// terms; the variance by McLeod-Li and ARCH-LM together (the smaller p doubled, Bonferroni). Both are in
+// terms, in its robust form where the variance is found wanting; the variance by McLeod-Li and ARCH-LM together (the smaller p doubled, Bonferroni). Both are in
 // their plain form, which rejects too seldom after a variance equation was fitted (Li and Mak 1994).
 // Jarque-Bera informs and does not enter the verdict: the law of the shocks may well not be normal.
 [[nodiscard]] Check check(const Fit& fit, const CheckOptions& options = {});

@@ -39,12 +39,12 @@ enum class RiskTerm { sd, variance };  // volatility in the mean
 struct Mean {
   bool constant = true;
   bool trend = false;
-  Lags differences;  // each (1 - B^d)
-  Lags ar, ma;
-  Lags seasonal_ar, seasonal_ma;  // one multiplicative factor each
-  std::vector<Harmonics> harmonics;
-  std::vector<Regressor> regressors;
-  std::optional<RiskTerm> risk;
+  Lags differences{};  // each (1 - B^d)
+  Lags ar{}, ma{};
+  Lags seasonal_ar{}, seasonal_ma{};  // one multiplicative factor each
+  std::vector<Harmonics> harmonics{};
+  std::vector<Regressor> regressors{};
+  std::optional<RiskTerm> risk{};
   bool operator==(const Mean&) const = default;
 };
 
@@ -81,11 +81,11 @@ struct Held {
 };
 
 struct Model {
-  Mean mean;
+  Mean mean{};
   Variance variance = Steady{};
-  std::vector<Regressor> variance_regressors;
+  std::vector<Regressor> variance_regressors{};
   Shocks shocks = Normal{};
-  std::vector<Held> held;
+  std::vector<Held> held{};
   bool operator==(const Model&) const = default;
 };
 

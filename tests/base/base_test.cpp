@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <gtest/gtest.h>
+
+#include <atomic>
+#include <set>
+#include <vector>
+
+#include "brace/base/date.hpp"
+#include "brace/base/executor.hpp"
+#include "brace/base/text.hpp"
+#include "brace/base/warning.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+TEST(Text, PValuesKeepTheirMeaning) {
+  EXPECT_EQ(text::p_value(.0342), ".034");
+  EXPECT_EQ(text::p_value(.21), ".210");
+  EXPECT_EQ(text::p_value(3.2e-12), "3e-12");
+  EXPECT_EQ(text::p_value(1e-5, 1e-5), "< 1e-5") << "at the floor the law only says: smaller";
+  EXPECT_EQ(text::p_value(2e-5, 1e-5), "2e-5");
+  EXPECT_EQ(text::p_value(1.0), ".999") << "never rounded up to 1";
+  EXPECT_EQ(text::p_value(0.0), "< 1e-300") << "never rounded down to 0";
+  EXPECT_EQ(text::p_value(std::nullopt), "-");
+}
+
+TEST(Text, EstimatesCarryTheDigitsTheirErrorAllows) {
+  EXPECT_EQ(text::estimate(0.02134, 0.017), "0.021");
+  EXPECT_EQ(text::estimate(6.4321, 0.83), "6.43");
+  EXPECT_EQ(text::estimate(62.41, 1.2), "62.4");
+  EXPECT_EQ(text::estimate(-0.0001, 0.5), "0.00") << "no minus before a zero";
+  EXPECT_EQ(text::estimate(1.23456, std::nullopt), "1.235");
+}
+
+TEST(Text, NumbersAndWords) {
+  EXPECT_EQ(text::count(2598), "2,598");
+  EXPECT_EQ(text::count(1234567), "1,234,567");
+  EXPECT_EQ(text::plural(1, "row", "rows"), "1 row");
+  EXPECT_EQ(text::significant(0.000012345, 2), "1.2e-5");
+  EXPECT_EQ(text::significant(1957.5754, 4), "1958");
+  EXPECT_EQ(text::fixed(std::nullopt, 2), "-");
+  EXPECT_EQ(text::sentence("log x"), "Log x");
+}
+
+TEST(Text, WrapsAtBlanksOnly) {
+  EXPECT_EQ(text::wrap("one two three", 8, "  "), "  one\n  two\n  three\n");
+  EXPECT_EQ(text::wrap("unbreakable", 3), "unbreakable\n");
+}
+
+TEST(Text, FindsTheNearestWordOnlyWhenNearEnough) {
+  const std::vector<std::string> known{"garch", "gjr", "arch"};
+  EXPECT_EQ(text::nearest("grach", known), "garch");
+  EXPECT_EQ(text::nearest("stochastic", known), std::nullopt);
+}
+
+TEST(Date, ReadsOnlyFormsThatCannotBeSwapped) {
+  EXPECT_EQ(format_date(*parse_date("2019-05-02")), "2019-05-02");
+  EXPECT_EQ(format_date(*parse_date("2019-05-02T14:30")), "2019-05-02 14:30");
+  EXPECT_EQ(format_date(*parse_date("2019-05-02 14:30:05")), "2019-05-02 14:30:05");
+  for (const char* bad : {"01/02/2003", "02-05-2019", "2019-13-01", "2019-02-30", "20190502", "", "settle", "2019-05-02x"})
+    EXPECT_FALSE(parse_date(bad)) << bad;
+  EXPECT_EQ(format_date(*parse_date("02/05/2019", "%d/%m/%Y")), "2019-05-02");
+  EXPECT_EQ(format_date(*parse_date("02/05/2019", "%m/%d/%Y")), "2019-02-05");
+}
+
+TEST(Executor, RunsEveryBodyOnceWhateverTheThreads) {
+  for (const int threads : {0, 1, 2, 5}) {
+    std::vector<std::atomic<int>> count(1000);
+    Executor(threads).for_each(count.size(), [&](std::size_t i) { ++count[i]; });
+    for (const auto& c : count) EXPECT_EQ(c, 1) << threads << " threads";
+  }
+}
+
+TEST(Executor, HandsOnTheExceptionOfABody) {
+  for (const int threads : {1, 2})
+    EXPECT_THROW(Executor(threads).for_each(10, [](std::size_t i) {
+      if (i == 7) throw Error(ErrorCode::bad_option, "seven");
+    }), Error);
+  EXPECT_STREQ(test::error_of([] { Executor bad(-1); }).what(), "threads = -1: must be 0 (all there are) or more");
+}
+
+TEST(Error, HasOneNameACodeAndTheRightStatus) {
+  std::set<std::string_view> names;
+  for (int code = 0; code <= static_cast<int>(ErrorCode::not_built); ++code)
+    EXPECT_TRUE(names.insert(to_string(static_cast<ErrorCode>(code))).second) << code;
+  EXPECT_FALSE(names.contains("unknown"));
+  EXPECT_EQ(exit_status(Error(ErrorCode::not_a_number, "")), 1);
+  EXPECT_EQ(exit_status(Error(ErrorCode::cannot_draw, "")), 1);
+  EXPECT_EQ(exit_status(Error(ErrorCode::bad_option, "")), 2);
+  EXPECT_EQ(exit_status(Error(ErrorCode::bad_model_line, "")), 2);
+}
+
+TEST(Warning, HasOneNameACode) {
+  std::set<std::string_view> names;
+  for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
+    EXPECT_TRUE(names.insert(to_string(static_cast<WarningCode>(code))).second) << code;
+  EXPECT_FALSE(names.contains("unknown"));
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: Apache-2.0
+// The documents: what they paste from the tool is what it prints, what they link exists. With
+// BRACE_REFRESH_DOCS=1 the pasted output is written anew instead (scripts/refresh-docs).
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <cstdlib>
+#include <regex>
+#include <set>
+
+#include "brace/brace.hpp"
+#include "support/run.hpp"
+
+namespace brace::test {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::vector<fs::path> pages() {
+  std::vector<fs::path> out;
+  for (const char* top : {"README.md", "CONTRIBUTING.md", "CHANGELOG.md"}) out.push_back(fs::path(BRACE_SOURCE_DIR) / top);
+  for (const auto& entry : fs::directory_iterator(fs::path(BRACE_SOURCE_DIR) / "docs"))
+    if (entry.path().extension() == ".md") out.push_back(entry.path());
+  return out;
+}
+
+// Output agrees when its words do. Numbers below 1e-6 are rounding and differ between processors; simulated
+// figures may turn in their last digit, which is allowed one unit.
+bool same(const std::string& pasted, const std::string& printed) {
+  std::istringstream a(pasted), b(printed);
+  for (std::string x, y;;) {
+    const bool more = static_cast<bool>(a >> x), more_too = static_cast<bool>(b >> y);
+    if (more != more_too) return false;
+    if (!more) return true;
+    if (x == y) continue;
+    char *x_end = nullptr, *y_end = nullptr;
+    const double u = std::strtod(x.c_str(), &x_end), v = std::strtod(y.c_str(), &y_end);
+    if (x_end == x.c_str() || y_end == y.c_str() || std::string(x_end) != y_end) return false;
+    if (std::abs(u) < 1e-6 && std::abs(v) < 1e-6) continue;
+    const std::size_t point = x.find('.');
+    const double unit = point == std::string::npos ? 1 : std::pow(10, -static_cast<double>(static_cast<std::size_t>(x_end - x.c_str()) - point - 1));
+    if (std::abs(u - v) > 1.01 * unit) return false;
+  }
+}
+
+// ```console blocks: "$ command" lines, each followed by what it prints on standard output.
+TEST(Docs, PastedOutputIsWhatTheToolPrints) {
+  const bool refresh = std::getenv("BRACE_REFRESH_DOCS") != nullptr;
+  const Folder folder;
+  fs::create_directories(folder / "bin");
+  fs::create_symlink(BRACE_TOOL, folder / "bin/brace");
+  const std::string path = "PATH='" + (folder / "bin") + "':$PATH ";
+  const std::string work = folder / "work";
+  fs::create_directories(work);
+  fs::create_symlink(BRACE_SOURCE_DIR "/data", work + "/data");
+  int commands = 0;
+  for (const fs::path& page : pages()) {
+    std::istringstream in(content_of(page));
+    std::string written, command, pasted;
+    bool console = false;
+    const auto close = [&] {
+      if (command.empty()) return;
+      ++commands;
+      const Outcome out = run("cd '" + work + "' && " + path + command);
+      const std::size_t end = out.out.find_last_not_of('\n');
+      const std::string printed = end == std::string::npos ? "" : out.out.substr(0, end + 1) + "\n";
+      EXPECT_EQ(out.status, 0) << page << ": " << command << '\n' << out.err;
+      EXPECT_TRUE(refresh || same(pasted, printed)) << page << ": $ " << command << "\nprints\n" << printed;
+      written += printed;
+      command.clear();
+      pasted.clear();
+    };
+    for (std::string line; std::getline(in, line);) {
+      const bool fence = line.starts_with("```");
+      if (console && (fence || line.starts_with("$ "))) close();
+      if (console && line.starts_with("$ ")) command = line.substr(2);
+      else if (console && !fence && command.ends_with("\\")) {
+        command = command.substr(0, command.size() - 1) + line;
+      } else if (console && !fence) {
+        pasted += line + '\n';
+        continue;
+      }
+      if (fence) console = !console && line == "```console";
+      written += line + '\n';
+    }
+    if (refresh) write_whole(page.string(), written);
+  }
+  EXPECT_GE(commands, 6);
+}
+
+TEST(Docs, LinksLeadSomewhere) {
+  const std::regex link(R"re(\]\(([^)#\s]+)(#[^)]*)?\))re");
+  for (const fs::path& page : pages()) {
+    const std::string text = content_of(page);
+    for (std::sregex_iterator it(text.begin(), text.end(), link), end; it != end; ++it)
+      EXPECT_TRUE(fs::exists(page.parent_path() / (*it)[1].str())) << page << " links " << (*it)[1];
+  }
+}
+
+TEST(Docs, EveryWarningAndErrorHasItsParagraph) {
+  const std::string page = content_of(BRACE_SOURCE_DIR "/docs/warnings.md");
+  for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
+    EXPECT_NE(page.find("**" + std::string(to_string(static_cast<WarningCode>(code))) + "**"), std::string::npos)
+        << to_string(static_cast<WarningCode>(code));
+  for (int code = 0; code <= static_cast<int>(ErrorCode::not_built); ++code)
+    EXPECT_NE(page.find("`" + std::string(to_string(static_cast<ErrorCode>(code))) + "`"), std::string::npos)
+        << to_string(static_cast<ErrorCode>(code));
+}
+
+// "Name (year)" and "Name and Name (year)" in code and documents against docs/bibliography.md.
+TEST(Docs, CitationsStandInTheBibliography) {
+  const std::string bibliography = content_of(BRACE_SOURCE_DIR "/docs/bibliography.md");
+  const std::regex citation(R"re(([A-Z][a-z]+)(?:(?:,| and) [A-Z][a-z]+)* \(((?:19|20)\d\d)[,)])re");
+  std::set<std::string> missing;
+  for (const char* top : {"include", "src", "docs"})
+    for (const auto& entry : fs::recursive_directory_iterator(fs::path(BRACE_SOURCE_DIR) / top)) {
+      if (!entry.is_regular_file() || entry.path().extension() == ".png") continue;
+      const std::string text = content_of(entry.path());
+      for (std::sregex_iterator it(text.begin(), text.end(), citation), end; it != end; ++it) {
+        const std::string name = (*it)[1], year = (*it)[2];
+        std::istringstream lines(bibliography);
+        bool found = false;
+        for (std::string line; std::getline(lines, line);)
+          found = found || (line.find(name) != std::string::npos && line.find("(" + year + ")") != std::string::npos);
+        if (!found) missing.insert(name + " (" + year + ") in " + entry.path().filename().string());
+      }
+    }
+  for (const std::string& m : missing) ADD_FAILURE() << m;
+}
+
+}  // namespace
+}  // namespace brace::test

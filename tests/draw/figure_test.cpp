@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: Apache-2.0
+// Figures are made, in each format, and nothing in a name can reach gnuplot as anything but text.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <limits>
+
+#include "brace/brace.hpp"
+#include "brace/draw/figure.hpp"
+#include "draw/gnuplot.hpp"
+#include "support/run.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+using test::Folder;
+
+Series prices(const std::string& name = "settle") {
+  Series p = simulate(parse_model("const / garch / student"), {.03, .03, .08, .89, 6}, 600, {.seed = 3});
+  double level = 4;
+  for (double& v : p.values) v = std::exp(level += v / 100);
+  p.values[100] = std::numeric_limits<double>::quiet_NaN();
+  p.name = name;
+  p.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, p.size());
+  p.clock = Clock::business_day;
+  return p;
+}
+
+// The text drawn in an SVG, tags removed.
+std::string text_in(const std::string& svg_path) {
+  std::string text;
+  bool tag = false;
+  for (const char c : test::content_of(svg_path)) {
+    if (c == '<') tag = true;
+    if (!tag) text += c;
+    if (c == '>') tag = false;
+  }
+  return text;
+}
+
+TEST(Figure, IsWrittenInEachFormat) {
+  const Folder folder;
+  const Series level = prices();
+  const Fit fit = estimate("const / garch / student", log_returns(level));
+  const Forecast ahead = forecast(fit, {.horizon = 10, .draws = 100, .paths = 2});
+  for (const auto& [ending, magic] : {std::pair{"png", "\x89PNG"}, std::pair{"svg", "<?xml"}, std::pair{"pdf", "%PDF"}}) {
+    const std::string look = folder / ("look." + std::string(ending)), fan = folder / ("fan." + std::string(ending));
+    draw_first_look(log_returns(level), look, level);
+    draw_forecast(fit, ahead, fan);
+    EXPECT_TRUE(test::content_of(look).starts_with(magic)) << look;
+    EXPECT_TRUE(test::content_of(fan).starts_with(magic)) << fan;
+  }
+}
+
+TEST(Figure, IsTitledFromTheModelAndTheSeries) {
+  const Folder folder;
+  const Fit fit = estimate("const ar1 / garch / student", log_returns(prices()));
+  draw_forecast(fit, forecast(fit, {.horizon = 5, .intervals = {80, 95}, .draws = 100, .paths = 2}), folder / "fan.svg");
+  const std::string text = text_in(folder / "fan.svg");
+  EXPECT_NE(text.find("const ar1 / garch e1 h1 / student"), std::string::npos);
+  EXPECT_NE(text.find("log return of settle, percent a day"), std::string::npos);
+  EXPECT_NE(text.find("80 and 95 %"), std::string::npos);
+}
+
+TEST(Figure, DrawsWithoutDatesAndWithoutALevel) {
+  const Folder folder;
+  const Series y = simulate(parse_model("const"), {0, 1}, 60, {.seed = 2});
+  draw_first_look(y, folder / "look.png");
+  const Fit fit = estimate("const", y);
+  draw_forecast(fit, forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in, .draws = 100}), folder / "fan.png");
+  EXPECT_EQ(folder.entries(), 2u);
+}
+
+// Quotes, backticks, enhanced-text marks, line breaks, commands: drawn as they are, nothing is run.
+TEST(Figure, HostileNamesAreDrawnLiterally) {
+  const Folder folder;
+  const std::string mark = folder / "owned";
+  for (const std::string& name :
+       {"`touch " + mark + "`", "'; system('touch " + mark + "'); '", "\"\nsystem \"touch " + mark + "\"", std::string("a_{b}^c @x {/Symbol d}"),
+        "$(touch " + mark + ")", std::string("100 % \\n \\\\"), "'`touch " + mark + "`'"}) {
+    const Series level = prices(name);
+    const std::string path = folder / "look.svg";
+    draw_first_look(log_returns(level), path, level);
+    EXPECT_FALSE(std::filesystem::exists(mark)) << name;
+  }
+  const Series level = prices("a_{b}^c `d` 'e' \"f\" @x");
+  draw_first_look(log_returns(level), folder / "literal.svg", level);
+  std::string text = text_in(folder / "literal.svg");
+  for (const auto& [entity, sign] : {std::pair{"&quot;", "\""}, std::pair{"&#39;", "'"}, std::pair{"&apos;", "'"}})
+    for (auto at = text.find(entity); at != std::string::npos; at = text.find(entity)) text.replace(at, std::string(entity).size(), sign);
+  EXPECT_NE(text.find("a_{b}^c `d` 'e' \"f\" @x, as in the file"), std::string::npos);
+}
+
+TEST(Figure, QuotesForGnuplot) {
+  EXPECT_EQ(Gnuplot::quote("it's 5"), "\"it\\047s \\065\"");
+  EXPECT_EQ(Gnuplot::quote("`x`\\"), "\"\\140x\\140\\134\"");
+  EXPECT_EQ(Gnuplot::quote("a\nb\tc"), "\"a b c\"") << "no line can be broken";
+}
+
+TEST(Figure, SaysWhatItCannotDraw) {
+  EXPECT_STREQ(test::error_of([] { draw_first_look(prices(), "look.gif"); }).what(),
+               "--chart look.gif: the name must end in .png, .svg or .pdf");
+  EXPECT_EQ(test::error_of([] { draw_first_look(prices(), "/nowhere/look.png"); }).code(), ErrorCode::cannot_write);
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,162 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numeric>
+#include <sstream>
+
+#include "brace/forecast/forecast.hpp"
+#include "brace/laws/standard.hpp"
+#include "brace/model/estimate.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+Fit fitted(const char* line = "const ar1 / garch / student") {
+  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500, {.seed = 3});
+  y.unit = "percent";
+  y.kind = Kind::log_return;
+  const Timestamp start = *parse_date("2020-01-01");
+  y.times = dates_after(start, Clock::business_day, y.size());
+  y.clock = Clock::business_day;
+  return estimate(line, y);
+}
+
+double estimate_of(const Fit& fit, const std::string& name) {
+  for (const Parameter& p : fit.parameters)
+    if (p.name == name) return p.estimate;
+  throw std::out_of_range(name);
+}
+
+// Closed forms written out: E h_{n+k} = s2 + p^{k-1} (h_{n+1} - s2), mean mu + ar^k (y_n - mu).
+TEST(Forecast, PointsAreTheClosedForms) {
+  const Fit fit = fitted();
+  const Forecast ahead = forecast(fit, {.horizon = 30, .draws = 100, .paths = 1});
+  const double mu = estimate_of(fit, "mu"), ar = estimate_of(fit, "ar1"), omega = estimate_of(fit, "omega"),
+               alpha = estimate_of(fit, "alpha1"), beta = estimate_of(fit, "beta1");
+  const double p = alpha + beta, s2 = omega / (1 - p);
+  const double h1 = omega + alpha * std::pow(fit.shocks.back(), 2) + beta * fit.variances.back();
+  double of_return = 0;
+  for (int k = 1; k <= 30; ++k) {
+    const ForecastStep& s = ahead.steps[static_cast<std::size_t>(k - 1)];
+    const double h = s2 + std::pow(p, k - 1) * (h1 - s2);
+    of_return = h + ar * ar * of_return;  // Var of the k-step error
+    EXPECT_NEAR(s.variance / h, 1, 1e-12);
+    EXPECT_NEAR(s.mean, mu + std::pow(ar, k) * (fit.data().back() - mu), 1e-12);
+    EXPECT_NEAR(s.sd / std::sqrt(of_return), 1, 1e-12);
+  }
+  EXPECT_NEAR(*ahead.long_run_variance, s2, 1e-12);
+}
+
+TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
+  const Fit fit = fitted();
+  const Forecast ahead = forecast(fit, {.horizon = 10, .intervals = {68, 95}, .method = ForecastMethod::plug_in, .draws = 4000});
+  double mean = 0;
+  for (const ForecastStep& s : ahead.steps) mean += s.mean;
+  EXPECT_NEAR(ahead.horizon_total.mean, mean, 1e-12);
+  // Var of the sum written out: shock i enters with 1 + ar + ... + ar^{10-i}.
+  const double ar = estimate_of(fit, "ar1");
+  double variance = 0;
+  for (int i = 1; i <= 10; ++i) {
+    const double weight = (1 - std::pow(ar, 11 - i)) / (1 - ar);
+    variance += weight * weight * ahead.steps[static_cast<std::size_t>(i - 1)].variance;
+  }
+  EXPECT_NEAR(ahead.horizon_total.sd, std::sqrt(variance), 1e-12);
+  // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the 95 % out.
+  const Interval &i68 = ahead.horizon_total.return_interval[0], &i95 = ahead.horizon_total.return_interval[1];
+  const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total.sd, of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total.sd;
+  EXPECT_GT(of_68, .88);
+  EXPECT_LT(of_68, .994);
+  EXPECT_NEAR(of_95, 1.96, .06);
+  EXPECT_NEAR(ahead.annualised->volatility, ahead.horizon_total.sd * std::sqrt(25.2), 1e-12);
+}
+
+TEST(Forecast, PlugInFirstStepIsTheLawItself) {
+  const Fit fit = fitted();
+  const Forecast ahead = forecast(fit, {.horizon = 3, .intervals = {95}, .method = ForecastMethod::plug_in});
+  const ForecastStep& s = ahead.steps[0];
+  const double reach = laws::unit_student_quantile(.975, estimate_of(fit, "nu")) * std::sqrt(s.variance);
+  EXPECT_NEAR(s.return_interval[0].high, s.mean + reach, 1e-12);
+  EXPECT_TRUE(s.volatility_interval.empty()) << "known: a point, not an interval";
+  EXPECT_FALSE(ahead.steps[1].volatility_interval.empty());
+}
+
+TEST(Forecast, FullHoldsMoreThanPlugIn) {
+  const Fit fit = fitted();
+  const auto width = [&](ForecastMethod method) {
+    const Forecast ahead = forecast(fit, {.horizon = 20, .intervals = {95}, .method = method});
+    const Interval& i = ahead.steps[19].volatility_interval[0];
+    return i.high - i.low;
+  };
+  EXPECT_GT(width(ForecastMethod::full), width(ForecastMethod::plug_in));
+  const Forecast full = forecast(fit, {.horizon = 1, .intervals = {50, 95}});
+  const auto& v = full.steps[0].volatility_interval;
+  ASSERT_EQ(v.size(), 2u) << "the first step's volatility is uncertain too";
+  EXPECT_LT(v[1].low, v[0].low);
+  EXPECT_GT(v[1].high, v[0].high);
+  // Its width is that of the estimates: sd of sqrt(h_{n+1}) by the delta method on omega, alpha, beta alone.
+  EXPECT_GT(v[1].high - v[1].low, 0);
+}
+
+TEST(Forecast, DoesNotDependOnThreadsAndFollowsTheSeed) {
+  const Fit fit = fitted();
+  const ForecastOptions options{.horizon = 5, .draws = 500};
+  const Forecast one = forecast(fit, options, Executor(1)), two = forecast(fit, options, Executor(2));
+  ForecastOptions other = options;
+  other.seed = 2;
+  const Forecast reseeded = forecast(fit, other);
+  for (std::size_t k = 0; k < 5; ++k)
+    for (std::size_t i = 0; i < 2; ++i) {
+      EXPECT_EQ(one.steps[k].return_interval[i].low, two.steps[k].return_interval[i].low);
+      EXPECT_EQ(one.steps[k].volatility_interval[i].high, two.steps[k].volatility_interval[i].high);
+      EXPECT_NE(one.steps[k].return_interval[i].low, reseeded.steps[k].return_interval[i].low);
+    }
+}
+
+TEST(Forecast, DatesFollowTheClock) {
+  const Forecast ahead = forecast(fitted(), {.horizon = 6, .draws = 100, .paths = 1});
+  const auto dates = dates_after(*ahead.origin, Clock::business_day, 6);
+  for (std::size_t k = 0; k < 6; ++k) EXPECT_EQ(ahead.steps[k].date, dates[k]);
+}
+
+TEST(Forecast, HoldsPinnedAndHeldParametersStill) {
+  const Fit fit = fitted("const ar1 ar1=0.3 / garch beta1=0.85 / student nu=6");
+  ASSERT_TRUE(fit.usable());
+  const Forecast ahead = forecast(fit, {.horizon = 2, .intervals = {95}});
+  EXPECT_TRUE(std::isfinite(ahead.steps[1].return_interval[0].high));
+  // Everything held: nothing is uncertain, so the first volatility interval shrinks to its point.
+  const Fit known = fitted("const ar1 mu=0.05 ar1=0.3 / garch omega=0.05 alpha1=0.1 beta1=0.85 / student");
+  const Forecast still = forecast(known, {.horizon = 1, .intervals = {95}});
+  const Interval& v = still.steps[0].volatility_interval[0];
+  EXPECT_NEAR(v.high / v.low, 1, 1e-9);
+}
+
+TEST(Forecast, RefusesOptionsOutOfRange) {
+  const Fit fit = fitted();
+  const auto message = [&](ForecastOptions options) {
+    return std::string(test::error_of([&] { (void)forecast(fit, options); }).what());
+  };
+  EXPECT_EQ(message({.horizon = 0}), "ForecastOptions::horizon = 0: must lie between 1 and 100,000");
+  EXPECT_EQ(message({.intervals = {}}), "ForecastOptions::intervals is empty: give one, such as 95");
+  EXPECT_EQ(message({.intervals = {95, 100}}), "ForecastOptions::intervals holds 100: each must lie between 1 and 99");
+  EXPECT_EQ(message({.draws = 5}), "ForecastOptions::draws = 5, paths = 25: at least 100 and 1");
+  const Fit failed = estimate("const / garch", *fit.series, {.starts = 1, .max_iterations = 1});
+  const std::string what = test::error_of([&] { (void)forecast(failed); }).what();
+  EXPECT_TRUE(what.starts_with("'const / garch e1 h1 / normal' is failed: there is nothing to forecast from")) << what;
+}
+
+TEST(Forecast, PrintsTheVerdictFirst) {
+  std::ostringstream out;
+  out << forecast(fitted(), {.horizon = 3, .draws = 200, .paths = 2});
+  EXPECT_TRUE(out.str().starts_with("Volatility ")) << out.str();
+  EXPECT_NE(out.str().find("percent a day"), std::string::npos);
+  EXPECT_NE(out.str().find("a year of 252 days"), std::string::npos);
+  std::istringstream lines(out.str());
+  for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 100u) << line;
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: Apache-2.0
+// Properties of the tests: gaps, sizes under the null, verdicts, words.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <limits>
+#include <sstream>
+
+#include "brace/hypothesis/arch_effects.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/inspection.hpp"
+#include "brace/hypothesis/unit_root.hpp"
+#include "brace/hypothesis/whiteness.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+
+Series white(std::uint64_t stream, int n) {
+  RandomStream random(7, stream);
+  std::vector<double> y(static_cast<std::size_t>(n));
+  for (double& v : y) v = random.normal();
+  return make_series(std::move(y), "y");
+}
+
+Series walk(std::uint64_t stream, int n, double drift = 0) {
+  Series y = white(stream, n);
+  double sum = 0;
+  for (double& v : y.values) v = sum += v + drift;
+  return y;
+}
+
+TEST(Autocorrelation, WithGapsUsesPairsThatArePresent) {
+  const std::vector<double> y{1, 3, kNaN, 2, 5, 4};
+  const double mean = 3, total = 4 + 0 + 1 + 4 + 1;
+  const double first = (1 - mean) * (3 - mean) + (2 - mean) * (5 - mean) + (5 - mean) * (4 - mean);
+  const double second = (3 - mean) * (2 - mean) * 1 + (2 - mean) * (4 - mean);
+  const auto r = autocorrelations(y, 2);
+  EXPECT_DOUBLE_EQ(r[0], first / total);
+  EXPECT_DOUBLE_EQ(r[1], second / total);
+}
+
+TEST(Autocorrelation, PacfOfAnAutoregressionEndsAtItsOrder) {
+  const Series y = simulate(parse_model("zero ar1,2"), {.5, .3, 1}, 20000, {.seed = 2});
+  const LagTable table = lag_table(y, 6);
+  // Band of 4.4 standard errors 1/sqrt n: two-sided p 1e-5 each.
+  EXPECT_NEAR(table.rows[1].pacf, .3, 4.4 / std::sqrt(20000.0));
+  for (std::size_t k = 2; k < 6; ++k) EXPECT_NEAR(table.rows[k].pacf, 0, 4.4 / std::sqrt(20000.0));
+}
+
+TEST(Autocorrelation, RefusesLagsOutOfRange) {
+  EXPECT_STREQ(test::error_of([] { (void)autocorrelations(std::vector<double>{1, 2, 3}, 3); }).what(),
+               "lags = 3: must lie between 1 and 2 for 3 observations");
+}
+
+TEST(Whiteness, NoPValueWithoutDegreesOfFreedom) {
+  const TestResult t = ljung_box(white(0, 100), {.lags = 2, .fitted = 2});
+  EXPECT_FALSE(t.p_value);
+  EXPECT_FALSE(t.rejects());
+  EXPECT_EQ(t.reading, "no p-value: 2 fitted terms leave no degrees of freedom at lag 2");
+}
+
+// Share of rejections at 5 % in `count` series under the null, with its Monte Carlo error.
+template <class F>
+double rejections(int count, F test_of_series) {
+  int rejected = 0;
+  for (int i = 0; i < count; ++i) rejected += *test_of_series(static_cast<std::uint64_t>(i)).rejects();
+  return static_cast<double>(rejected) / count;
+}
+
+// 2,000 series: standard error .0049, so that the bands below are nominal 5 % +- 3.3 errors, p 1e-3 each.
+TEST(Size, UnitRootTestsHoldTheirLevel) {
+  for (const int n : {100, 250}) {
+    for (const Deterministic terms : {Deterministic::none, Deterministic::constant, Deterministic::trend})
+      EXPECT_NEAR(rejections(2000, [&](std::uint64_t i) {
+                    return adf(walk(i, n), {.deterministic = terms, .rule = LagRule::fixed, .lags = 0});
+                  }), .05, .016) << "adf " << to_string(terms) << " n " << n;
+  }
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return kpss(white(i, 250), {.bandwidth = 0}); }), .05, .016);
+}
+
+TEST(Size, WhitenessAndArchTestsHoldTheirLevel) {
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box(white(i, 250)); }), .05, .016);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box_robust(white(i, 250)); }), .05, .02);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return mcleod_li(white(i, 250)); }), .05, .02);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return arch_lm(white(i, 250)); }), .05, .02);
+}
+
+// Why the robust form stands beside the plain one: clustering volatility, no memory at all.
+TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
+  const Model model = parse_model("zero / garch / student");
+  const auto series = [&](std::uint64_t i) {
+    return simulate(model, {.02, .18, .80, 6}, 1000, {.seed = 5, .stream = i});
+  };
+  const double plain = rejections(500, [&](std::uint64_t i) { return ljung_box(series(i)); });
+  const double robust = rejections(500, [&](std::uint64_t i) { return ljung_box_robust(series(i)); });
+  EXPECT_GT(plain, .25);
+  EXPECT_LT(robust, .08);
+}
+
+TEST(UnitRoot, VerdictsFollowTheTable) {
+  EXPECT_EQ(unit_root_battery(walk(1, 800)).verdict, StationarityVerdict::unit_root);
+  EXPECT_EQ(unit_root_battery(white(1, 800)).verdict, StationarityVerdict::stationary);
+  Series line = white(2, 800);
+  for (std::size_t t = 0; t < line.size(); ++t) line.values[t] += .05 * static_cast<double>(t);
+  EXPECT_EQ(unit_root_battery(line).verdict, StationarityVerdict::trend_stationary);
+  EXPECT_EQ(unit_root_battery(line).deterministic, Deterministic::trend) << "a series that drifts gets a trend term";
+  Series shifted = white(3, 400);
+  for (std::size_t t = 200; t < shifted.size(); ++t) shifted.values[t] += 2;
+  EXPECT_EQ(unit_root_battery(shifted).verdict, StationarityVerdict::conflict) << "a break makes both reject";
+}
+
+TEST(UnitRoot, WarnsOfTheTrapWithoutTrendTerm) {
+  const UnitRootBattery battery = unit_root_battery(walk(4, 500, .3), {.deterministic = Deterministic::constant});
+  ASSERT_EQ(battery.warnings.size(), 1u);
+  EXPECT_EQ(battery.warnings[0].code, WarningCode::trend_missing);
+}
+
+TEST(UnitRoot, GapsAreDroppedAndToldOf) {
+  Series y = walk(5, 300);
+  y.values[100] = kNaN;
+  const TestResult t = adf(y, {.rule = LagRule::fixed, .lags = 2});
+  // 300 - 3 rows, less the four that touch the gap (dy_t and three lags back).
+  EXPECT_EQ(t.observations, 297u - 4u);
+  EXPECT_EQ(unit_root_battery(y).warnings[0].code, WarningCode::gaps_dropped);
+}
+
+TEST(UnitRoot, NullsAreInWordsAndOpposite) {
+  EXPECT_EQ(adf(white(6, 200)).null, "there is a unit root");
+  EXPECT_EQ(kpss(white(6, 200)).null, "it is stationary");
+  std::ostringstream out;
+  out << compare_unit_roots(walk(7, 500), white(7, 500));
+  EXPECT_NE(out.str().find("null: there is a unit root (a small p speaks against it)"), std::string::npos);
+  EXPECT_NE(out.str().find("null: it is stationary (a small p speaks against it)"), std::string::npos);
+}
+
+TEST(UnitRoot, RefusesWhatItCannotTest) {
+  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(), ErrorCode::too_few_observations);
+  EXPECT_STREQ(test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
+               "lags = 90: an ADF test on 100 observations takes 0 to 46");
+}
+
+TEST(Inspection, SaysWhatKindOfSeriesItIs) {
+  Series clustering = simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
+  clustering.kind = Kind::log_return;
+  const Inspection look = inspect(clustering);
+  EXPECT_EQ(look.reading, "simulated: heavy tails, no clear memory from one row to the next, and volatility that clusters");
+  EXPECT_TRUE(look.warnings.empty());
+  const Inspection level = inspect(walk(1, 1000));
+  ASSERT_EQ(level.warnings.size(), 1u);
+  EXPECT_EQ(level.warnings[0].code, WarningCode::level_modelled);
+  Series flat = white(9, 200);
+  for (std::size_t i = 0; i < 60; ++i) flat.values[3 * i] = 0;
+  EXPECT_EQ(inspect(flat).warnings.at(0).code, WarningCode::zero_returns_many);
+}
+
+}  // namespace
+}  // namespace brace

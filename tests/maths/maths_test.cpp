@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <numeric>
+
+#include "brace/maths/lag_polynomial.hpp"
+#include "brace/maths/long_run_variance.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/maths/regression.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+TEST(Regression, AgreesWithTheNormalEquations) {
+  RandomStream stream(5, 0);
+  Eigen::MatrixXd X(60, 3);
+  Eigen::VectorXd y(60);
+  for (int i = 0; i < 60; ++i) {
+    X.row(i) << 1, i, stream.normal();
+    y(i) = 2 - .1 * i + .5 * X(i, 2) + stream.normal();
+  }
+  const Regression r = regress(X, y);
+  const Eigen::MatrixXd inverse = (X.transpose() * X).inverse();  // a second route, fine on 3 columns
+  const Eigen::VectorXd b = inverse * X.transpose() * y;
+  const double s2 = (y - X * b).squaredNorm() / 57;
+  EXPECT_EQ(r.rank, 3);
+  for (int j = 0; j < 3; ++j) {
+    EXPECT_NEAR(r.coefficients(j), b(j), 1e-10);
+    EXPECT_NEAR(r.errors(j), std::sqrt(s2 * inverse(j, j)), 1e-10);
+  }
+  EXPECT_NEAR((X.transpose() * r.residuals).cwiseAbs().maxCoeff(), 0, 1e-9) << "orthogonal to the terms";
+}
+
+TEST(Regression, SaysWhenRowsOrTermsDoNotSuffice) {
+  EXPECT_EQ(test::error_of([] { (void)regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3)); }).code(),
+            ErrorCode::too_few_observations);
+  Eigen::MatrixXd twice(10, 2);
+  twice.col(0).setLinSpaced(0, 1);
+  twice.col(1) = 2 * twice.col(0);
+  const Regression r = regress(twice, Eigen::VectorXd::LinSpaced(10, 0, 1));
+  EXPECT_EQ(r.rank, 1);
+  EXPECT_EQ(r.errors.size(), 0) << "no errors that mean nothing";
+}
+
+TEST(LongRunVariance, IsTheWeightedSumWrittenOut) {
+  const std::vector<double> u{1, -2, 3, .5};
+  const double g0 = (1 + 4 + 9 + .25) / 4, g1 = (-2 - 6 + 1.5) / 4, g2 = (3 - 1) / 4.0;
+  EXPECT_DOUBLE_EQ(long_run_variance(u, 0), g0);
+  EXPECT_DOUBLE_EQ(long_run_variance(u, 2), g0 + 2 * (2.0 / 3 * g1 + 1.0 / 3 * g2));
+}
+
+TEST(LagPolynomial, StepDownAndStepUpAreInverse) {
+  RandomStream stream(1, 0);
+  for (int trial = 0; trial < 200; ++trial) {
+    std::vector<double> r(1 + static_cast<std::size_t>(trial % 6));
+    for (double& v : r) v = 1.98 * stream.uniform() - .99;
+    const auto c = coefficients_from_partials(r);
+    EXPECT_LT(largest_inverse_root(c), 1) << "partials inside the unit circle give a stationary polynomial";
+    const auto back = partial_autocorrelations(c);
+    ASSERT_TRUE(back);
+    // The step-down divides by prod (1 - r^2), which is down to 2e-2 each here.
+    for (std::size_t i = 0; i < r.size(); ++i) EXPECT_NEAR((*back)[i], r[i], 1e-6) << "trial " << trial;
+  }
+  EXPECT_FALSE(partial_autocorrelations(std::vector{1.5, -.4}));
+  EXPECT_FALSE(partial_autocorrelations(std::vector{1.0}));
+}
+
+TEST(LagPolynomial, RootsOfKnownPolynomials) {
+  // 1 - 1.2 B + .35 B^2 = (1 - .7 B)(1 - .5 B)
+  EXPECT_NEAR(largest_inverse_root(std::vector{1.2, -.35}), .7, 1e-14);
+  EXPECT_NEAR(largest_inverse_root(std::vector{0.0, .64}), .8, 1e-14);
+  EXPECT_EQ(largest_inverse_root({}), 0);
+}
+
+TEST(Random, StreamsAreFixedAndDiffer) {
+  RandomStream a(1, 0), same(1, 0), other_stream(1, 1), other_seed(2, 0);
+  for (int i = 0; i < 5; ++i) {
+    const double u = a.uniform();
+    EXPECT_EQ(u, same.uniform());
+    EXPECT_NE(u, other_stream.uniform());
+    EXPECT_NE(u, other_seed.uniform());
+    EXPECT_GT(u, 0);
+    EXPECT_LT(u, 1);
+  }
+}
+
+// Means of n draws of variance v and of squared draws: bands of 4.06 standard errors, two-sided p 5e-5 each.
+TEST(Random, MomentsOfTheLaws) {
+  constexpr int n = 400000;
+  RandomStream stream(17, 0);
+  const auto check = [&](const char* law, double fourth, auto draw) {
+    double sum = 0, squares = 0;
+    for (int i = 0; i < n; ++i) {
+      const double z = draw();
+      sum += z;
+      squares += z * z;
+    }
+    EXPECT_NEAR(sum / n, 0, 4.06 * std::sqrt(1.0 / n)) << law;
+    EXPECT_NEAR(squares / n, 1, 4.06 * std::sqrt((fourth - 1) / n)) << law;
+  };
+  check("normal", 3, [&] { return stream.normal(); });
+  check("student 10", 3 + 6.0 / 6, [&] { return stream.student(10); });
+  check("student 500", 3 + 6.0 / 496, [&] { return stream.student(500); });
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,222 @@
+// SPDX-License-Identifier: Apache-2.0
+// The likelihood against second formulations: derivatives against a differentiating type, values against the
+// definition written out, the fast kernel against the general one.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <limits>
+
+#include "brace/laws/standard.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "model/chart.hpp"
+#include "support/dual.hpp"
+#include "model/likelihood_passes.hpp"
+
+namespace brace {
+namespace {
+
+struct Case {
+  const char* name;
+  const char* line;
+  bool gaps;
+};
+void PrintTo(const Case& c, std::ostream* out) { *out << c.line << (c.gaps ? " with gaps" : ""); }
+
+class Derivative : public testing::TestWithParam<Case> {
+ protected:
+  static constexpr std::size_t kRows = 400;
+
+  // Some data with volatility of its own; the parameters need not fit it.
+  static std::vector<double> data(bool gaps) {
+    std::vector<double> y = simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, kRows, {.seed = 8}).values;
+    if (gaps)
+      for (const std::size_t t : {std::size_t{0}, std::size_t{63}, std::size_t{64}, std::size_t{65}, std::size_t{200}, kRows - 1})
+        y[t] = std::numeric_limits<double>::quiet_NaN();
+    return y;
+  }
+
+  // Random admissible parameters.
+  static std::vector<double> point(const Model& model, RandomStream& stream) {
+    std::vector<double> theta;
+    for (const std::string& name : parameter_names(model).all()) {
+      const double u = stream.uniform();
+      theta.push_back(name == "mu"                                        ? .4 * u - .2
+                      : name.starts_with("ar") || name.starts_with("ma")  ? .6 * u - .3
+                      : name == "omega" || name == "sigma2"               ? .02 + u
+                      : name.starts_with("alpha")                         ? .3 * u
+                      : name.starts_with("beta")                          ? .6 * u
+                                                                          : 2.2 + 30 * u * u);
+    }
+    return theta;
+  }
+};
+
+TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
+  const Model model = parse_model(GetParam().line);
+  const std::vector<double> y = data(GetParam().gaps);
+  Likelihood<double> plain(model, y);
+  Likelihood<Dual> differentiating(model, y);
+  const std::size_t k = plain.parameters();
+  ASSERT_LE(k, Dual::kVariables);
+  RandomStream stream(21, 0);
+  for (int trial = 0; trial < 5; ++trial) {
+    const std::vector<double> theta = point(model, stream);
+    std::vector<Dual> dual;
+    for (std::size_t j = 0; j < k; ++j) dual.push_back(Dual::variable(theta[j], j));
+    const Derivatives<double> got = plain.evaluate(theta, Order::hessian);
+    const Derivatives<Dual> value = differentiating.evaluate(dual, Order::value);
+    const Derivatives<Dual> gradient = differentiating.evaluate(dual, Order::gradient);
+    ASSERT_TRUE(got.admitted && value.admitted && gradient.admitted);
+    const double n = static_cast<double>(plain.observed());
+    EXPECT_NEAR(got.log_likelihood, value.log_likelihood.v, 1e-9 * n);
+    double size = std::sqrt(n);
+    for (std::size_t j = 0; j < k; ++j) size = std::max(size, std::abs(value.log_likelihood.d[j]));
+    for (std::size_t j = 0; j < k; ++j) {
+      EXPECT_NEAR(got.gradient[j], value.log_likelihood.d[j], 1e-7 * size) << "parameter " << j;
+      for (std::size_t i = 0; i <= j; ++i) {
+        // Both routes sum n terms; their rounding grows with the largest of them, not with the sum.
+        const double want = gradient.gradient[j].d[i];
+        EXPECT_NEAR(got.hessian[packed(j, i)], want, 1e-8 * (std::abs(want) + n)) << j << "," << i;
+      }
+    }
+    // Scores are the gradient, row by row.
+    const std::vector<double> scores = plain.scores(theta);
+    for (std::size_t j = 0; j < k; ++j) {
+      double sum = 0;
+      for (std::size_t t = 0; t < y.size(); ++t) sum += scores[t * k + j];
+      EXPECT_NEAR(sum, got.gradient[j], 1e-9 * size);
+    }
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Models, Derivative,
+    testing::Values(Case{"steady", "const", false}, Case{"zero_steady", "zero", false},
+                    Case{"garch", "const / garch", false}, Case{"zero_garch", "zero / garch", false},
+                    Case{"garch_student", "const / garch / student", false}, Case{"steady_student", "const / steady / student", false},
+                    Case{"arch3", "const / arch e1..3", false}, Case{"sparse_garch", "const / garch e2,5 h1,3", false},
+                    Case{"ar_garch", "const ar1 / garch / student", false}, Case{"arma_garch", "const ar1 ma1 / garch", false},
+                    Case{"sparse_arma", "zero ar1,7 ma2 / garch / student", false}, Case{"arma_steady", "const ar2 ma1,3", false},
+                    Case{"garch_gaps", "const / garch / student", true}, Case{"arma_gaps", "const ar1,2 ma1 / garch", true},
+                    Case{"arch_gaps", "zero ma1 / arch e1,2 / student", true}, Case{"steady_gaps", "const ar1", true}),
+    [](const auto& i) { return i.param.name; });
+
+// The definition, row by row, in O(n^2) where that is natural; shares nothing with the kernels.
+double by_definition(const std::vector<double>& y, double mu, double ar, double ma, double omega, double alpha, double beta,
+                     double nu) {
+  const std::size_t n = y.size();
+  std::vector<double> e(n), h(n);
+  for (std::size_t t = 0; t < n; ++t)
+    e[t] = (y[t] - mu) - (t > 0 ? ar * (y[t - 1] - mu) + ma * e[t - 1] : 0);
+  double m = 0;
+  for (const double v : e) m += v * v / static_cast<double>(n);
+  double log_likelihood = 0;
+  for (std::size_t t = 0; t < n; ++t) {
+    // h[t] = beta^{t+1} m + sum_{j=0..t} beta^j (omega + alpha e[t-1-j]^2), e[-1]^2 = m
+    h[t] = std::pow(beta, static_cast<double>(t + 1)) * m;
+    for (std::size_t j = 0; j <= t; ++j)
+      h[t] += std::pow(beta, static_cast<double>(j)) * (omega + alpha * (j == t ? m : e[t - 1 - j] * e[t - 1 - j]));
+    const double scale = std::sqrt(h[t] * (nu - 2) / nu), x = e[t] / scale;
+    log_likelihood += std::lgamma((nu + 1) / 2) - std::lgamma(nu / 2) - .5 * std::log(nu * M_PI) - std::log(scale) -
+                      (nu + 1) / 2 * std::log1p(x * x / nu);
+  }
+  return log_likelihood;
+}
+
+TEST(Likelihood, IsTheDefinitionWrittenOut) {
+  const std::vector<double> y = simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, 300, {.seed = 8}).values;
+  Likelihood<double> likelihood(parse_model("const ar1 ma1 / garch / student"), y);
+  const std::vector<double> theta{.2, .3, -.2, .1, .15, .7, 5};
+  EXPECT_NEAR(likelihood.evaluate(theta, Order::value).log_likelihood, by_definition(y, .2, .3, -.2, .1, .15, .7, 5), 1e-9);
+}
+
+// The kernel for garch e1 h1 against the general one, which a spare lag held at zero brings in.
+TEST(Likelihood, TheFastKernelEqualsTheGeneralOne) {
+  const std::vector<double> y = simulate(parse_model("const / garch"), {.1, .05, .1, .85}, 500, {.seed = 9}).values;
+  Likelihood<double> fast(parse_model("const / garch"), y), general(parse_model("const / garch e1,2 h1"), y);
+  const std::vector<double> theta{.1, .06, .12, .8}, padded{.1, .06, .12, 0, .8};
+  const std::size_t at[] = {0, 1, 2, 4};
+  for (const Order order : {Order::value, Order::gradient, Order::scoring, Order::hessian}) {
+    const Derivatives<double> a = fast.evaluate(theta, order), b = general.evaluate(padded, order);
+    EXPECT_NEAR(a.log_likelihood, b.log_likelihood, 1e-10);
+    for (std::size_t j = 0; j < 4 && order != Order::value; ++j) {
+      EXPECT_NEAR(a.gradient[j] / b.gradient[at[j]], 1, 1e-10);
+      for (std::size_t i = 0; i <= j; ++i) {
+        if (order == Order::hessian) {
+          EXPECT_NEAR(a.hessian[packed(j, i)], b.hessian[packed(at[j], at[i])], 1e-7);
+        }
+        if (order == Order::scoring) {
+          EXPECT_NEAR(a.information[packed(j, i)], b.information[packed(at[j], at[i])], 1e-7);
+        }
+      }
+    }
+  }
+}
+
+// At the true parameters the mean of -Hessian over many series tends to the expected information.
+TEST(Likelihood, InformationIsTheMeanOfMinusTheHessian) {
+  const Model model = parse_model("const / garch / student");
+  const std::vector<double> theta{.05, .1, .1, .8, 7};
+  constexpr int series = 60, rows = 2000, k = 5;
+  std::vector<double> information(packed_size(k)), hessian(packed_size(k)), squares(packed_size(k));
+  for (int s = 0; s < series; ++s) {
+    Likelihood<double> likelihood(model, simulate(model, theta, rows, {.seed = 31, .stream = static_cast<std::uint64_t>(s)}).values);
+    const auto h = likelihood.evaluate(theta, Order::hessian), i = likelihood.evaluate(theta, Order::scoring);
+    for (std::size_t r = 0; r < information.size(); ++r) {
+      const double gap = -h.hessian[r] - i.information[r];
+      information[r] += i.information[r] / series;
+      hessian[r] += gap / series;
+      squares[r] += gap * gap / series;
+    }
+  }
+  for (std::size_t r = 0; r < information.size(); ++r) {
+    // Mean gap within 4.5 of its own Monte Carlo errors: two-sided p 7e-6 each.
+    const double error = std::sqrt((squares[r] - hessian[r] * hessian[r]) / series);
+    EXPECT_NEAR(hessian[r], 0, 4.5 * error + 1e-9) << "element " << r << " of " << information[r];
+  }
+}
+
+TEST(Likelihood, RefusesParametersWithoutAPositiveVariance) {
+  Likelihood<double> likelihood(parse_model("const / garch"), std::vector<double>{1, -1, 2, .5});
+  EXPECT_FALSE(likelihood.evaluate(std::vector<double>{0, -1, .1, .1}, Order::hessian).admitted);
+}
+
+// The engine's coordinates: inverse of one another, and derivatives against differences of natural().
+TEST(Chart, DerivativesOfTheCoordinates) {
+  const Model model = parse_model("const ar1..3 ma1,2 / garch / student");
+  const Chart chart(model, std::vector<std::optional<double>>(parameter_names(model).all().size()));
+  Eigen::VectorXd x(chart.size());
+  x << .1, .5, -.3, .2, .4, -.6, .1, .1, .8, .15;
+  EXPECT_LT((chart.working(chart.natural(x)) - x).cwiseAbs().maxCoeff(), 1e-12);
+  EXPECT_TRUE(chart.admits(chart.natural(x)));
+  const Eigen::VectorXd g = Eigen::VectorXd::LinSpaced(10, -1, 2);
+  const Eigen::MatrixXd zero = Eigen::MatrixXd::Zero(10, 10), bend = chart.pull_hessian(x, g, zero);
+  // Error of a central difference ~ step^2 |f'''|/6 + eps |f|/step, least near cbrt(eps) = 6e-6.
+  const double step = 6e-6;
+  for (Eigen::Index j = 0; j < x.size(); ++j) {
+    Eigen::VectorXd up = x, down = x;
+    up(j) += step;
+    down(j) -= step;
+    const Eigen::VectorXd slope = (chart.natural(up) - chart.natural(down)) / (2 * step);
+    EXPECT_LT((slope - chart.jacobian(x).col(j)).cwiseAbs().maxCoeff(), 1e-6) << "coordinate " << j;
+    const Eigen::VectorXd curvature =
+        (chart.jacobian(up).transpose() * g - chart.jacobian(down).transpose() * g) / (2 * step);
+    EXPECT_LT((curvature - bend.col(j)).cwiseAbs().maxCoeff(), 1e-4) << "coordinate " << j;
+  }
+}
+
+TEST(Chart, SparseSetsAreJudgedInTheirOwnPowerOfB) {
+  const Model model = parse_model("zero ar9");
+  const Chart chart(model, std::vector<std::optional<double>>(2));
+  EXPECT_TRUE(chart.at_edge(Eigen::VectorXd{{.99, 1}}).empty());
+  EXPECT_EQ(chart.at_edge(Eigen::VectorXd{{.9995, 1}}), std::vector<std::string>{"ar9"});
+  const Model two = parse_model("zero ar1,9");
+  const Chart sparse(two, std::vector<std::optional<double>>(3));
+  EXPECT_TRUE(sparse.admits(Eigen::VectorXd{{.5, .3, 1}}));
+  EXPECT_FALSE(sparse.admits(Eigen::VectorXd{{.8, .3, 1}})) << "a root inside the unit circle";
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: Apache-2.0
+// Known answers from tests/data/reference: a case's JSON and the series it is about.
+#pragma once
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "brace/brace.hpp"
+
+namespace brace::test {
+
+using Json = nlohmann::json;
+
+inline std::filesystem::path reference_folder() {
+  return std::filesystem::path(BRACE_SOURCE_DIR) / "tests/data/reference";
+}
+
+// The case whose file name starts with `id`, such as "o17".
+inline Json known_answer(const std::string& id) {
+  for (const auto& entry : std::filesystem::directory_iterator(reference_folder()))
+    if (entry.path().filename().string().starts_with(id + "_") && entry.path().extension() == ".json") {
+      std::ifstream in(entry.path());
+      return Json::parse(in);
+    }
+  throw std::runtime_error("no known answer " + id);
+}
+
+inline Series series_of(const Json& answer) {
+  return read_csv((reference_folder() / answer.at("data").get<std::string>()).string(), {.value = "value"});
+}
+
+// |got - want| <= abs + rel |want|, the rule of the closed forms.
+inline void expect_close(double got, double want, double abs, double rel, const std::string& what) {
+  EXPECT_LE(std::abs(got - want), abs + rel * std::abs(want)) << what << ": got " << got << ", want " << want;
+}
+
+}  // namespace brace::test

@@ -1,0 +1,205 @@
+// SPDX-License-Identifier: Apache-2.0
+// The tool and the example as a user runs them.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "support/run.hpp"
+
+namespace brace::test {
+namespace {
+
+using Json = nlohmann::json;
+const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
+
+TEST(Tool, EachCommandHasHelpWithAnExample) {
+  for (const char* command : {"inspect", "unitroot", "lags", "fit", "check", "forecast", "demo"}) {
+    const Outcome help = brace(std::string(command) + " --help");
+    EXPECT_EQ(help.status, 0) << command;
+    EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos) << command;
+  }
+  EXPECT_EQ(brace("--version").out, "brace 0.1.0\n");
+}
+
+TEST(Tool, TheJobFromFileToForecast) {
+  const Folder folder;
+  const std::string model = folder / "kelp.json";
+  EXPECT_NE(brace("unitroot " + kKelp).out.find("Log settle has a unit root; log return of settle does not. Model the latter."),
+            std::string::npos);
+  const Outcome fit = brace("fit " + kKelp + " --returns log --model 'const / garch / student' --save " + model);
+  EXPECT_EQ(fit.status, 0) << fit.err;
+  EXPECT_TRUE(fit.out.starts_with("const / garch e1 h1 / student converged.")) << fit.out;
+  EXPECT_EQ(fit.err, "brace: wrote " + model + "\n");
+  EXPECT_NE(fit.out.find("Next: brace check " + model), std::string::npos);
+  EXPECT_NE(brace("check " + model).out.find("leaves no memory in its residuals or their squares."), std::string::npos);
+  const Outcome ahead = brace("forecast " + model + " --horizon 5 --out " + (folder / "f.csv") + " --chart " + (folder / "f.png"));
+  EXPECT_EQ(ahead.status, 0) << ahead.err;
+  EXPECT_TRUE(ahead.out.starts_with("Volatility ")) << ahead.out;
+  const std::string csv = content_of(folder / "f.csv");
+  EXPECT_TRUE(csv.starts_with("step,date,mean,sd,volatility,variance,return_50_low,")) << csv;
+  EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 6);
+  EXPECT_TRUE(content_of(folder / "f.png").starts_with("\x89PNG"));
+}
+
+TEST(Tool, SavedModelAndModelLineGiveTheSameForecast) {
+  const Folder folder;
+  const std::string model = folder / "kelp.json", line = kKelp + " --returns log --model 'const / garch'";
+  ASSERT_EQ(brace("fit " + line + " --quiet --save " + model).status, 0);
+  const Json saved = Json::parse(brace("forecast " + model + " --json").out), fresh = Json::parse(brace("forecast " + line + " --json").out);
+  EXPECT_EQ(saved["result"], fresh["result"]);
+}
+
+TEST(Tool, JsonIsOneObjectForEachCommand) {
+  const std::string returns = kKelp + " --returns log";
+  for (const auto& [command, arguments] :
+       {std::pair{std::string("inspect"), returns}, std::pair{std::string("unitroot"), kKelp},
+        std::pair{std::string("lags"), returns + " --of squares"}, std::pair{std::string("fit"), returns + " --model 'const / garch'"},
+        std::pair{std::string("check"), returns + " --model 'const / garch'"},
+        std::pair{std::string("forecast"), returns + " --model 'const / garch'"}}) {
+    const Outcome out = brace(command + " " + arguments + " --json");
+    ASSERT_EQ(out.status, 0) << out.err;
+    const Json doc = Json::parse(out.out);
+    EXPECT_EQ(doc["command"], command);
+    EXPECT_EQ(doc["series"]["file"], "data/kelp-fibre.csv");
+    EXPECT_TRUE(doc.contains("result") && doc.contains("warnings"));
+  }
+  EXPECT_EQ(Json::parse(brace("lags " + returns + " --of squares --json").out)["result"]["of"], "squares");
+}
+
+TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
+  const std::string returns = kKelp + " --returns log";
+  for (const std::string& call : {"inspect " + returns, "unitroot " + kKelp, "lags " + returns, "check " + returns + " --model const",
+                                  "forecast " + returns + " --model 'const / garch / student' --horizon 3"}) {
+    const Outcome out = brace(call + " --quiet");
+    EXPECT_EQ(out.status, 0) << out.err;
+    std::istringstream lines(out.out);
+    for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 100u) << line;
+  }
+  EXPECT_NE(brace("inspect " + returns).out.find("null: no autocorrelation in the squares up to lag 10"), std::string::npos);
+}
+
+struct Wrong {
+  const char* name;
+  std::string arguments;
+  int status;
+  const char* message;
+};
+void PrintTo(const Wrong& w, std::ostream* out) { *out << w.name; }
+
+class WrongCall : public testing::TestWithParam<Wrong> {};
+
+TEST_P(WrongCall, SaysSoInALineAndByItsStatus) {
+  const Outcome out = brace(GetParam().arguments);
+  EXPECT_EQ(out.status, GetParam().status) << out.err;
+  EXPECT_EQ(out.out, "") << "errors go to stderr";
+  EXPECT_TRUE(out.err.starts_with("brace: ")) << out.err;
+  EXPECT_NE(out.err.find(GetParam().message), std::string::npos) << out.err;
+}
+
+INSTANTIATE_TEST_SUITE_P(
+    Calls, WrongCall,
+    testing::Values(
+        Wrong{"no_command", "", 2, "A subcommand is required"},
+        Wrong{"no_such_option", "inspect data/kelp-fibre.csv --colour", 2, "--colour"},
+        Wrong{"missing_file", "inspect none.csv", 1, "none.csv: there is no such file; check the name"},
+        Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1, "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
+        Wrong{"several_columns", "inspect data/kelp-fibre.csv", 1, "choose one with --value volume"},
+        Wrong{"no_model", "fit data/kelp-fibre.csv --value settle", 2, "--model is missing"},
+        Wrong{"bad_model", "fit data/kelp-fibre.csv --value settle --returns log --model 'const / grach'", 2, "did you mean 'garch'?"},
+        Wrong{"not_built", "fit data/kelp-fibre.csv --value settle --returns log --model 'const / gjr'", 2, "'gjr' is part of the grammar but not estimated by this version"},
+        Wrong{"bad_fix", "fit data/kelp-fibre.csv --value settle --returns log --model const --fix mu", 2, "--fix mu: write name=number"},
+        Wrong{"bad_lags", "lags data/kelp-fibre.csv --value settle --returns log --lags many", 2, "--lags many: must be a whole number from 1"},
+        Wrong{"bad_horizon", "forecast data/kelp-fibre.csv --value settle --returns log --model const --horizon 0", 2, "horizon = 0"},
+        Wrong{"bad_chart", "inspect data/kelp-fibre.csv --value settle --returns log --quiet --json --chart look.gif > /dev/null", 2, "must end in .png, .svg or .pdf"},
+        Wrong{"bad_returns", "inspect data/kelp-fibre.csv --returns daily", 2, "--returns"}),
+    [](const auto& i) { return i.param.name; });
+
+TEST(Tool, PointsAtTheTermUnderTheRepeatedLine) {
+  std::istringstream err(brace("fit data/kelp-fibre.csv --value settle --returns log --model 'const ar1 / grach / student'").err);
+  std::string first, second;
+  std::getline(err, first);
+  std::getline(err, second);
+  const std::size_t at = first.rfind("grach");
+  EXPECT_EQ(second, std::string(at, ' ') + "^^^^^") << first << '\n' << second;
+}
+
+TEST(Tool, BadDataEndWithStatusOne) {
+  const Folder folder;
+  std::string flat = "date,x\n", few = "x\n1\n2\n1\n";
+  for (int i = 10; i < 99; ++i) flat += "20" + std::to_string(i) + "-01-01,5\n";
+  EXPECT_EQ(brace("inspect " + folder.file("flat.csv", flat)).status, 1);
+  EXPECT_EQ(brace("fit " + folder.file("few.csv", few) + " --model 'const / garch'").status, 1);
+  EXPECT_EQ(brace("check " + folder.file("m.json", "{\"format\": \"brace-model\"}")).status, 1);
+  EXPECT_EQ(brace("inspect " + folder.file("neg.csv", "x\n1\n-2\n3\n4\n5\n") + " --returns log").status, 1);
+}
+
+TEST(Tool, ReadsStandardInput) {
+  const Outcome out = run("'" BRACE_TOOL "' lags - --value settle --drop-zero volume --returns log --lags 3 < data/kelp-fibre.csv");
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_NE(out.out.find("Log return of settle"), std::string::npos);
+}
+
+TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
+  const Folder folder;
+  const Outcome demo = brace("demo --out " + (folder / "out"));
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  for (const char* question : {"1. What is in this file?", "2. Is the level stationary?", "3. Is there memory in the returns",
+                               "4. Which variance equation", "5. Are the residuals white?", "6. What will volatility be"})
+    EXPECT_NE(demo.out.find(question), std::string::npos) << question;
+  EXPECT_NE(demo.out.find("decided  const / garch e1 h1 / student, which has the lowest bic"), std::string::npos);
+  for (const char* name : {"first-look.png", "candidates.csv", "kelp.json", "forecast.csv", "forecast.png"})
+    EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
+  EXPECT_EQ(brace("check " + (folder / "out/kelp.json")).status, 0) << "the model it saves can be used";
+}
+
+TEST(Example, FitsAndForecastsFromCode) {
+  const Outcome out = run("'" BRACE_EXAMPLE "' data/kelp-fibre.csv");
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_TRUE(out.out.starts_with("const / garch e1 h1 / student converged."));
+  // The library and the tool say the same.
+  const Outcome tool = brace("fit " + kKelp + " --returns log --model 'const / garch / student' --json");
+  const double variance = Json::parse(brace("forecast " + kKelp + " --returns log --model 'const / garch / student' --json").out)["result"]["steps"][0]["variance"];
+  std::ostringstream want;
+  want.setf(std::ios::fixed);
+  want.precision(2);
+  want << "next day's volatility: " << std::sqrt(variance) << " percent\n";
+  EXPECT_TRUE(out.out.ends_with(want.str())) << out.out.substr(out.out.size() - 60) << want.str();
+  EXPECT_EQ(run("'" BRACE_EXAMPLE "' none.csv").status, 1);
+}
+
+TEST(DemoData, AreTheSameBytesOnEveryRun) {
+  const Outcome once = run("'" BRACE_GENERATOR "'"), twice = run("'" BRACE_GENERATOR "'");
+  EXPECT_EQ(once.out, twice.out);
+  EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv")) << "the file that ships is the generator's";
+}
+
+TEST(DemoData, HoldWhatWasPlanted) {
+  std::istringstream lines(content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv"));
+  std::string line;
+  std::getline(lines, line);
+  EXPECT_EQ(line, "date,open,high,low,settle,volume");
+  int days = 0, idle = 0, missing = 0;
+  while (std::getline(lines, line)) {
+    ++days;
+    std::istringstream cells(line);
+    std::string date, open, high, low, settle, volume;
+    for (std::string* cell : {&date, &open, &high, &low, &settle, &volume}) std::getline(cells, *cell, ',');
+    idle += volume == "0";
+    missing += settle.empty();
+    EXPECT_GE(std::stod(high), std::stod(open)) << line;
+    EXPECT_LE(std::stod(low), std::stod(open)) << line;
+    if (!settle.empty()) {
+      EXPECT_GE(std::stod(high), std::stod(settle)) << line;
+      EXPECT_LE(std::stod(low), std::stod(settle)) << line;
+    }
+  }
+  EXPECT_EQ(days, 2609);
+  EXPECT_GE(idle, 5);
+  EXPECT_GE(missing, 2);
+}
+
+}  // namespace
+}  // namespace brace::test
