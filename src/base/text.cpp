@@ -85,7 +85,9 @@ std::string wrap(std::string_view paragraph, std::size_t width, std::string_view
   bool empty = true;
   std::size_t at = 0;
   while (at < paragraph.size()) {
-    const std::size_t end = std::min(paragraph.find(' ', at), paragraph.size());
+    std::size_t end = std::min(paragraph.find(' ', at), paragraph.size());
+    // A percent sign stays with its number.
+    if (paragraph.substr(end).starts_with(" %")) end = std::min(paragraph.find(' ', end + 1), paragraph.size());
     const std::string_view word = paragraph.substr(at, end - at);
     at = end + 1;
     if (word.empty()) continue;

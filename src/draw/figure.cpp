@@ -2,6 +2,7 @@
 // The two figures of the slice. Covered by tests/draw/figure_test.cpp; looked at in docs/screenshots.
 #include "brace/draw/figure.hpp"
 
+#include <date/date.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -28,24 +29,39 @@ std::vector<double> x_of(const Series& s) {
   return x;
 }
 
+// About six marks at round dates: the start of years or months, or midnights.
+std::string date_marks(double low, double high) {
+  using namespace std::chrono;
+  const auto at = [](double x) { return sys_seconds(seconds(static_cast<long>(x))); };
+  const double days_shown = (high - low) / 86400;
+  const bool years = days_shown > 3 * 365, months_shown = !years && days_shown > 100;
+  const int step = std::max(1, static_cast<int>(std::lround(days_shown / (years ? 365.25 : months_shown ? 30.4 : 1) / 6)));
+  year_month_day mark(floor<days>(at(low)));
+  if (years) mark = mark.year() / January / 1;
+  if (months_shown) mark = mark.year() / mark.month() / 1;
+  std::string marks;
+  for (;;) {
+    const auto x = static_cast<double>(sys_seconds(sys_days(mark)).time_since_epoch().count());
+    if (x > high) return marks;
+    if (x >= low) {
+      const std::string label = date::format(years ? "%Y" : months_shown ? "%b %Y" : "%d %b", sys_days(mark));
+      marks += fmt::format("{}{} {:.10g}", marks.empty() ? "" : ", ", Gnuplot::quote(label), x);
+    }
+    if (years)
+      mark += std::chrono::years(step);
+    else if (months_shown)
+      mark += months(step);
+    else
+      mark = sys_days(mark) + days(step);
+  }
+}
+
 void set_x_axis(Gnuplot& plot, bool dated, double low, double high) {
   plot.add(fmt::format("set xrange [{:.10g}:{:.10g}]", low, high));
-  if (!dated) {
-    plot.add("unset xdata; set format x '%g'; set xtics autofreq nomirror out");
-    return;
-  }
-  constexpr double kDay = 86400, kYear = 365.25 * kDay;
-  const double span = high - low;
-  // About six marks, at whole years, months or days.
-  plot.add("set xdata time; set timefmt '%s'");
-  if (span > 3 * kYear)
-    plot.add(fmt::format("set format x '%Y'; set xtics {:.10g} nomirror out",
-                         kYear * std::max(1.0, std::round(span / kYear / 6))));
-  else if (span > 100 * kDay)
-    plot.add(fmt::format("set format x '%b %Y'; set xtics {:.10g} nomirror out", std::round(span / kDay / 6) * kDay));
+  if (dated)
+    plot.add(fmt::format("set xtics nomirror out ({})", date_marks(low, high)));
   else
-    plot.add(fmt::format("set format x '%d %b'; set xtics {:.10g} nomirror out",
-                         std::max(1.0, std::round(span / kDay / 6)) * kDay));
+    plot.add("set xtics autofreq nomirror out");
 }
 
 void free_y(Gnuplot& plot) { plot.add("set yrange [*:*]; set ytics autofreq nomirror out"); }

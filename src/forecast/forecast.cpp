@@ -229,7 +229,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     for (int i = 0; i < k; ++i)
       of_return += psi[static_cast<std::size_t>(i)] * psi[static_cast<std::size_t>(i)] *
                    variances[static_cast<std::size_t>(k - 1 - i)];
-    ForecastStep s{};
+    ForecastStep s;
     s.step = k;
     if (!dates.empty()) s.date = dates[static_cast<std::size_t>(k - 1)];
     s.mean = row.mean;
@@ -270,7 +270,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     ahead.horizon_total.volatility_interval = intervals_of(cloud.total_variance, ahead.intervals, root);
   if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock)) {
     const double h = static_cast<double>(options.horizon);
-    Annualised a{};
+    Annualised a;
     a.periods_per_year = *year;
     a.volatility = ahead.horizon_total.sd * std::sqrt(*year / h);
     for (const Interval& i : ahead.horizon_total.volatility_interval)

@@ -21,6 +21,9 @@ int decimals_for(double volatility) {
   return std::clamp(2 - static_cast<int>(std::floor(std::log10(volatility))), 0, 8);
 }
 
+// Ends of simulated intervals have a Monte Carlo error of about one percent of their width: one decimal less.
+int interval_decimals(double volatility) { return std::max(0, decimals_for(volatility) - 1); }
+
 std::string headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().variance), then = std::sqrt(f.steps.back().variance);
   const int digits = decimals_for(now);
@@ -38,7 +41,7 @@ std::string headline(const Forecast& f) {
                       text::fixed(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
   if (!f.horizon_total.volatility_interval.empty()) {
     const Interval& widest = f.horizon_total.volatility_interval.back();
-    text += fmt::format(" ({} at {} %)", spell(widest, decimals_for(f.horizon_total.sd)), widest.percent);
+    text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)), widest.percent);
   }
   return text + ".";
 }
@@ -48,6 +51,7 @@ std::string headline(const Forecast& f) {
 std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   out << text::wrap(headline(f)) << '\n';
   const int digits = decimals_for(std::sqrt(f.steps.front().variance));
+  const int ends = interval_decimals(std::sqrt(f.steps.front().variance));
   // The widest interval in the table; the others are in JSON, CSV and the chart.
   const std::size_t widest = f.intervals.size() - 1;
   const int percent = f.intervals[widest];
@@ -56,18 +60,18 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   for (const ForecastStep& s : f.steps)
     out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n",
                        s.date ? format_date(*s.date) : fmt::format("+{}", s.step), text::fixed(s.mean, digits),
-                       spell(s.return_interval[widest], digits), text::fixed(std::sqrt(s.variance), digits),
-                       s.volatility_interval.empty() ? "taken as known" : spell(s.volatility_interval[widest], digits));
+                       spell(s.return_interval[widest], ends), text::fixed(std::sqrt(s.variance), digits),
+                       s.volatility_interval.empty() ? "taken as known" : spell(s.volatility_interval[widest], ends));
   out << '\n'
       << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits), percent,
-                     spell(f.horizon_total.return_interval[widest], digits));
+                     spell(f.horizon_total.return_interval[widest], ends));
   if (f.annualised) {
     const Annualised& a = *f.annualised;
     const int year_digits = decimals_for(a.volatility);
     out << fmt::format("  a year of {} {}s: volatility {}", fmt::format("{:.6g}", a.periods_per_year), f.period,
                        text::fixed(a.volatility, year_digits));
     if (!a.volatility_interval.empty())
-      out << fmt::format(" ({})", spell(a.volatility_interval[widest], year_digits));
+      out << fmt::format(" ({})", spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
     if (a.long_run_volatility)
       out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
     out << '\n';

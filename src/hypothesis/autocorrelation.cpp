@@ -106,19 +106,24 @@ std::ostream& operator<<(std::ostream& out, const LagTable& table) {
   std::size_t outside = 0;
   for (const LagRow& row : table.rows) outside += std::abs(row.acf) > table.band_95;
   const bool memory = last.p_robust.value_or(1) < 0.05;
+  // The bars' scale: the least round number that holds them all.
+  double scale = 1;
+  for (const double round : {0.5, 0.2, 0.1})
+    if (std::all_of(table.rows.begin(), table.rows.end(), [&](const LagRow& r) { return std::abs(r.acf) <= round; }))
+      scale = round;
   out << text::wrap(fmt::format(
-             "{}: {} over {} lags (robust p {}); {} of {} lags lie outside the 95 % band, where chance alone "
-             "gives about {}.",
+             "{}: {} over {} lags (robust p {}); beyond the 95 % band: {} of {}, where chance alone gives "
+             "about {}.",
              text::sentence(table.of), memory ? "memory" : "no clear memory", table.rows.size(), text::p_value(last.p_robust),
              outside, table.rows.size(), text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
       << '\n'
-      << fmt::format("  {:>4}{:>8}{:>8}   {:<21}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf", "pacf", "-1        0        1",
-                     "Q", "p", "robust Q", "p");
+      << fmt::format("  {:>4}{:>8}{:>8}   {:<21}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf", "pacf",
+                     fmt::format("{:<10}0{:>10}", -scale, scale), "Q", "p", "robust Q", "p");
   for (const LagRow& row : table.rows) {
     // Ten cells a side; '|' is zero. Bars beyond the band are drawn fuller.
     const char cell = std::abs(row.acf) > table.band_95 ? '#' : '=';
     std::string bar(21, ' ');
-    const int reach = static_cast<int>(std::lround(std::clamp(row.acf, -1.0, 1.0) * 10));
+    const int reach = static_cast<int>(std::lround(std::clamp(row.acf / scale, -1.0, 1.0) * 10));
     for (int c = std::min(0, reach); c <= std::max(0, reach); ++c) bar[static_cast<std::size_t>(10 + c)] = cell;
     bar[10] = '|';
     out << fmt::format("  {:>4}{:>8}{:>8}   {}{:>9}{:>9}{:>10}{:>9}\n", row.lag, text::fixed(row.acf, 3),

@@ -109,7 +109,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
   out << text::wrap(headline(fit)) << '\n';
   if (fit.convergence.status == FitStatus::not_run) return out;
   const ParameterNames names = parameter_names(fit.model);
-  out << fmt::format("  {:<20}{:>12}{:>12}{:>11}\n", "", "estimate", "error", "p");
+  out << fmt::format("  {:<18}{:>12}{:>12}{:>11}\n", "", "estimate", "error", "p");
   for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
     const std::size_t variance = names.mean.size(), shocks = variance + names.variance.size();
     const char* part = j == 0 && j < variance ? "mean" : j == variance ? "variance" : j == shocks ? "shocks" : "";

@@ -46,6 +46,7 @@ TEST(Text, NumbersAndWords) {
 TEST(Text, WrapsAtBlanksOnly) {
   EXPECT_EQ(text::wrap("one two three", 8, "  "), "  one\n  two\n  three\n");
   EXPECT_EQ(text::wrap("unbreakable", 3), "unbreakable\n");
+  EXPECT_EQ(text::wrap("the 95 % band", 6), "the\n95 %\nband\n") << "a percent sign stays with its number";
 }
 
 TEST(Text, FindsTheNearestWordOnlyWhenNearEnough) {

@@ -152,6 +152,7 @@ TEST(Forecast, PrintsTheVerdictFirst) {
   std::ostringstream out;
   out << forecast(fitted(), {.horizon = 3, .draws = 200, .paths = 2});
   EXPECT_TRUE(out.str().starts_with("Volatility ")) << out.str();
+  EXPECT_EQ(out.str().find("nan"), std::string::npos) << out.str();
   EXPECT_NE(out.str().find("percent a day"), std::string::npos);
   EXPECT_NE(out.str().find("a year of 252 days"), std::string::npos);
   std::istringstream lines(out.str());

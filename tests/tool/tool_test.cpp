@@ -77,6 +77,7 @@ TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
     EXPECT_EQ(out.status, 0) << out.err;
     std::istringstream lines(out.out);
     for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 100u) << line;
+    EXPECT_EQ(out.out.find("nan"), std::string::npos) << out.out;
   }
   EXPECT_NE(brace("inspect " + returns).out.find("null: no autocorrelation in the squares up to lag 10"), std::string::npos);
 }

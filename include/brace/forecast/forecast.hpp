@@ -44,30 +44,30 @@ struct ForecastOptions {
 };
 
 struct Interval {
-  int percent;
-  double low, high;
+  int percent = 0;
+  double low = 0, high = 0;
 };
 
 struct ForecastStep {
-  int step;                        // from 1
-  std::optional<Timestamp> date;   // by the clock of the series
-  double mean;                     // of the return, at the estimates
-  double sd;                       // of the return around that mean, at the estimates
-  double variance;                 // E h: of this step's shock, at the estimates
-  double typical_variance;         // the median-like path; the same as variance for linear families
+  int step = 0;                    // from 1
+  std::optional<Timestamp> date{};  // by the clock of the series
+  double mean = 0;                 // of the return, at the estimates
+  double sd = 0;                   // of the return around that mean, at the estimates
+  double variance = 0;             // E h: of this step's shock, at the estimates
+  double typical_variance = 0;     // the median-like path; the same as variance for linear families
   std::vector<Interval> return_interval;
   std::vector<Interval> volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
 };
 
 struct HorizonTotal {
-  double mean, sd;  // of the sum of the returns over the horizon
+  double mean = 0, sd = 0;  // of the sum of the returns over the horizon
   std::vector<Interval> return_interval;
   std::vector<Interval> volatility_interval;  // of sqrt(sum h), the volatility over the horizon
 };
 
 struct Annualised {
-  double periods_per_year;
-  double volatility;  // sqrt(mean of E h over the horizon * periods)
+  double periods_per_year = 0;
+  double volatility = 0;  // sqrt(mean of E h over the horizon * periods)
   std::vector<Interval> volatility_interval;
   std::optional<double> long_run_volatility;
 };

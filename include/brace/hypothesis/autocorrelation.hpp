@@ -24,12 +24,12 @@ namespace brace {
 [[nodiscard]] std::vector<double> partial_from_autocorrelations(std::span<const double> r);
 
 struct LagRow {
-  int lag;
-  double acf, pacf;
-  double q;         // Ljung-Box up to this lag
-  int dof;          // lag - fitted; no p-value below 1
+  int lag = 0;
+  double acf = 0, pacf = 0;
+  double q = 0;         // Ljung-Box up to this lag
+  int dof = 0;          // lag - fitted; no p-value below 1
   std::optional<double> p_value;
-  double q_robust;  // the same with each r_k scaled by its heteroskedasticity-robust variance
+  double q_robust = 0;  // the same with each r_k scaled by its heteroskedasticity-robust variance
   std::optional<double> p_robust;
 };
 

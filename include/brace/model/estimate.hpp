@@ -37,7 +37,7 @@ struct FitJob {
 // The log-likelihood, variance path and gradient of a model at given parameters, nothing estimated: to
 // check a formula, or to carry a model over to other data.
 struct Evaluation {
-  double log_likelihood;
+  double log_likelihood = 0;
   std::vector<double> gradient;  // k, by the parameters in natural units
   std::vector<double> shocks, variances;
 };

@@ -22,7 +22,7 @@ struct SimulateOptions {
 struct Simulated {
   Series series;                   // y, n values
   std::vector<double> variances;   // h of each row
-  double next_mean, next_variance; // of row n + 1, given the rows before: the truth a forecast aims at
+  double next_mean = 0, next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at
 };
 
 // `parameters` in the order of parameter_names(model). The same seed gives the same series on every
