@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// How fast is the likelihood, as multiples of R: the bare recursion h = w + a e2 + b h over the same rows in
-// the same run. Nothing that filters a GARCH variance row by row can be faster than 1 R.
+// How fast is the likelihood, as multiples of R: the bare recursion h = w + a e2 + b h over the
+// same rows in the same run. Nothing that filters a GARCH variance row by row can be faster than 1
+// R.
 //   brace_bench                       all benchmarks, then a table of ratios
 //   brace_bench --limit               the same; exit status 1 where a ratio exceeds its limit
 #include <benchmark/benchmark.h>
@@ -116,16 +117,20 @@ int main(int argc, char** argv) {
   using brace::Order;
   benchmark::RegisterBenchmark("R", bare_recursion);
   benchmark::RegisterBenchmark("L", plain_value);
-  for (const auto& [name, order] : {std::pair{"value", Order::value}, std::pair{"gradient", Order::gradient},
-                                    std::pair{"scoring", Order::scoring}, std::pair{"hessian", Order::hessian}}) {
+  for (const auto& [name, order] :
+       {std::pair{"value", Order::value}, std::pair{"gradient", Order::gradient},
+        std::pair{"scoring", Order::scoring}, std::pair{"hessian", Order::hessian}}) {
     benchmark::RegisterBenchmark(fmt::format("garch-normal-{}", name).c_str(), likelihood_pass,
                                  "const / garch / normal", normal_sample(), normal, order);
     benchmark::RegisterBenchmark(fmt::format("garch-student-{}", name).c_str(), likelihood_pass,
                                  "const / garch / student", student_sample(), student, order);
   }
-  benchmark::RegisterBenchmark("garch-normal-fit", whole_fit, "const / garch / normal", normal_sample());
-  benchmark::RegisterBenchmark("garch-student-fit", whole_fit, "const / garch / student", student_sample());
-  // Repeated and mixed, the fastest kept: a ratio then survives a neighbour's load and a changing clock rate.
+  benchmark::RegisterBenchmark("garch-normal-fit", whole_fit, "const / garch / normal",
+                               normal_sample());
+  benchmark::RegisterBenchmark("garch-student-fit", whole_fit, "const / garch / student",
+                               student_sample());
+  // Repeated and mixed, the fastest kept: a ratio then survives a neighbour's load and a changing
+  // clock rate.
   std::vector<std::string> words(argv, argv + argc);
   words.insert(words.begin() + 1, {"--benchmark_repetitions=7", "--benchmark_min_time=0.05",
                                    "--benchmark_enable_random_interleaving=true",
@@ -142,10 +147,10 @@ int main(int argc, char** argv) {
   const std::map<std::string, double> limits{{"garch-normal-fit", 300}};
   bool kept = true;
   fmt::print("\n{:<24}{:>10}{:>10}\n", "n = 2,500, in R", "measured", "limit");
-  for (const char* name :
-       {"L", "garch-normal-value", "garch-normal-gradient", "garch-normal-scoring", "garch-normal-hessian",
-        "garch-student-value", "garch-student-gradient", "garch-student-scoring", "garch-student-hessian",
-        "garch-normal-fit", "garch-student-fit"}) {
+  for (const char* name : {"L", "garch-normal-value", "garch-normal-gradient",
+                           "garch-normal-scoring", "garch-normal-hessian", "garch-student-value",
+                           "garch-student-gradient", "garch-student-scoring",
+                           "garch-student-hessian", "garch-normal-fit", "garch-student-fit"}) {
     const auto ratio = ratios.in_r(name);
     if (!ratio) continue;
     const auto limit = limits.find(name);

@@ -20,7 +20,8 @@ int main(int argc, char** argv) {
     const brace::Forecast ahead = brace::forecast(fitted, {.horizon = 5, .intervals = {50, 95}});
     std::cout << ahead << '\n';
     const brace::ForecastStep& tomorrow = ahead.steps.front();
-    std::cout << "next day's volatility: " << brace::text::fixed(tomorrow.sd, 2) << ' ' << ahead.unit << '\n';
+    std::cout << "next day's volatility: " << brace::text::fixed(tomorrow.sd, 2) << ' '
+              << ahead.unit << '\n';
     return 0;
   } catch (const brace::Error& error) {
     std::cerr << error.what() << '\n';

@@ -17,14 +17,15 @@ int run_check(const Options& o) {
   } else {
     std::cout << checked;
     if (fit.usable())
-      print_next(o, is_saved_model(o.file)
-                        ? fmt::format("forecast {}", series_words(o))
-                        : fmt::format("forecast {}{} --model '{}'", series_words(o),
-                                      o.returns == "none" ? "" : " --returns " + o.returns, to_string(fit.model)));
+      print_next(o, is_saved_model(o.file) ? fmt::format("forecast {}", series_words(o))
+                                           : fmt::format("forecast {} --model '{}'",
+                                                         modelled_words(o), to_string(fit.model)));
   }
-  std::vector<std::vector<std::string>> rows{{"test", "variant", "statistic", "p_value", "lags", "null"}};
+  std::vector<std::vector<std::string>> rows{
+      {"test", "variant", "statistic", "p_value", "lags", "null"}};
   for (const TestResult& t : checked.tests)
-    rows.push_back({t.test, t.variant, cell(t.statistic), cell(t.p_value), t.lags ? std::to_string(*t.lags) : "", t.null});
+    rows.push_back({t.test, t.variant, cell(t.statistic), cell(t.p_value),
+                    t.lags ? std::to_string(*t.lags) : "", t.null});
   write_table(o, rows);
   return status_of(fit);
 }
@@ -32,7 +33,8 @@ int run_check(const Options& o) {
 }  // namespace
 
 void add_check(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("check", "Residual tests of a saved model, or of a model line on a file");
+  CLI::App* c =
+      app.add_subcommand("check", "Residual tests of a saved model, or of a model line on a file");
   add_series_options(*c, o);
   add_model_options(*c, o);
   c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// brace demo: the whole job on the shipped data, in order, saying at each step what is asked, what was found
-// and what is decided.
+// brace demo: the whole job on the shipped data, in order, saying at each step what is asked, what
+// was found and what is decided.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -25,8 +25,10 @@ std::string find_data(const Options& o) {
   for (const std::filesystem::path& place :
        {std::filesystem::path("data"), tool.parent_path().parent_path() / "share/brace/data"})
     if (std::filesystem::exists(place / kDataFile)) return (place / kDataFile).string();
-  throw Error(ErrorCode::file_missing,
-              fmt::format("{} is neither in ./data nor installed beside the tool; name it: brace demo FILE", kDataFile));
+  throw Error(
+      ErrorCode::file_missing,
+      fmt::format("{} is neither in ./data nor installed beside the tool; name it: brace demo FILE",
+                  kDataFile));
 }
 
 class Guide {
@@ -51,19 +53,23 @@ class Guide {
   int number_ = 0;
 };
 
-std::string p_of(const TestResult& t) { return "p " + text::p_value(t.p_value, t.p_floor); }
+std::string p_of(const TestResult& t) {
+  return "p " + text::p_value(t.p_value, t.p_floor);
+}
 
-// The mean equation that the lags ask for: an AR term at the lag that stands out most, if the robust test
-// finds memory at all.
+// The mean equation that the lags ask for: an AR term at the lag that stands out most, if the
+// robust test finds memory at all.
 std::string mean_from(const LagTable& table, const Guide& guide) {
   const LagRow& last = table.rows.back();
-  const LagRow& most = *std::max_element(table.rows.begin(), table.rows.end(), [](const LagRow& a, const LagRow& b) {
-    return std::abs(a.acf) < std::abs(b.acf);
-  });
+  const LagRow& most = *std::max_element(
+      table.rows.begin(), table.rows.end(),
+      [](const LagRow& a, const LagRow& b) { return std::abs(a.acf) < std::abs(b.acf); });
   const bool memory = last.p_robust.value_or(1) < 0.05;
-  guide.found(fmt::format("over {} lags of the returns the robust p is {}; the lag that stands out most is {} "
-                          "(acf {}, band {})", last.lag, text::p_value(last.p_robust), most.lag,
-                          text::fixed(most.acf, 3), text::fixed(table.band_95, 3)));
+  guide.found(fmt::format(
+      "over {} lags of the returns the robust p is {}; the lag that stands out most is {} "
+      "(acf {}, band {})",
+      last.lag, text::p_value(last.p_robust), most.lag, text::fixed(most.acf, 3),
+      text::fixed(table.band_95, 3)));
   return memory ? fmt::format("const ar{}", most.lag) : "const";
 }
 
@@ -73,13 +79,15 @@ int run_demo(const Options& o) {
   std::error_code error;
   std::filesystem::create_directories(folder, error);
   if (error)
-    throw Error(ErrorCode::cannot_write, fmt::format("{}: the folder cannot be made ({})", folder.string(), error.message()));
+    throw Error(ErrorCode::cannot_write, fmt::format("{}: the folder cannot be made ({})",
+                                                     folder.string(), error.message()));
   const auto in_folder = [&](const char* name) { return (folder / name).string(); };
   const std::string words = fmt::format("{} {}", data, kWords);
   const std::string returns_words = words + " --returns log";
   Guide guide(o.quiet);
 
-  guide.step("What is in this file?", fmt::format("inspect {} --chart {}", returns_words, in_folder("first-look.png")));
+  guide.step("What is in this file?",
+             fmt::format("inspect {} --chart {}", returns_words, in_folder("first-look.png")));
   const Series prices = read_csv(data, {.value = "settle", .drop_zero = "volume"});
   const Series returns = log_returns(prices);
   const Inspection look = inspect(returns);
@@ -87,8 +95,10 @@ int run_demo(const Options& o) {
   guide.found(account(prices));
   guide.found(fmt::format("{} (excess kurtosis {}, arch-lm {})", look.reading,
                           text::fixed(look.moments.excess_kurtosis, 1), p_of(look.tests.back())));
-  guide.decided("days without trading are left out before returns are formed; a missing close takes both of its "
-                "returns with it");
+  guide.decided(
+      "days without trading are left out before returns are formed; a missing close takes both of "
+      "its "
+      "returns with it");
 
   guide.step("Is the level stationary? Which series may be modelled?", "unitroot " + words);
   const UnitRootReport roots = compare_unit_roots(log_level(prices), returns);
@@ -101,40 +111,49 @@ int run_demo(const Options& o) {
   const std::string mean = mean_from(lag_table(returns, 20), guide);
   const LagTable of_squares = lag_table(squares(returns), 20);
   guide.found(fmt::format("over 20 lags of their squares Q is {} (p {}): volatility clusters",
-                          text::fixed(of_squares.rows.back().q, 0), text::p_value(of_squares.rows.back().p_value)));
+                          text::fixed(of_squares.rows.back().q, 0),
+                          text::p_value(of_squares.rows.back().p_value)));
   guide.decided(fmt::format("mean '{}'; the variance needs an equation of its own", mean));
 
   guide.step("Which variance equation, which law of the shocks?",
-             fmt::format("fit {} --model '{} / garch / student' --save {}", returns_words, mean, in_folder("kelp.json")));
+             fmt::format("fit {} --model '{} / garch / student' --save {}", returns_words, mean,
+                         in_folder("kelp.json")));
   const auto shared = std::make_shared<Series>(returns);
   std::vector<FitJob> jobs;
-  for (const char* rest : {" / steady / normal", " / arch e1..5 / normal", " / garch / normal", " / garch / student"})
+  for (const char* rest :
+       {" / steady / normal", " / arch e1..5 / normal", " / garch / normal", " / garch / student"})
     jobs.push_back({.model = parse_model(mean + rest), .series = shared});
   const std::vector<Fit> fits = fit_many(jobs, Executor(o.threads));
   const Fit* best = nullptr;
-  std::vector<std::vector<std::string>> candidates{{"model", "log_likelihood", "aic", "bic", "status"}};
+  std::vector<std::vector<std::string>> candidates{
+      {"model", "log_likelihood", "aic", "bic", "status"}};
   for (const Fit& fit : fits) {
     const std::string status(to_string(fit.convergence.status));
-    guide.found(fmt::format("{}: log-likelihood {}, bic {}, {}", to_string(fit.model), text::fixed(fit.log_likelihood, 1),
-                            text::fixed(fit.bic, 1), status));
-    candidates.push_back({to_string(fit.model), cell(fit.log_likelihood), cell(fit.aic), cell(fit.bic), status});
+    guide.found(fmt::format("{}: log-likelihood {}, bic {}, {}", to_string(fit.model),
+                            text::fixed(fit.log_likelihood, 1), text::fixed(fit.bic, 1), status));
+    candidates.push_back(
+        {to_string(fit.model), cell(fit.log_likelihood), cell(fit.aic), cell(fit.bic), status});
     if (fit.usable() && fit.bic && (!best || *fit.bic < *best->bic)) best = &fit;
   }
   write_whole(in_folder("candidates.csv"), csv_text(candidates));
-  if (!best) throw Error(ErrorCode::bad_option, "no candidate converged on this file; try brace fit with fewer terms");
+  if (!best)
+    throw Error(ErrorCode::bad_option,
+                "no candidate converged on this file; try brace fit with fewer terms");
   const Fit& chosen = *best;
   save_model(chosen, in_folder("kelp.json"));
   guide.decided(fmt::format("{}, which has the lowest bic", to_string(chosen.model)));
   if (!o.quiet) std::cout << '\n' << chosen;
 
-  guide.step("Are the residuals white? Are their squares?", fmt::format("check {}", in_folder("kelp.json")));
+  guide.step("Are the residuals white? Are their squares?",
+             fmt::format("check {}", in_folder("kelp.json")));
   const Check checked = check(chosen);
   for (const TestResult& test : checked.tests)
     guide.found(fmt::format("{} (null: {}) {}", test.test, test.null, p_of(test)));
   guide.decided(checked.reading);
 
   guide.step("What will volatility be over the next twenty days, and how sure is that?",
-             fmt::format("forecast {} --horizon 20 --chart {}", in_folder("kelp.json"), in_folder("forecast.png")));
+             fmt::format("forecast {} --horizon 20 --chart {}", in_folder("kelp.json"),
+                         in_folder("forecast.png")));
   Forecast ahead = forecast(chosen, {.horizon = 20}, Executor(o.threads));
   draw_forecast(chosen, ahead, in_folder("forecast.png"));
   write_whole(in_folder("forecast.csv"), csv_text(forecast_table(ahead)));
@@ -142,8 +161,11 @@ int run_demo(const Options& o) {
   if (!o.quiet) std::cout << '\n' << ahead;
 
   if (!o.quiet)
-    std::cout << fmt::format("\nWritten to {}: first-look.png, candidates.csv, kelp.json (the saved model), forecast.csv, "
-                             "forecast.png\n", folder.string());
+    std::cout << fmt::format(
+        "\nWritten to {}: first-look.png, candidates.csv, kelp.json (the saved model), "
+        "forecast.csv, "
+        "forecast.png\n",
+        folder.string());
   return 0;
 }
 
@@ -151,9 +173,12 @@ int run_demo(const Options& o) {
 
 void add_demo(CLI::App& app, Options& o, Run& run) {
   CLI::App* c = app.add_subcommand("demo", "The whole job on the shipped kelp-fibre data");
-  c->add_option("FILE", o.file, "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
-  c->add_option("--out", o.out, "folder for charts, tables and the saved model (default: brace-demo)");
-  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")->check(CLI::NonNegativeNumber);
+  c->add_option("FILE", o.file,
+                "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
+  c->add_option("--out", o.out,
+                "folder for charts, tables and the saved model (default: brace-demo)");
+  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      ->check(CLI::NonNegativeNumber);
   c->add_flag("--quiet", o.quiet, "write the files, print nothing");
   c->footer("Example:\n  brace demo --out brace-demo");
   c->callback([&run] { run = run_demo; });

@@ -26,16 +26,15 @@ int run_fit(const Options& o) {
     if (level)
       print_next(o, fmt::format("unitroot {}", series_words(o)));
     else if (fit.usable())
-      print_next(o, o.save.empty()
-                        ? fmt::format("check {}{} --model '{}'", series_words(o),
-                                      o.returns == "none" ? "" : " --returns " + o.returns, to_string(fit.model))
-                        : fmt::format("check {}", o.save));
+      print_next(o, o.save.empty() ? fmt::format("check {} --model '{}'", modelled_words(o),
+                                                 to_string(fit.model))
+                                   : fmt::format("check {}", o.save));
   }
-  std::vector<std::vector<std::string>> rows{
-      {"name", "estimate", "se_hessian", "se_opg", "se_robust", "t", "p_value", "held", "at_bound"}};
+  std::vector<std::vector<std::string>> rows{{"name", "estimate", "se_hessian", "se_opg",
+                                              "se_robust", "t", "p_value", "held", "at_bound"}};
   for (const Parameter& p : fit.parameters)
-    rows.push_back({p.name, cell(p.estimate), cell(p.se_hessian), cell(p.se_opg), cell(p.se_robust), cell(p.t),
-                    cell(p.p_value), p.held ? "yes" : "no", p.at_bound ? "yes" : "no"});
+    rows.push_back({p.name, cell(p.estimate), cell(p.se_hessian), cell(p.se_opg), cell(p.se_robust),
+                    cell(p.t), cell(p.p_value), p.held ? "yes" : "no", p.at_bound ? "yes" : "no"});
   write_table(o, rows);
   return status_of(fit);
 }
@@ -48,9 +47,12 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
   add_model_options(*c, o);
   add_output_options(*c, o);
   c->add_option("--out", o.out, "the parameters as CSV")->group("Output");
-  c->add_option("--save", o.save, "the fitted model with its series, for check and forecast")->group("Output");
-  c->footer("Example:\n  brace fit data/kelp-fibre.csv --value settle --drop-zero volume --returns log \\\n"
-            "      --model 'const / garch / student' --save kelp.json");
+  c->add_option("--save", o.save, "the fitted model with its series, for check and forecast")
+      ->group("Output");
+  c->footer(
+      "Example:\n  brace fit data/kelp-fibre.csv --value settle --drop-zero volume --returns log "
+      "\\\n"
+      "      --model 'const / garch / student' --save kelp.json");
   c->callback([&run] { run = run_fit; });
 }
 

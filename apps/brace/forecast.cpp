@@ -11,13 +11,19 @@
 namespace brace::app {
 
 std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
-  std::vector<std::vector<std::string>> rows{{"step", "date", "mean", "sd", "volatility", "variance"}};
+  std::vector<std::vector<std::string>> rows{
+      {"step", "date", "mean", "sd", "volatility", "variance"}};
   for (const int percent : ahead.intervals)
     for (const char* what : {"return", "volatility"})
-      for (const char* side : {"low", "high"}) rows[0].push_back(fmt::format("{}_{}_{}", what, percent, side));
+      for (const char* side : {"low", "high"})
+        rows[0].push_back(fmt::format("{}_{}_{}", what, percent, side));
   for (const ForecastStep& s : ahead.steps) {
-    std::vector<std::string> row{std::to_string(s.step), s.date ? format_date(*s.date) : "",        cell(s.mean), cell(s.sd),
-                                 cell(std::sqrt(s.variance)), cell(s.variance)};
+    std::vector<std::string> row{std::to_string(s.step),
+                                 s.date ? format_date(*s.date) : "",
+                                 cell(s.mean),
+                                 cell(s.sd),
+                                 cell(std::sqrt(s.variance)),
+                                 cell(s.variance)};
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
       row.push_back(cell(s.return_interval[i].low));
       row.push_back(cell(s.return_interval[i].high));
@@ -53,28 +59,35 @@ int run_forecast(const Options& o) {
     say_written(o, o.chart);
   }
   if (!o.json && o.chart.empty())
-    print_next(o, fmt::format("forecast {}{}{} --horizon {} --chart forecast.png", series_words(o),
-                              o.returns == "none" ? "" : " --returns " + o.returns,
-                              o.model.empty() ? "" : fmt::format(" --model '{}'", o.model), o.horizon));
+    print_next(
+        o, fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
+                       o.model.empty() ? "" : fmt::format(" --model '{}'", o.model), o.horizon));
   return 0;
 }
 
 }  // namespace
 
 void add_forecast(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("forecast", "Volatility and returns ahead, with intervals, of a saved model or a model line");
+  CLI::App* c = app.add_subcommand(
+      "forecast", "Volatility and returns ahead, with intervals, of a saved model or a model line");
   add_series_options(*c, o);
   add_model_options(*c, o);
   const char* group = "The forecast";
   c->add_option("--horizon", o.horizon, "steps ahead (default: 10)")->group(group);
-  c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")->delimiter(',')->group(group);
-  c->add_option("--method", o.method, "full holds the uncertainty of the estimates, plug-in leaves it out (default: full)")
+  c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")
+      ->delimiter(',')
+      ->group(group);
+  c->add_option(
+       "--method", o.method,
+       "full holds the uncertainty of the estimates, plug-in leaves it out (default: full)")
       ->check(CLI::IsMember({"full", "plug-in"}))
       ->group(group);
-  c->add_option("--per-year", o.per_year, "periods a year to annualise by (default: the clock's; business-day 252)")
+  c->add_option("--per-year", o.per_year,
+                "periods a year to annualise by (default: the clock's; business-day 252)")
       ->check(CLI::PositiveNumber)
       ->group(group);
-  c->add_option("--draws", o.draws, "parameter draws, 25 paths from each (default: 2000)")->group(group);
+  c->add_option("--draws", o.draws, "parameter draws, 25 paths from each (default: 2000)")
+      ->group(group);
   c->add_option("--seed", o.seed, "of the draws (default: 1)")->group(group);
   c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
       ->check(CLI::NonNegativeNumber)

@@ -1,14 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
-// The tool: reads the command line, runs one command, turns errors into a line on stderr and an exit status.
+// The tool: reads the command line, runs one command, turns errors into a line on stderr and an
+// exit status.
 #include <exception>
 #include <iostream>
 
 #include "options.hpp"
 
 int main(int argc, char** argv) {
-  CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series", "brace"};
-  app.footer("The order of the job: inspect, unitroot, lags, fit, check, forecast. 'brace demo' shows it whole.\n"
-             "'brace COMMAND --help' has the options and an example.");
+  CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
+               "brace"};
+  app.footer(
+      "The order of the job: inspect, unitroot, lags, fit, check, forecast. 'brace demo' shows it "
+      "whole.\n"
+      "'brace COMMAND --help' has the options and an example.");
   app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
   app.require_subcommand(1);
 
@@ -26,7 +30,8 @@ int main(int argc, char** argv) {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
-    std::cerr << "brace: " << error.what() << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
+    std::cerr << "brace: " << error.what()
+              << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
     return 2;
   }
   try {
@@ -34,7 +39,8 @@ int main(int argc, char** argv) {
   } catch (const brace::Error& error) {
     // A second line points at something in the first: both move by the same prefix.
     std::string message = error.what();
-    for (auto at = message.find('\n'); at != std::string::npos; at = message.find('\n', at + 1)) message.insert(at + 1, "       ");
+    for (auto at = message.find('\n'); at != std::string::npos; at = message.find('\n', at + 1))
+      message.insert(at + 1, "       ");
     std::cerr << "brace: " << message << '\n';
     return brace::exit_status(error);
   } catch (const std::exception& error) {

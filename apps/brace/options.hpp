@@ -60,6 +60,8 @@ struct Loaded {
 
 // The options that name the series again, for the `Next:` line.
 [[nodiscard]] std::string series_words(const Options& o);
+// The same with --returns where it was given.
+[[nodiscard]] std::string modelled_words(const Options& o);
 
 // Prints the `Next:` line, which ends every text output.
 void print_next(const Options& o, const std::string& command);

@@ -12,7 +12,8 @@ namespace {
 
 BatteryOptions battery_options(const Options& o) {
   BatteryOptions battery;
-  for (const Deterministic terms : {Deterministic::none, Deterministic::constant, Deterministic::trend})
+  for (const Deterministic terms :
+       {Deterministic::none, Deterministic::constant, Deterministic::trend})
     if (to_string(terms) == o.deterministic) battery.deterministic = terms;
   if (o.lags == "aic") {
     battery.adf.rule = LagRule::aic;
@@ -26,7 +27,8 @@ BatteryOptions battery_options(const Options& o) {
 
 int run_unitroot(const Options& o) {
   const Loaded data = load(o);
-  const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(), [](double v) { return v <= 0; });
+  const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
+                                     [](double v) { return v <= 0; });
   const Series level = positive ? log_level(data.level) : data.level;
   Series change = change_of(data.level, o);
   const UnitRootReport report = compare_unit_roots(level, change, battery_options(o));
@@ -34,16 +36,18 @@ int run_unitroot(const Options& o) {
     std::cout << json_document("unitroot", level, report);
   } else {
     std::cout << report << "\n  " << account(data.level) << '\n';
-    const bool returns = positive && report.batteries.front().verdict != StationarityVerdict::stationary;
+    const bool returns =
+        positive && report.batteries.front().verdict != StationarityVerdict::stationary;
     print_next(o, fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));
   }
-  std::vector<std::vector<std::string>> rows{
-      {"of", "test", "deterministic", "lags", "bandwidth", "statistic", "p_value", "critical_5", "null"}};
+  std::vector<std::vector<std::string>> rows{{"of", "test", "deterministic", "lags", "bandwidth",
+                                              "statistic", "p_value", "critical_5", "null"}};
   for (const UnitRootBattery& battery : report.batteries)
     for (const TestResult& t : battery.tests)
-      rows.push_back({battery.of, t.test, std::string(to_string(*t.deterministic)), t.lags ? std::to_string(*t.lags) : "",
-                      t.bandwidth ? std::to_string(*t.bandwidth) : "", cell(t.statistic), cell(t.p_value),
-                      cell(t.critical->at_5), t.null});
+      rows.push_back({battery.of, t.test, std::string(to_string(*t.deterministic)),
+                      t.lags ? std::to_string(*t.lags) : "",
+                      t.bandwidth ? std::to_string(*t.bandwidth) : "", cell(t.statistic),
+                      cell(t.p_value), cell(t.critical->at_5), t.null});
   write_table(o, rows);
   return 0;
 }
@@ -51,14 +55,18 @@ int run_unitroot(const Options& o) {
 }  // namespace
 
 void add_unitroot(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("unitroot", "Is the level stationary? ADF and KPSS on the level and its change");
+  CLI::App* c = app.add_subcommand(
+      "unitroot", "Is the level stationary? ADF and KPSS on the level and its change");
   add_series_options(*c, o);
   const char* group = "Tests";
-  c->add_option("--deterministic", o.deterministic, "terms for the level: none, constant, trend (default: trend if it drifts)")
+  c->add_option("--deterministic", o.deterministic,
+                "terms for the level: none, constant, trend (default: trend if it drifts)")
       ->check(CLI::IsMember({"none", "constant", "trend"}))
       ->group(group);
-  c->add_option("--lags", o.lags, "lagged differences of ADF: a number, aic or bic (default: bic)")->group(group);
-  c->add_option("--bandwidth", o.bandwidth, "Bartlett bandwidth of KPSS (default: floor(4 (n/100)^(1/4)))")
+  c->add_option("--lags", o.lags, "lagged differences of ADF: a number, aic or bic (default: bic)")
+      ->group(group);
+  c->add_option("--bandwidth", o.bandwidth,
+                "Bartlett bandwidth of KPSS (default: floor(4 (n/100)^(1/4)))")
       ->check(CLI::NonNegativeNumber)
       ->group(group);
   add_output_options(*c, o);

@@ -1,14 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
-// Makes the demo data: kelp-fibre futures on the exchange of Port Merrow, a town that does not exist.
+// Makes the demo data: kelp-fibre futures on the exchange of Port Merrow, a town that does not
+// exist.
 //   make_demo_data > data/kelp-fibre.csv
 // The same bytes on every run (tests/data/generator_test.cpp).
 //
 // What is planted, so that what Brace finds can be judged:
-//   - daily log returns with a small mean, Student shocks with 6 degrees of freedom, and a variance that
+//   - daily log returns with a small mean, Student shocks with 6 degrees of freedom, and a variance
+//   that
 //     rises more after falls:  h = omega + (alpha + gamma [e < 0]) e^2 + beta h
 //   - omega is 3.2 times as large from 2019-05-02 on: a lasting rise of volatility
 //   - days without trading (volume 0, the price of the day before), missing closes (empty cells)
-//   - no trading at weekends, on 1 January, 25 and 26 December, and on Harbour Day, the first Monday of June
+//   - no trading at weekends, on 1 January, 25 and 26 December, and on Harbour Day, the first
+//   Monday of June
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -42,12 +45,13 @@ bool is_holiday(sys_days day) {
   return d.month() == June && w == Monday && d.day() <= 7d;
 }
 
-// The highest and lowest point of a day that goes from 0 to `change`: a bridge over twenty-four steps
-// whose size follows the day's own volatility.
+// The highest and lowest point of a day that goes from 0 to `change`: a bridge over twenty-four
+// steps whose size follows the day's own volatility.
 std::array<double, 2> excursion(brace::RandomStream& stream, double change, double volatility) {
   constexpr int kSteps = 24;
   std::array<double, kSteps + 1> walk{};
-  for (int i = 1; i <= kSteps; ++i) walk[i] = walk[i - 1] + stream.normal() * volatility / std::sqrt(kSteps);
+  for (int i = 1; i <= kSteps; ++i)
+    walk[i] = walk[i - 1] + stream.normal() * volatility / std::sqrt(kSteps);
   double low = std::min(0.0, change), high = std::max(0.0, change);
   for (int i = 0; i <= kSteps; ++i) {
     const double at = walk[i] + (change - walk[kSteps]) * i / kSteps;

@@ -24,10 +24,11 @@ std::optional<Timestamp> parse_as(const std::string& text, const std::string& fo
 std::optional<Timestamp> parse_date(std::string_view text, std::string_view format) {
   const std::string given(text);
   if (!format.empty()) return parse_as(given, std::string(format));
-  // Four digits of a year first: this alone rules out every form whose day and month could be swapped.
+  // Four digits of a year first: this alone rules out every form whose day and month could be
+  // swapped.
   if (given.size() < 8 || given.find_first_not_of("0123456789") != 4) return std::nullopt;
-  for (const char* form : {"%Y-%m-%d", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S",
-                           "%Y-%m-%dT%H:%M:%S"})
+  for (const char* form :
+       {"%Y-%m-%d", "%Y-%m-%d %H:%M", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M:%S", "%Y-%m-%dT%H:%M:%S"})
     if (auto when = parse_as(given, form)) return when;
   return std::nullopt;
 }

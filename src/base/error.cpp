@@ -27,6 +27,8 @@ std::string_view to_string(ErrorCode code) {
   return "unknown";
 }
 
-int exit_status(const Error& error) { return error.code() >= ErrorCode::bad_option ? 2 : 1; }
+int exit_status(const Error& error) {
+  return error.code() >= ErrorCode::bad_option ? 2 : 1;
+}
 
 }  // namespace brace

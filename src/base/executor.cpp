@@ -33,6 +33,8 @@ void Executor::for_each(std::size_t count, const std::function<void(std::size_t)
   arena_->pool.execute([&] { tbb::parallel_for(std::size_t{0}, count, body); });
 }
 
-int Executor::threads() const { return arena_->pool.max_concurrency(); }
+int Executor::threads() const {
+  return arena_->pool.max_concurrency();
+}
 
 }  // namespace brace

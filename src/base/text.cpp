@@ -32,7 +32,8 @@ std::size_t edit_distance(std::string_view a, std::string_view b) {
         d[i][j] = i + j;
         continue;
       }
-      d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] != b[j - 1] ? 1 : 0)});
+      d[i][j] = std::min(
+          {d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] != b[j - 1] ? 1 : 0)});
       if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
         d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
     }
@@ -87,7 +88,8 @@ std::string wrap(std::string_view paragraph, std::size_t width, std::string_view
   while (at < paragraph.size()) {
     std::size_t end = std::min(paragraph.find(' ', at), paragraph.size());
     // A percent sign stays with its number.
-    if (paragraph.substr(end).starts_with(" %")) end = std::min(paragraph.find(' ', end + 1), paragraph.size());
+    if (paragraph.substr(end).starts_with(" %"))
+      end = std::min(paragraph.find(' ', end + 1), paragraph.size());
     const std::string_view word = paragraph.substr(at, end - at);
     at = end + 1;
     if (word.empty()) continue;
@@ -104,7 +106,8 @@ std::string wrap(std::string_view paragraph, std::size_t width, std::string_view
 }
 
 std::string sentence(std::string text) {
-  if (!text.empty() && text[0] >= 'a' && text[0] <= 'z') text[0] = static_cast<char>(text[0] - 'a' + 'A');
+  if (!text.empty() && text[0] >= 'a' && text[0] <= 'z')
+    text[0] = static_cast<char>(text[0] - 'a' + 'A');
   return text;
 }
 

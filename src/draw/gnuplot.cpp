@@ -43,11 +43,13 @@ class TemporaryFolder {
   std::filesystem::path path_;
 };
 
-// Runs gnuplot on a script, its messages into a file. Returns its exit status, 127 where it is missing.
+// Runs gnuplot on a script, its messages into a file. Returns its exit status, 127 where it is
+// missing.
 int run_gnuplot(const std::string& script, const std::string& messages) {
   posix_spawn_file_actions_t actions;
   ::posix_spawn_file_actions_init(&actions);
-  ::posix_spawn_file_actions_addopen(&actions, 1, messages.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  ::posix_spawn_file_actions_addopen(&actions, 1, messages.c_str(), O_WRONLY | O_CREAT | O_TRUNC,
+                                     0600);
   ::posix_spawn_file_actions_adddup2(&actions, 1, 2);
   std::string name = "gnuplot", defaults = "--default-settings", file = script;
   char* arguments[] = {name.data(), defaults.data(), file.data(), nullptr};
@@ -74,8 +76,9 @@ Gnuplot::Gnuplot(std::string path) : path_(std::move(path)) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("--chart {}: the name must end in .png, .svg or .pdf", path_));
   add("set encoding utf8");
-  add(fmt::format("set border 3 lc rgb '{0}' lw 1; set tics nomirror out textcolor rgb '{0}'; set key off",
-                  palette::ink));
+  add(fmt::format(
+      "set border 3 lc rgb '{0}' lw 1; set tics nomirror out textcolor rgb '{0}'; set key off",
+      palette::ink));
   add("set style fill solid 1 noborder; set datafile missing 'NaN'; set multiplot");
 }
 
@@ -98,22 +101,26 @@ std::string Gnuplot::data(const std::vector<std::vector<double>>& columns) {
 
 void Gnuplot::panel(double left, double right, double bottom, double top, std::string_view title) {
   add("unset label; unset object; unset arrow");
-  add(fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; "
+  add(
+      fmt::format("set lmargin at screen {}; set rmargin at screen {}; set bmargin at screen {}; "
                   "set tmargin at screen {}",
                   left, right, bottom, top));
-  add(fmt::format("set label 1 {} at screen {},{} font 'DejaVu Sans Bold,12' textcolor rgb '{}' noenhanced",
-                  quote(title), left, top + 0.03, palette::ink));
+  add(fmt::format(
+      "set label 1 {} at screen {},{} font 'DejaVu Sans Bold,12' textcolor rgb '{}' noenhanced",
+      quote(title), left, top + 0.03, palette::ink));
 }
 
 void Gnuplot::draw() {
   const TemporaryFolder folder;
   const std::string script = folder.file("script.gp"), messages = folder.file("messages");
   const std::string picture = folder.file("picture");
-  write_whole(script, fmt::format("set terminal {}\nset output {}\n{}unset multiplot\nunset output\n", terminal_,
-                                  quote(picture), script_));
+  write_whole(script,
+              fmt::format("set terminal {}\nset output {}\n{}unset multiplot\nunset output\n",
+                          terminal_, quote(picture), script_));
   const int status = run_gnuplot(script, messages);
   if (status == 127)
-    throw Error(ErrorCode::cannot_draw, "gnuplot is not installed; install the package gnuplot-nox");
+    throw Error(ErrorCode::cannot_draw,
+                "gnuplot is not installed; install the package gnuplot-nox");
   if (status != 0 || !std::filesystem::exists(picture))
     throw Error(ErrorCode::cannot_draw,
                 fmt::format("gnuplot failed on {}: {}", path_, read_whole(messages)));

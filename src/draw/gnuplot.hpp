@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Running gnuplot without a shell. Text reaches it in octal escapes and data as numbers, so that nothing
-// in a file's column names can be read as a command or as markup.
+// Running gnuplot without a shell. Text reaches it in octal escapes and data as numbers, so that
+// nothing in a file's column names can be read as a command or as markup.
 //
 //   Gnuplot plot("out.png");
 //   plot.add("set title " + Gnuplot::quote(series.name));
@@ -16,8 +16,9 @@ namespace brace {
 
 // The palette of the house, on white; a line style or marker always tells the same as the colour.
 namespace palette {
-inline constexpr std::string_view ink = "#22303C", tide = "#2F6F8F", kelp = "#3E7D5A", brass = "#B8862B",
-                                  coral = "#C4523A", fog = "#DDE3E6", haze = "#B9C6CC";
+inline constexpr std::string_view ink = "#22303C", tide = "#2F6F8F", kelp = "#3E7D5A",
+                                  brass = "#B8862B", coral = "#C4523A", fog = "#DDE3E6",
+                                  haze = "#B9C6CC";
 }
 
 class Gnuplot {
@@ -36,9 +37,9 @@ class Gnuplot {
   // Runs gnuplot into a temporary file and moves it into place.
   void draw();
 
-  // A literal of gnuplot in which every sign but letters and blanks is an octal escape; digits too, since gnuplot
-  // takes all that follow an escape into it. (Doubling the
-  // quotes of a single-quoted literal is not enough: gnuplot 5.4 ends a literal that begins with two.)
+  // A literal of gnuplot in which every sign but letters and blanks is an octal escape; digits too,
+  // since gnuplot takes all that follow an escape into it. (Doubling the quotes of a single-quoted
+  // literal is not enough: gnuplot 5.4 ends a literal that begins with two.)
   [[nodiscard]] static std::string quote(std::string_view text);
 
  private:

@@ -28,13 +28,18 @@ constexpr int kMostRedraws = 1000;
 constexpr double kManyRedrawn = 0.05;
 
 void validate(const Fit& fit, const ForecastOptions& options) {
-  const auto refuse = [](const std::string& message) { throw Error(ErrorCode::bad_option, message); };
+  const auto refuse = [](const std::string& message) {
+    throw Error(ErrorCode::bad_option, message);
+  };
   if (options.horizon < 1 || options.horizon > 100000)
-    refuse(fmt::format("ForecastOptions::horizon = {}: must lie between 1 and 100,000", options.horizon));
-  if (options.intervals.empty()) refuse("ForecastOptions::intervals is empty: give one, such as 95");
+    refuse(fmt::format("ForecastOptions::horizon = {}: must lie between 1 and 100,000",
+                       options.horizon));
+  if (options.intervals.empty())
+    refuse("ForecastOptions::intervals is empty: give one, such as 95");
   for (const int percent : options.intervals)
     if (percent < 1 || percent > 99)
-      refuse(fmt::format("ForecastOptions::intervals holds {}: each must lie between 1 and 99", percent));
+      refuse(fmt::format("ForecastOptions::intervals holds {}: each must lie between 1 and 99",
+                         percent));
   if (options.draws < 100 || options.paths < 1)
     refuse(fmt::format("ForecastOptions::draws = {}, paths = {}: at least 100 and 1", options.draws,
                        options.paths));
@@ -63,8 +68,8 @@ std::vector<double> psi_weights(const Model& model, std::span<const double> thet
   return psi;
 }
 
-// Draws of the parameters from a normal law around the estimates, those outside the admissible region
-// drawn again.
+// Draws of the parameters from a normal law around the estimates, those outside the admissible
+// region drawn again.
 class ParameterDraws {
  public:
   explicit ParameterDraws(const Fit& fit) : fit_(fit), centre_(fit.estimates()) {
@@ -113,11 +118,13 @@ struct Cloud {
 Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::vector<double>& psi,
                      const Executor& executor) {
   const auto horizon = static_cast<std::size_t>(options.horizon);
-  const auto draws = static_cast<std::size_t>(options.draws), paths = static_cast<std::size_t>(options.paths);
+  const auto draws = static_cast<std::size_t>(options.draws),
+             paths = static_cast<std::size_t>(options.paths);
   Cloud cloud(horizon, draws * paths);
   const ParameterDraws parameters(fit);
   const std::vector<double> estimate = fit.estimates();
-  const Past past = Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample);
+  const Past past =
+      Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample);
   const ParameterNames names = parameter_names(fit.model);
   const std::size_t first_shape = names.mean.size() + names.variance.size();
   const ShockLaw& law = shock_law(fit.model.shocks);
@@ -135,7 +142,8 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::
     std::vector<double> z(horizon);
     for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
       if (full) {
-        if (!parameters.draw(stream, theta, refused[stream_number]) || !likelihood.path(theta, path))
+        if (!parameters.draw(stream, theta, refused[stream_number]) ||
+            !likelihood.path(theta, path))
           theta = estimate;  // no admissible draw: counted in `refused`, which the caller reports
         else
           start = Past::after(fit.model, path.dev, path.e, path.h, fit.data(), path.presample);
@@ -143,7 +151,8 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::
       }
       const std::span<const double> shape = std::span(theta).subspan(first_shape);
       for (std::size_t p = 0; p < paths; ++p) {
-        // Every second path mirrors the one before it: the laws are symmetric, and means come out right.
+        // Every second path mirrors the one before it: the laws are symmetric, and means come out
+        // right.
         if (p % 2 == 0)
           for (double& v : z) v = law.draw(stream, shape);
         else
@@ -183,7 +192,8 @@ double quantile(std::vector<double>& values, double p) {
 }
 
 template <class F>
-std::vector<Interval> intervals_of(std::vector<double>& values, const std::vector<int>& percents, F map) {
+std::vector<Interval> intervals_of(std::vector<double>& values, const std::vector<int>& percents,
+                                   F map) {
   std::vector<Interval> out;
   for (const int percent : percents) {
     const double tail = (1 - percent / 100.0) / 2;
@@ -214,13 +224,15 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   std::vector<Timestamp> dates;
   if (last < fit.series->times.size()) {
     ahead.origin = fit.series->times[last];
-    dates = dates_after(*ahead.origin, fit.series->clock, static_cast<std::size_t>(options.horizon));
+    dates =
+        dates_after(*ahead.origin, fit.series->clock, static_cast<std::size_t>(options.horizon));
   }
 
   const std::vector<double> theta = fit.estimates();
   const std::vector<double> psi = psi_weights(fit.model, theta, options.horizon);
-  Stepper step(fit.model, theta,
-               Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample));
+  Stepper step(
+      fit.model, theta,
+      Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample));
   std::vector<double> variances;
   for (int k = 1; k <= options.horizon; ++k) {
     const Stepper::Row row = step.expect();
@@ -255,7 +267,8 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
       const std::span<const double> shape =
           std::span(theta).subspan(names.mean.size() + names.variance.size());
       for (Interval& interval : s.return_interval) {
-        const double reach = s.sd * shock_law(fit.model.shocks).quantile(0.5 + interval.percent / 200.0, shape);
+        const double reach =
+            s.sd * shock_law(fit.model.shocks).quantile(0.5 + interval.percent / 200.0, shape);
         interval = {interval.percent, s.mean - reach, s.mean + reach};
       }
     } else {
@@ -267,7 +280,8 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
   const bool known = options.method == ForecastMethod::plug_in && options.horizon == 1;
   if (!known)
-    ahead.horizon_total.volatility_interval = intervals_of(cloud.total_variance, ahead.intervals, root);
+    ahead.horizon_total.volatility_interval =
+        intervals_of(cloud.total_variance, ahead.intervals, root);
   if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock)) {
     const double h = static_cast<double>(options.horizon);
     Annualised a;
@@ -283,12 +297,15 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
 
   ahead.warnings = fit.warnings;
   if (cloud.drawn > 0)
-    ahead.share_redrawn = static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
+    ahead.share_redrawn =
+        static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
   if (ahead.share_redrawn > kManyRedrawn)
     ahead.warnings.push_back(
         {WarningCode::draws_rejected,
-         fmt::format("{:.0f} % of the parameter draws broke a rule of the model and were redrawn, so the "
-                     "normal law of the estimates is rough here", 100 * ahead.share_redrawn)});
+         fmt::format(
+             "{:.0f} % of the parameter draws broke a rule of the model and were redrawn, so the "
+             "normal law of the estimates is rough here",
+             100 * ahead.share_redrawn)});
   return ahead;
 }
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The printed forecast: verdict, one line a step, totals. Covered by tests/forecast/forecast_test.cpp.
+// The printed forecast: verdict, one line a step, totals. Covered by
+// tests/forecast/forecast_test.cpp.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -21,8 +22,11 @@ int decimals_for(double volatility) {
   return std::clamp(2 - static_cast<int>(std::floor(std::log10(volatility))), 0, 8);
 }
 
-// Ends of simulated intervals have a Monte Carlo error of about one percent of their width: one decimal less.
-int interval_decimals(double volatility) { return std::max(0, decimals_for(volatility) - 1); }
+// Ends of simulated intervals have a Monte Carlo error of about one percent of their width: one
+// decimal less.
+int interval_decimals(double volatility) {
+  return std::max(0, decimals_for(volatility) - 1);
+}
 
 std::string headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().variance), then = std::sqrt(f.steps.back().variance);
@@ -36,12 +40,14 @@ std::string headline(const Forecast& f) {
     text = fmt::format("Volatility {} from {} to {}{}", change > 0 ? "rises" : "falls",
                        text::fixed(now, digits), text::fixed(then, digits), unit);
   if (f.long_run_variance)
-    text += fmt::format(" (its long run is {})", text::fixed(std::sqrt(*f.long_run_variance), digits));
+    text +=
+        fmt::format(" (its long run is {})", text::fixed(std::sqrt(*f.long_run_variance), digits));
   text += fmt::format("; over {} it is {}", text::plural(f.steps.size(), f.period, f.period + "s"),
                       text::fixed(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
   if (!f.horizon_total.volatility_interval.empty()) {
     const Interval& widest = f.horizon_total.volatility_interval.back();
-    text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)), widest.percent);
+    text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)),
+                        widest.percent);
   }
   return text + ".";
 }
@@ -56,32 +62,38 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   const std::size_t widest = f.intervals.size() - 1;
   const int percent = f.intervals[widest];
   out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
-                     fmt::format("{} % of returns", percent), "volatility", fmt::format("its {} %", percent));
+                     fmt::format("{} % of returns", percent), "volatility",
+                     fmt::format("its {} %", percent));
   for (const ForecastStep& s : f.steps)
     out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n",
-                       s.date ? format_date(*s.date) : fmt::format("+{}", s.step), text::fixed(s.mean, digits),
-                       spell(s.return_interval[widest], ends), text::fixed(std::sqrt(s.variance), digits),
-                       s.volatility_interval.empty() ? "taken as known" : spell(s.volatility_interval[widest], ends));
+                       s.date ? format_date(*s.date) : fmt::format("+{}", s.step),
+                       text::fixed(s.mean, digits), spell(s.return_interval[widest], ends),
+                       text::fixed(std::sqrt(s.variance), digits),
+                       s.volatility_interval.empty() ? "taken as known"
+                                                     : spell(s.volatility_interval[widest], ends));
   out << '\n'
-      << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits), percent,
-                     spell(f.horizon_total.return_interval[widest], ends));
+      << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
+                     percent, spell(f.horizon_total.return_interval[widest], ends));
   if (f.annualised) {
     const Annualised& a = *f.annualised;
     const int year_digits = decimals_for(a.volatility);
-    out << fmt::format("  a year of {} {}s: volatility {}", fmt::format("{:.6g}", a.periods_per_year), f.period,
+    out << fmt::format("  a year of {} {}s: volatility {}",
+                       fmt::format("{:.6g}", a.periods_per_year), f.period,
                        text::fixed(a.volatility, year_digits));
     if (!a.volatility_interval.empty())
-      out << fmt::format(" ({})", spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
+      out << fmt::format(" ({})",
+                         spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
     if (a.long_run_volatility)
       out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
     out << '\n';
   }
-  out << text::wrap(f.method == ForecastMethod::full
-                        ? "Intervals (full) hold the shocks to come and the uncertainty of the estimates; "
-                          "they take the model itself as right."
-                        : "Intervals (plug-in) hold the shocks to come only and take the estimates as "
-                          "known; --method full adds their uncertainty.",
-                    100, "  ");
+  out << text::wrap(
+      f.method == ForecastMethod::full
+          ? "Intervals (full) hold the shocks to come and the uncertainty of the estimates; "
+            "they take the model itself as right."
+          : "Intervals (plug-in) hold the shocks to come only and take the estimates as "
+            "known; --method full adds their uncertainty.",
+      100, "  ");
   for (const Warning& warning : f.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

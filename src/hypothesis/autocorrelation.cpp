@@ -16,7 +16,8 @@
 namespace brace {
 namespace {
 
-// Deviations from the mean of the values present; 0 where missing, which drops the pair from each sum.
+// Deviations from the mean of the values present; 0 where missing, which drops the pair from each
+// sum.
 std::vector<double> deviations(std::span<const double> y, std::size_t& present) {
   double sum = 0;
   present = 0;
@@ -89,8 +90,13 @@ LagTable lag_table(const Series& series, int lags, int fitted) {
     }
     q += n * (n + 2) * r[k - 1] * r[k - 1] / (n - static_cast<double>(k));
     q_robust += spread > 0 ? product * product / spread : 0;
-    LagRow row{.lag = static_cast<int>(k), .acf = r[k - 1], .pacf = partials[k - 1], .q = q,
-               .dof = static_cast<int>(k) - fitted, .p_value = {}, .q_robust = q_robust,
+    LagRow row{.lag = static_cast<int>(k),
+               .acf = r[k - 1],
+               .pacf = partials[k - 1],
+               .q = q,
+               .dof = static_cast<int>(k) - fitted,
+               .p_value = {},
+               .q_robust = q_robust,
                .p_robust = {}};
     if (row.dof >= 1) {
       row.p_value = laws::chi_squared_tail(q, row.dof);
@@ -109,13 +115,16 @@ std::ostream& operator<<(std::ostream& out, const LagTable& table) {
   // The bars' scale: the least round number that holds them all.
   double scale = 1;
   for (const double round : {0.5, 0.2, 0.1})
-    if (std::all_of(table.rows.begin(), table.rows.end(), [&](const LagRow& r) { return std::abs(r.acf) <= round; }))
+    if (std::all_of(table.rows.begin(), table.rows.end(),
+                    [&](const LagRow& r) { return std::abs(r.acf) <= round; }))
       scale = round;
-  out << text::wrap(fmt::format(
-             "{}: {} over {} lags (robust p {}); beyond the 95 % band: {} of {}, where chance alone gives "
-             "about {}.",
-             text::sentence(table.of), memory ? "memory" : "no clear memory", table.rows.size(), text::p_value(last.p_robust),
-             outside, table.rows.size(), text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
+  out << text::wrap(fmt::format("{}: {} over {} lags (robust p {}); beyond the 95 % band: {} of "
+                                "{}, where chance alone gives "
+                                "about {}.",
+                                text::sentence(table.of), memory ? "memory" : "no clear memory",
+                                table.rows.size(), text::p_value(last.p_robust), outside,
+                                table.rows.size(),
+                                text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
       << '\n'
       << fmt::format("  {:>4}{:>8}{:>8}   {:<21}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf", "pacf",
                      fmt::format("{:<10}0{:>10}", -scale, scale), "Q", "p", "robust Q", "p");
@@ -124,17 +133,19 @@ std::ostream& operator<<(std::ostream& out, const LagTable& table) {
     const char cell = std::abs(row.acf) > table.band_95 ? '#' : '=';
     std::string bar(21, ' ');
     const int reach = static_cast<int>(std::lround(std::clamp(row.acf / scale, -1.0, 1.0) * 10));
-    for (int c = std::min(0, reach); c <= std::max(0, reach); ++c) bar[static_cast<std::size_t>(10 + c)] = cell;
+    for (int c = std::min(0, reach); c <= std::max(0, reach); ++c)
+      bar[static_cast<std::size_t>(10 + c)] = cell;
     bar[10] = '|';
-    out << fmt::format("  {:>4}{:>8}{:>8}   {}{:>9}{:>9}{:>10}{:>9}\n", row.lag, text::fixed(row.acf, 3),
-                       text::fixed(row.pacf, 3), bar,
-                       text::fixed(row.q, 1), text::p_value(row.p_value), text::fixed(row.q_robust, 1),
-                       text::p_value(row.p_robust));
+    out << fmt::format("  {:>4}{:>8}{:>8}   {}{:>9}{:>9}{:>10}{:>9}\n", row.lag,
+                       text::fixed(row.acf, 3), text::fixed(row.pacf, 3), bar,
+                       text::fixed(row.q, 1), text::p_value(row.p_value),
+                       text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
   }
-  out << fmt::format("\n  # beyond +-{}, the 95 % band of one lag of a white series; {} observations.\n"
-                     "  Null of each p: no autocorrelation up to that lag. The robust form allows for clustering\n"
-                     "  volatility, which the plain one takes for memory.\n",
-                     text::fixed(table.band_95, 3), text::count(table.observations));
+  out << fmt::format(
+      "\n  # beyond +-{}, the 95 % band of one lag of a white series; {} observations.\n"
+      "  Null of each p: no autocorrelation up to that lag. The robust form allows for clustering\n"
+      "  volatility, which the plain one takes for memory.\n",
+      text::fixed(table.band_95, 3), text::count(table.observations));
   return out;
 }
 

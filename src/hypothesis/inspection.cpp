@@ -22,7 +22,8 @@ constexpr double kManyZeros = 0.10;
 constexpr double kLevelLike = 0.9;
 
 std::string read(const Inspection& i, bool memory, bool clusters) {
-  const std::string_view tails = i.moments.excess_kurtosis > 1 ? "heavy tails" : "tails near the normal";
+  const std::string_view tails =
+      i.moments.excess_kurtosis > 1 ? "heavy tails" : "tails near the normal";
   return fmt::format("{}: {}, {} from one {} to the next, {}", i.name, tails,
                      memory ? "memory" : "no clear memory", i.period,
                      clusters ? "and volatility that clusters" : "and steady volatility");
@@ -59,9 +60,10 @@ std::vector<Warning> data_warnings(const Series& series) {
     if (*level.p_value > 0.10)
       warnings.push_back(
           {WarningCode::level_modelled,
-           fmt::format("a unit root in {} is not rejected (adf p {}), and then tests and models of it mean "
-                       "little; take returns with --returns log, or first run brace unitroot",
-                       series.name, text::p_value(level.p_value, level.p_floor))});
+           fmt::format(
+               "a unit root in {} is not rejected (adf p {}), and then tests and models of it mean "
+               "little; take returns with --returns log, or first run brace unitroot",
+               series.name, text::p_value(level.p_value, level.p_floor))});
   }
   const auto zeros =
       static_cast<std::size_t>(std::count(series.values.begin(), series.values.end(), 0.0));
@@ -69,7 +71,8 @@ std::vector<Warning> data_warnings(const Series& series) {
     warnings.push_back(
         {WarningCode::zero_returns_many,
          fmt::format("{} of {} values are exactly 0; days without trading should be dropped "
-                     "(--drop-zero volume)", text::count(zeros), text::count(n))});
+                     "(--drop-zero volume)",
+                     text::count(zeros), text::count(n))});
   return warnings;
 }
 
@@ -77,13 +80,17 @@ std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   const Moments& m = inspection.moments;
   out << text::wrap(text::sentence(inspection.reading) + ".") << '\n'
       << fmt::format("  {} observations{}\n", text::count(m.n),
-                     inspection.unit.empty() ? "" : fmt::format(", in {} a {}", inspection.unit, inspection.period))
+                     inspection.unit.empty()
+                         ? ""
+                         : fmt::format(", in {} a {}", inspection.unit, inspection.period))
       << fmt::format("  mean {}, median {}, standard deviation {}\n", text::significant(m.mean, 3),
                      text::significant(m.median, 3), text::significant(m.sd, 4))
-      << fmt::format("  least {}, most {}; skewness {}, excess kurtosis {}\n\n", text::significant(m.min, 4),
-                     text::significant(m.max, 4), text::fixed(m.skewness, 2), text::fixed(m.excess_kurtosis, 2));
+      << fmt::format("  least {}, most {}; skewness {}, excess kurtosis {}\n\n",
+                     text::significant(m.min, 4), text::significant(m.max, 4),
+                     text::fixed(m.skewness, 2), text::fixed(m.excess_kurtosis, 2));
   for (const TestResult& test : inspection.tests)
-    out << fmt::format("  {:<17}{:>9}  p {:<9}null: {}\n", test.test, text::significant(test.statistic, 4),
+    out << fmt::format("  {:<17}{:>9}  p {:<9}null: {}\n", test.test,
+                       text::significant(test.statistic, 4),
                        text::p_value(test.p_value, test.p_floor), test.null);
   out << "\n  A small p speaks against the null of its row.\n";
   for (const Warning& warning : inspection.warnings)

@@ -52,7 +52,8 @@ AdfRegression run_adf(const std::vector<double>& y, int k, Deterministic terms, 
   return {regress(X, dy), rows.size(), fixed};
 }
 
-// N ln(SSR/N) + penalty * regressors on the sample common to all candidates; the smallest k wins a tie.
+// N ln(SSR/N) + penalty * regressors on the sample common to all candidates; the smallest k wins a
+// tie.
 int choose_lags(const std::vector<double>& y, const AdfOptions& options, int most) {
   int best = 0;
   double least = std::numeric_limits<double>::infinity();
@@ -70,7 +71,9 @@ int choose_lags(const std::vector<double>& y, const AdfOptions& options, int mos
   return best;
 }
 
-std::string_view kpss_name(bool with_trend) { return with_trend ? "trend" : "level"; }
+std::string_view kpss_name(bool with_trend) {
+  return with_trend ? "trend" : "level";
+}
 
 }  // namespace
 
@@ -80,8 +83,8 @@ TestResult adf(const Series& series, const AdfOptions& options) {
   const auto n = static_cast<double>(series.present());
   int k = options.lags;
   if (options.rule != LagRule::fixed) {
-    const int most = options.max_lags > 0 ? options.max_lags
-                                          : static_cast<int>(12 * std::pow(n / 100, 0.25));
+    const int most =
+        options.max_lags > 0 ? options.max_lags : static_cast<int>(12 * std::pow(n / 100, 0.25));
     k = choose_lags(y, options, most);
   } else if (k < 0 || k > static_cast<int>(n) / 2 - 4) {
     throw Error(ErrorCode::bad_option,
@@ -119,10 +122,9 @@ TestResult kpss(const Series& series, const KpssOptions& options) {
   require_usable(series, 10, "a KPSS test");
   const std::vector<double> y = series.present_values();
   const auto n = static_cast<Index>(y.size());
-  const int bandwidth =
-      options.bandwidth >= 0
-          ? options.bandwidth
-          : static_cast<int>(4 * std::pow(static_cast<double>(n) / 100, 0.25));
+  const int bandwidth = options.bandwidth >= 0
+                            ? options.bandwidth
+                            : static_cast<int>(4 * std::pow(static_cast<double>(n) / 100, 0.25));
   Eigen::MatrixXd X(n, options.with_trend ? 2 : 1);
   for (Index i = 0; i < n; ++i) {
     X(i, 0) = 1;
@@ -166,8 +168,8 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
   UnitRootBattery battery;
   battery.of = series.name;
   const bool drifts = *mean_zero(differences(series)).rejects();
-  battery.deterministic = options.deterministic.value_or(drifts ? Deterministic::trend
-                                                                : Deterministic::constant);
+  battery.deterministic =
+      options.deterministic.value_or(drifts ? Deterministic::trend : Deterministic::constant);
   AdfOptions for_adf = options.adf;
   for_adf.deterministic = battery.deterministic;
   KpssOptions for_kpss = options.kpss;
@@ -189,8 +191,9 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
         "the tests on {} conflict: both nulls are rejected, as long memory or a break would do",
         series.name);
   } else {
-    battery.reading = fmt::format(
-        "the tests on {} conflict: neither null is rejected, so the sample cannot tell", series.name);
+    battery.reading =
+        fmt::format("the tests on {} conflict: neither null is rejected, so the sample cannot tell",
+                    series.name);
   }
   if (drifts && battery.deterministic != Deterministic::trend)
     battery.warnings.push_back(
@@ -220,15 +223,18 @@ UnitRootReport compare_unit_roots(const Series& level, const Series& change,
   const StationarityVerdict of_change = report.batteries[1].verdict;
   using enum StationarityVerdict;
   if (of_level == unit_root && of_change == stationary)
-    report.reading = fmt::format("{} has a unit root; {} does not. Model the latter.", level.name, change.name);
+    report.reading =
+        fmt::format("{} has a unit root; {} does not. Model the latter.", level.name, change.name);
   else if (of_level == stationary)
-    report.reading = fmt::format("{} is stationary as it is: model it without differencing.", level.name);
+    report.reading =
+        fmt::format("{} is stationary as it is: model it without differencing.", level.name);
   else if (of_level == trend_stationary)
-    report.reading = fmt::format("{} is stationary around a trend: model it with a trend, do not difference it.",
-                                 level.name);
+    report.reading =
+        fmt::format("{} is stationary around a trend: model it with a trend, do not difference it.",
+                    level.name);
   else
-    report.reading = fmt::format("On {}: {}. On {}: {}.", level.name, report.batteries[0].reading, change.name,
-                                 report.batteries[1].reading);
+    report.reading = fmt::format("On {}: {}. On {}: {}.", level.name, report.batteries[0].reading,
+                                 change.name, report.batteries[1].reading);
   return report;
 }
 
@@ -241,8 +247,9 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
                        first.test == "adf" ? "there is a unit root" : "it is stationary");
     for (const UnitRootBattery& battery : report.batteries) {
       const TestResult& t = battery.tests[i];
-      const std::string how = t.lags ? text::plural(static_cast<std::size_t>(*t.lags), "lag", "lags")
-                                     : fmt::format("bandwidth {}", t.bandwidth.value_or(0));
+      const std::string how = t.lags
+                                  ? text::plural(static_cast<std::size_t>(*t.lags), "lag", "lags")
+                                  : fmt::format("bandwidth {}", t.bandwidth.value_or(0));
       out << fmt::format("    {:<6}{:<32}{:<10}{:<14}{:>8}  p {:<9}5 % at {}\n", t.test, battery.of,
                          to_string(*t.deterministic), how, text::fixed(t.statistic, 2),
                          text::p_value(t.p_value, t.p_floor), text::fixed(t.critical->at_5, 2));

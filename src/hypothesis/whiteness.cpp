@@ -36,7 +36,9 @@ TestResult portmanteau(const Series& series, const WhitenessOptions& options, st
   return test;
 }
 
-double q_of(const LagTable& table) { return table.rows.back().q; }
+double q_of(const LagTable& table) {
+  return table.rows.back().q;
+}
 
 }  // namespace
 

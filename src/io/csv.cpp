@@ -69,9 +69,10 @@ class Reader {
   Reader(const std::string& path, const CsvOptions& options)
       : path_(path), options_(options), rows_(parse(path, read_whole(path))) {
     if (rows_.size() < 2)
-      throw Error(ErrorCode::file_empty,
-                  fmt::format("{}: {}; it needs a header row and rows of data", path,
-                              rows_.empty() ? "the file is empty" : "there is a header and no data"));
+      throw Error(
+          ErrorCode::file_empty,
+          fmt::format("{}: {}; it needs a header row and rows of data", path,
+                      rows_.empty() ? "the file is empty" : "there is a header and no data"));
     for (std::size_t r = 1; r < rows_.size(); ++r)
       if (rows_[r].size() != rows_[0].size())
         throw Error(ErrorCode::not_a_number,
@@ -95,13 +96,16 @@ class Reader {
       std::optional<Timestamp> when;
       if (date) {
         when = parse_date(rows_[r][*date], options_.date_format);
-        if (!when) fail(ErrorCode::bad_date, r, *date, "is not a date in the form {}; name its form with --date-format",
-                        options_.date_format.empty() ? "2019-05-02" : options_.date_format);
+        if (!when)
+          fail(ErrorCode::bad_date, r, *date,
+               "is not a date in the form {}; name its form with --date-format",
+               options_.date_format.empty() ? "2019-05-02" : options_.date_format);
         if (before && *when <= *before)
-          throw Error(*when == *before ? ErrorCode::date_repeated : ErrorCode::dates_out_of_order,
-                      fmt::format("{} row {}, column {}: {} comes after {}; {}", path_, text::count(r + 1),
-                                  rows_[0][*date], format_date(*when), format_date(*before),
-                                  *when == *before ? "keep one row a date" : "sort the rows by date"));
+          throw Error(
+              *when == *before ? ErrorCode::date_repeated : ErrorCode::dates_out_of_order,
+              fmt::format("{} row {}, column {}: {} comes after {}; {}", path_, text::count(r + 1),
+                          rows_[0][*date], format_date(*when), format_date(*before),
+                          *when == *before ? "keep one row a date" : "sort the rows by date"));
         before = when;
         if ((from && *when < *from) || (to && *when > *to)) continue;
       }
@@ -124,14 +128,16 @@ class Reader {
 
  private:
   template <class... Args>
-  [[noreturn]] void fail(ErrorCode code, std::size_t r, std::size_t c, fmt::format_string<Args...> what,
-                         Args&&... args) const {
-    throw Error(code, fmt::format("{} row {}, column {}: '{}' {}", path_, text::count(r + 1), rows_[0][c],
-                                  rows_[r][c], fmt::format(what, std::forward<Args>(args)...)));
+  [[noreturn]] void fail(ErrorCode code, std::size_t r, std::size_t c,
+                         fmt::format_string<Args...> what, Args&&... args) const {
+    throw Error(code,
+                fmt::format("{} row {}, column {}: '{}' {}", path_, text::count(r + 1), rows_[0][c],
+                            rows_[r][c], fmt::format(what, std::forward<Args>(args)...)));
   }
 
   bool is_missing(const std::string& text) const {
-    return std::find(options_.missing.begin(), options_.missing.end(), text) != options_.missing.end();
+    return std::find(options_.missing.begin(), options_.missing.end(), text) !=
+           options_.missing.end();
   }
 
   // The number in a cell, NaN where it is marked as missing.
@@ -139,8 +145,12 @@ class Reader {
     const std::string& text = rows_[r][c];
     if (is_missing(text)) return std::numeric_limits<double>::quiet_NaN();
     const auto x = number(text);
-    if (!x) fail(ErrorCode::not_a_number, r, c, "is not a number; fix it or name it as missing with --missing '{}'", text);
-    if (!std::isfinite(*x)) fail(ErrorCode::not_finite, r, c, "is not finite; fix it or name it as missing with --missing '{}'", text);
+    if (!x)
+      fail(ErrorCode::not_a_number, r, c,
+           "is not a number; fix it or name it as missing with --missing '{}'", text);
+    if (!std::isfinite(*x))
+      fail(ErrorCode::not_finite, r, c,
+           "is not finite; fix it or name it as missing with --missing '{}'", text);
     return *x;
   }
 
@@ -173,7 +183,8 @@ class Reader {
     std::vector<std::string> names;
     for (std::size_t c = 0; c < rows_[0].size(); ++c) {
       if (date && c == *date) continue;
-      // Numeric: its first cell that is not missing is a number. A bad cell further down is an error.
+      // Numeric: its first cell that is not missing is a number. A bad cell further down is an
+      // error.
       for (std::size_t r = 1; r < rows_.size(); ++r)
         if (!is_missing(rows_[r][c])) {
           if (number(rows_[r][c])) {
@@ -184,23 +195,26 @@ class Reader {
         }
     }
     if (numeric.size() == 1) return numeric.front();
-    throw Error(ErrorCode::column_missing,
-                numeric.empty()
-                    ? fmt::format("{}: no column holds numbers; its columns are {}", path_,
-                                  fmt::join(rows_[0], ", "))
-                    : fmt::format("{}: several columns hold numbers ({}); choose one with --value {}", path_,
-                                  fmt::join(names, ", "), names.back()));
+    throw Error(
+        ErrorCode::column_missing,
+        numeric.empty()
+            ? fmt::format("{}: no column holds numbers; its columns are {}", path_,
+                          fmt::join(rows_[0], ", "))
+            : fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
+                          path_, fmt::join(names, ", "), names.back()));
   }
 
   std::optional<Timestamp> limit(const std::string& text, std::optional<std::size_t> date,
                                  const char* option) const {
     if (text.empty()) return std::nullopt;
     if (!date)
-      throw Error(ErrorCode::bad_option, fmt::format("--{} {}: {} has no column of dates", option, text, path_));
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--{} {}: {} has no column of dates", option, text, path_));
     auto when = parse_date(text, options_.date_format);
     if (!when) when = parse_date(text);
     if (!when)
-      throw Error(ErrorCode::bad_option, fmt::format("--{} {}: write the date as 2019-05-02", option, text));
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--{} {}: write the date as 2019-05-02", option, text));
     return when;
   }
 

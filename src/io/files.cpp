@@ -21,8 +21,9 @@ void write_whole(const std::string& path, std::string_view content) {
   const auto refuse = [&](const std::string& why) {
     std::error_code ignored;
     std::filesystem::remove(temporary, ignored);
-    throw Error(ErrorCode::cannot_write,
-                fmt::format("{}: cannot be written ({}); check the folder and its permissions", path, why));
+    throw Error(
+        ErrorCode::cannot_write,
+        fmt::format("{}: cannot be written ({}); check the folder and its permissions", path, why));
   };
   {
     std::ofstream out(temporary, std::ios::binary | std::ios::trunc);

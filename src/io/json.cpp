@@ -10,7 +10,9 @@
 namespace brace {
 namespace {
 
-Json date(std::optional<Timestamp> when) { return when ? Json(format_date(*when)) : Json(nullptr); }
+Json date(std::optional<Timestamp> when) {
+  return when ? Json(format_date(*when)) : Json(nullptr);
+}
 
 template <class T>
 Json maybe(const std::optional<T>& value) {
@@ -30,23 +32,25 @@ Json to_value(const Series& s) {
 }
 
 Json to_value(const TestResult& t) {
-  Json out = {{"test", t.test},
-              {"variant", t.variant},
-              {"null", t.null},
-              {"statistic", number(t.statistic)},
-              {"p_value", number(t.p_value)},
-              {"p_floor", number(t.p_floor)},
-              {"dof", t.dof},
-              {"lags", maybe(t.lags)},
-              {"bandwidth", maybe(t.bandwidth)},
-              {"observations", t.observations},
-              {"critical", nullptr},
-              {"deterministic", t.deterministic ? Json(to_string(*t.deterministic)) : Json(nullptr)},
-              {"break", nullptr},
-              {"reject_5pct", maybe(t.rejects())},
-              {"reading", t.reading}};
+  Json out = {
+      {"test", t.test},
+      {"variant", t.variant},
+      {"null", t.null},
+      {"statistic", number(t.statistic)},
+      {"p_value", number(t.p_value)},
+      {"p_floor", number(t.p_floor)},
+      {"dof", t.dof},
+      {"lags", maybe(t.lags)},
+      {"bandwidth", maybe(t.bandwidth)},
+      {"observations", t.observations},
+      {"critical", nullptr},
+      {"deterministic", t.deterministic ? Json(to_string(*t.deterministic)) : Json(nullptr)},
+      {"break", nullptr},
+      {"reject_5pct", maybe(t.rejects())},
+      {"reading", t.reading}};
   if (t.critical)
-    out["critical"] = {{"1%", t.critical->at_1}, {"5%", t.critical->at_5}, {"10%", t.critical->at_10}};
+    out["critical"] = {
+        {"1%", t.critical->at_1}, {"5%", t.critical->at_5}, {"10%", t.critical->at_10}};
   if (t.break_at) out["break"] = {{"index", t.break_at->index}, {"date", date(t.break_at->date)}};
   return out;
 }
@@ -60,7 +64,8 @@ Json to_value(const std::vector<TestResult>& tests) {
 Json to_value(const std::vector<Interval>& intervals) {
   if (intervals.empty()) return nullptr;
   Json out = Json::object();
-  for (const Interval& i : intervals) out[std::to_string(i.percent)] = {number(i.low), number(i.high)};
+  for (const Interval& i : intervals)
+    out[std::to_string(i.percent)] = {number(i.low), number(i.high)};
   return out;
 }
 
@@ -76,7 +81,9 @@ std::string document(std::string_view command, const Series& series, Json result
 
 }  // namespace
 
-std::string_view version() { return BRACE_VERSION; }
+std::string_view version() {
+  return BRACE_VERSION;
+}
 
 Json to_value(const std::vector<Warning>& warnings) {
   Json out = Json::array();
@@ -98,9 +105,12 @@ Json to_value(const Parameter& p) {
 }
 
 Json to_value(const Convergence& c) {
-  return {{"status", to_string(c.status)}, {"gradient_norm", number(c.gradient_norm)},
-          {"iterations", c.iterations},    {"evaluations", c.evaluations},
-          {"starts", c.starts},            {"why", c.why}};
+  return {{"status", to_string(c.status)},
+          {"gradient_norm", number(c.gradient_norm)},
+          {"iterations", c.iterations},
+          {"evaluations", c.evaluations},
+          {"starts", c.starts},
+          {"why", c.why}};
 }
 
 std::string json_document(std::string_view command, const Fit& fit) {
@@ -122,8 +132,9 @@ std::string json_document(std::string_view command, const Fit& fit) {
                  {"unconditional_variance", number(fit.unconditional_variance)},
                  {"last", {{"shock", nullptr}, {"variance", nullptr}}}};
   if (!fit.variances.empty())
-    result["last"] = {{"shock", std::isnan(fit.data().back()) ? Json(nullptr) : number(fit.shocks.back())},
-                      {"variance", number(fit.variances.back())}};
+    result["last"] = {
+        {"shock", std::isnan(fit.data().back()) ? Json(nullptr) : number(fit.shocks.back())},
+        {"variance", number(fit.variances.back())}};
   return document(command, fit.window(), std::move(result), fit.warnings);
 }
 
@@ -186,7 +197,8 @@ std::string json_document(std::string_view command, const Series& series, const 
                   i.warnings);
 }
 
-std::string json_document(std::string_view command, const Series& series, const UnitRootReport& report) {
+std::string json_document(std::string_view command, const Series& series,
+                          const UnitRootReport& report) {
   Json tests = Json::array();
   std::vector<Warning> warnings;
   for (const UnitRootBattery& battery : report.batteries) {
@@ -217,7 +229,11 @@ std::string json_document(std::string_view command, const Series& series, const 
                     {"q_robust", number(row.q_robust)},
                     {"p_robust", number(row.p_robust)}});
   return document(command, series,
-                  {{"of", of}, {"n", table.observations}, {"band_95", table.band_95}, {"lags", std::move(lags)}}, {});
+                  {{"of", of},
+                   {"n", table.observations},
+                   {"band_95", table.band_95},
+                   {"lags", std::move(lags)}},
+                  {});
 }
 
 }  // namespace brace

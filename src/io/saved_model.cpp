@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The saved-model schema, version 1 (docs/saved-model.md). Covered by tests/io/saved_model_test.cpp.
+// The saved-model schema, version 1 (docs/saved-model.md). Covered by
+// tests/io/saved_model_test.cpp.
 #include "brace/io/saved_model.hpp"
 
 #include <fmt/format.h>
@@ -21,8 +22,8 @@ namespace {
 constexpr std::string_view kFormat = "brace-model";
 constexpr int kVersion = 1;
 
-// How far the stored last variance and likelihood may lie from those found again, relative: other processors round
-// logarithms and products otherwise.
+// How far the stored last variance and likelihood may lie from those found again, relative: other
+// processors round logarithms and products otherwise.
 constexpr double kStateTolerance = 1e-9;
 
 constexpr std::pair<Kind, std::string_view> kKinds[] = {{Kind::values, "values"},
@@ -44,8 +45,9 @@ T value_of(const std::pair<T, std::string_view> (&table)[N], const std::string& 
   throw std::invalid_argument(fmt::format("'{}' is not a known word", word));
 }
 
-constexpr std::pair<FitStatus, std::string_view> kStatuses[] = {
-    {FitStatus::failed, "failed"}, {FitStatus::converged, "converged"}, {FitStatus::boundary, "boundary"}};
+constexpr std::pair<FitStatus, std::string_view> kStatuses[] = {{FitStatus::failed, "failed"},
+                                                                {FitStatus::converged, "converged"},
+                                                                {FitStatus::boundary, "boundary"}};
 constexpr std::pair<ErrorKind, std::string_view> kErrors[] = {
     {ErrorKind::robust, "robust"}, {ErrorKind::hessian, "hessian"}, {ErrorKind::opg, "opg"}};
 
@@ -109,15 +111,18 @@ Fit fit_from(const Json& j) {
   known.model = parse_model(j.at("model").get<std::string>());
   const std::vector<std::string> names = parameter_names(known.model).all();
   for (const Json& p : j.at("parameters")) known.parameters.push_back(parameter_from(p));
-  if (known.parameters.size() != names.size()) throw std::invalid_argument("parameters do not fit the model line");
+  if (known.parameters.size() != names.size())
+    throw std::invalid_argument("parameters do not fit the model line");
   for (std::size_t i = 0; i < names.size(); ++i)
-    if (known.parameters[i].name != names[i]) throw std::invalid_argument("parameters do not fit the model line");
+    if (known.parameters[i].name != names[i])
+      throw std::invalid_argument("parameters do not fit the model line");
   const auto k = static_cast<Eigen::Index>(names.size());
   known.covariance = Eigen::MatrixXd::Zero(k, k);
   const Json& covariance = j.at("covariance");
   for (Eigen::Index r = 0; r < k; ++r)
     for (Eigen::Index c = 0; c < k; ++c)
-      known.covariance(r, c) = covariance.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(c));
+      known.covariance(r, c) =
+          covariance.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(c));
   known.errors = value_of(kErrors, j.at("errors"));
   const Json& c = j.at("convergence");
   known.convergence = {.status = value_of(kStatuses, c.at("status")),
@@ -128,15 +133,18 @@ Fit fit_from(const Json& j) {
                        .starts = c.at("starts")};
   known.presample = j.at("presample");
   for (const Json& w : j.at("warnings"))
-    known.warnings.push_back({warning_from(w.at("code").get<std::string>()), w.at("text").get<std::string>()});
+    known.warnings.push_back(
+        {warning_from(w.at("code").get<std::string>()), w.at("text").get<std::string>()});
   Fit fit = restore(std::move(known), std::make_shared<Series>(series_from(j.at("series"))));
   const Json& state = j.at("state");
   const auto agrees = [](double got, double stored) {
     return std::abs(got - stored) <= kStateTolerance * (1 + std::abs(stored));
   };
-  if (fit.variances.empty() || !fit.log_likelihood || !agrees(fit.variances.back() / state.at("variance").get<double>(), 1) ||
+  if (fit.variances.empty() || !fit.log_likelihood ||
+      !agrees(fit.variances.back() / state.at("variance").get<double>(), 1) ||
       !agrees(*fit.log_likelihood, state.at("log_likelihood")))
-    throw std::invalid_argument("its data and parameters do not reproduce its last state: it was changed by hand");
+    throw std::invalid_argument(
+        "its data and parameters do not reproduce its last state: it was changed by hand");
   return fit;
 }
 
@@ -165,7 +173,10 @@ void save_model(const Fit& fit, const std::string& path) {
                     {"covariance", std::move(covariance)},
                     {"convergence", to_value(fit.convergence)},
                     {"presample", fit.presample},
-                    {"state", {{"shock", fit.shocks.back()}, {"variance", fit.variances.back()}, {"log_likelihood", number(fit.log_likelihood)}}},
+                    {"state",
+                     {{"shock", fit.shocks.back()},
+                      {"variance", fit.variances.back()},
+                      {"log_likelihood", number(fit.log_likelihood)}}},
                     {"warnings", to_value(fit.warnings)},
                     {"series", of_series(fit.window())}};
   write_whole(path, out.dump(1) + '\n');
@@ -186,13 +197,16 @@ Fit load_model(const std::string& path) {
   const std::string content = read_whole(path);
   const auto refuse = [&](const std::string& why) {
     return Error(ErrorCode::bad_saved_model,
-                 fmt::format("{}: is not a saved model ({}); make one with brace fit ... --save", path, why));
+                 fmt::format("{}: is not a saved model ({}); make one with brace fit ... --save",
+                             path, why));
   };
   try {
     const Json j = Json::parse(content);
-    if (!j.is_object() || j.value("format", "") != kFormat) throw std::invalid_argument("no \"format\": \"brace-model\"");
+    if (!j.is_object() || j.value("format", "") != kFormat)
+      throw std::invalid_argument("no \"format\": \"brace-model\"");
     if (j.at("version") != kVersion)
-      throw std::invalid_argument(fmt::format("version {}, this program reads {}", j.at("version").dump(), kVersion));
+      throw std::invalid_argument(
+          fmt::format("version {}, this program reads {}", j.at("version").dump(), kVersion));
     return fit_from(j);
   } catch (const Json::exception& e) {
     throw refuse(e.what());

@@ -48,7 +48,8 @@ std::vector<double> quantiles_at(int T, Deterministic terms) {
   std::vector<double> q;
   q.reserve(kSurfaceLevels);
   for (const auto& [b0, b1, b2] : surface_of(terms)) q.push_back(b0 + x * (b1 + x * b2));
-  // Simulation noise may swap neighbours by less than their standard error: put them in order again.
+  // Simulation noise may swap neighbours by less than their standard error: put them in order
+  // again.
   for (std::size_t i = 1; i < q.size(); ++i) q[i] = std::max(q[i], q[i - 1] + 1e-10);
   return q;
 }
@@ -76,15 +77,15 @@ double dickey_fuller_p(double statistic, int T, Deterministic terms) {
   else if (statistic > q.back())
     at = beyond(statistic, q[last], z[last], q[last - 7], z[last - 7]);
   else
-    at = boost::math::interpolators::pchip<std::vector<double>>(std::move(q), std::move(z))(statistic);
+    at = boost::math::interpolators::pchip<std::vector<double>>(std::move(q),
+                                                                std::move(z))(statistic);
   return normal_cdf(at);
 }
 
 double dickey_fuller_quantile(double p, int T, Deterministic terms) {
   if (!(p >= kLevels.front() && p <= kLevels.back()))
-    throw Error(ErrorCode::bad_option,
-                fmt::format("p = {}: the Dickey-Fuller table spans {} to {}", p, kLevels.front(),
-                            kLevels.back()));
+    throw Error(ErrorCode::bad_option, fmt::format("p = {}: the Dickey-Fuller table spans {} to {}",
+                                                   p, kLevels.front(), kLevels.back()));
   return boost::math::interpolators::pchip<std::vector<double>>(
       normal_scale(), quantiles_at(T, terms))(normal_quantile(p));
 }

@@ -19,7 +19,8 @@ using std::numbers::pi;
 using Complex = std::complex<double>;
 constexpr Complex kI{0, 1};
 
-// log(sin w) for w with positive imaginary part, without overflow: sin w = (i/2) e^{-iw} (1 - e^{2iw}).
+// log(sin w) for w with positive imaginary part, without overflow: sin w = (i/2) e^{-iw} (1 -
+// e^{2iw}).
 Complex log_sin(Complex w) {
   return std::log(Complex(0, 0.5)) - kI * w + std::log(1.0 - std::exp(2.0 * kI * w));
 }
@@ -42,8 +43,8 @@ Complex log_cf_trend(double s) {
   }
   const Complex bracket = (kI - w) - std::exp(2.0 * kI * w) * (kI + w);
   Complex log_bracket = std::log(bracket);
-  // i - w wanders from the upper left to the lower left quadrant: its phase is taken in (0, 2 pi), which
-  // keeps it continuous and, with the other terms, joins the phase 0 of D(0) = 1.
+  // i - w wanders from the upper left to the lower left quadrant: its phase is taken in (0, 2 pi),
+  // which keeps it continuous and, with the other terms, joins the phase 0 of D(0) = 1.
   if (log_bracket.imag() < 0) log_bracket += 2 * pi * kI;
   return -0.5 * (std::log(1.5) - 4.0 * std::log(w) + log_sin(w) - kI * w + log_bracket);
 }
@@ -84,13 +85,13 @@ class TailLaw {
 
 double kpss_p(double x, bool with_trend) {
   if (x <= 0) return 1;
-  // P ~ C P(chi2_1 > x / lambda_1): the largest eigenvalue is 1/pi^2 (level) or 1/(4 pi^2) (trend), and
-  // C = prod_{j >= 2} (1 - lambda_j / lambda_1)^(-1/2).
+  // P ~ C P(chi2_1 > x / lambda_1): the largest eigenvalue is 1/pi^2 (level) or 1/(4 pi^2) (trend),
+  // and C = prod_{j >= 2} (1 - lambda_j / lambda_1)^(-1/2).
   const double far = with_trend ? 2.5651 * chi_squared_tail(4 * pi * pi * x, 1)
                                 : std::numbers::sqrt2 * chi_squared_tail(pi * pi * x, 1);
   if (far < kKpssSwitch) return far;
-  // The integrand falls like exp(-s/2) (level) or exp(-s) (trend) and turns 2 x s radians a unit of s:
-  // with these panels a turn takes at least 15 nodes wherever the integrand exceeds 1e-13.
+  // The integrand falls like exp(-s/2) (level) or exp(-s) (trend) and turns 2 x s radians a unit of
+  // s: with these panels a turn takes at least 15 nodes wherever the integrand exceeds 1e-13.
   static const TailLaw level(log_cf_level, 64, 2560);
   static const TailLaw trend(log_cf_trend, 64, 2560);
   return std::min(1.0, with_trend ? trend(x) : level(x));

@@ -14,8 +14,12 @@ using boost::math::cdf;
 using boost::math::complement;
 using boost::math::quantile;
 
-double normal_cdf(double x) { return cdf(boost::math::normal(), x); }
-double normal_quantile(double p) { return quantile(boost::math::normal(), p); }
+double normal_cdf(double x) {
+  return cdf(boost::math::normal(), x);
+}
+double normal_quantile(double p) {
+  return quantile(boost::math::normal(), p);
+}
 double normal_two_sided(double z) {
   return 2 * cdf(complement(boost::math::normal(), std::abs(z)));
 }

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// Constrained Newton with a quadratic programme in each step: Fletcher (1987, chapter 12) for the frame,
-// Goldfarb and Idnani (1983) for the programme, scoring first as in Fiorentini, Calzolari and Panattoni
-// (1996). Covered by tests/maths/newton_test.cpp.
+// Constrained Newton with a quadratic programme in each step: Fletcher (1987, chapter 12) for the
+// frame, Goldfarb and Idnani (1983) for the programme, scoring first as in Fiorentini, Calzolari
+// and Panattoni (1996). Covered by tests/maths/newton_test.cpp.
 #include "brace/maths/newton.hpp"
 
 #include <algorithm>
@@ -28,8 +28,8 @@ struct Point {
   Curvature kind = Curvature::hessian;
 };
 
-// The factor of a positive definite matrix near B: B itself when it is, else B with a growing share of
-// its own diagonal added, which keeps the step scale-free. `changed` tells which.
+// The factor of a positive definite matrix near B: B itself when it is, else B with a growing share
+// of its own diagonal added, which keeps the step scale-free. `changed` tells which.
 Eigen::LLT<MatrixXd> factor(MatrixXd B, bool& changed) {
   Eigen::LLT<MatrixXd> llt(B);
   changed = false;
@@ -59,8 +59,8 @@ class Minimiser {
         return report(here, NewtonStop::optimum);
       ++result_.iterations;
       if (!advance(here, step.s)) {
-        // The information matrix may promise a fall that the function does not keep: ask the Hessian
-        // before giving up.
+        // The information matrix may promise a fall that the function does not keep: ask the
+        // Hessian before giving up.
         if (here.kind == Curvature::hessian) return report(here, NewtonStop::no_descent);
         evaluate(here, Curvature::hessian);
         scoring_left_ = false;
@@ -84,9 +84,9 @@ class Minimiser {
     return (constraints_.d - constraints_.C * x).cwiseMax(0);
   }
 
-  // A step from the curvature at hand. Where the Hessian is indefinite the information matrix stands in
-  // (measured: fewer failures than flipping the signs of eigenvalues), unless the constraints that hold
-  // the point back take the bad directions away.
+  // A step from the curvature at hand. Where the Hessian is indefinite the information matrix
+  // stands in (measured: fewer failures than flipping the signs of eigenvalues), unless the
+  // constraints that hold the point back take the bad directions away.
   QuadraticStep propose(const Point& p) {
     bool changed = false;
     Eigen::LLT<MatrixXd> llt = factor(p.curvature, changed);
@@ -172,7 +172,8 @@ class Minimiser {
     for (int halvings = 0; halvings < 40; ++halvings) {
       // The minimum of the parabola through f, its slope and the last trial, kept within [.1, .5].
       const double parabola = -slope * share / (2 * ((f - p.f) / share - slope));
-      share *= std::isfinite(f) && std::isfinite(parabola) ? std::clamp(parabola / share, .1, .5) : .5;
+      share *=
+          std::isfinite(f) && std::isfinite(parabola) ? std::clamp(parabola / share, .1, .5) : .5;
       const VectorXd x = p.x + share * s;
       f = objective_.value(x);
       ++result_.evaluations;
@@ -214,7 +215,8 @@ MatrixXd free_directions(const MatrixXd& C, const std::vector<Index>& active) {
   const Index k = C.cols();
   if (active.empty()) return MatrixXd::Identity(k, k);
   MatrixXd rows(static_cast<Index>(active.size()), k);
-  for (std::size_t i = 0; i < active.size(); ++i) rows.row(static_cast<Index>(i)) = C.row(active[i]);
+  for (std::size_t i = 0; i < active.size(); ++i)
+    rows.row(static_cast<Index>(i)) = C.row(active[i]);
   const Eigen::FullPivLU<MatrixXd> lu(rows);
   return lu.rank() == k ? MatrixXd(k, 0) : MatrixXd(lu.kernel());
 }
@@ -227,7 +229,8 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
   std::vector<Index> active;
   std::vector<double> u;  // multipliers of `active`
   bool settled = false;
-  // What counts as a violation: more than rounding in quantities of the size of the unconstrained step.
+  // What counts as a violation: more than rounding in quantities of the size of the unconstrained
+  // step.
   const VectorXd tolerance = 1e-13 * (C.cwiseAbs() * out.s.cwiseAbs() + slack);
   for (int guard = 0; guard < 100 * (1 + static_cast<int>(C.rows())); ++guard) {
     // The constraint violated most.
@@ -243,11 +246,13 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
     }
     if (worst < 0 || settled) break;
     double u_worst = 0;
-    for (;;) {  // take partial steps, dropping blocking constraints, until `worst` holds with equality
+    for (;;) {  // take partial steps, dropping blocking constraints, until `worst` holds with
+                // equality
       const auto m = static_cast<Index>(active.size());
       const VectorXd n = -C.row(worst).transpose();  // the method's sign: n's >= -slack
       MatrixXd N(n.size(), m);
-      for (Index j = 0; j < m; ++j) N.col(j) = -C.row(active[static_cast<std::size_t>(j)]).transpose();
+      for (Index j = 0; j < m; ++j)
+        N.col(j) = -C.row(active[static_cast<std::size_t>(j)]).transpose();
       const VectorXd Bn = B.solve(n);
       VectorXd z = Bn, r(m);
       if (m > 0) {
@@ -257,7 +262,8 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
       }
       const double curvature = z.dot(n);
       const double violation = C.row(worst).dot(out.s) - slack(worst);
-      // Length at which the constraint is met, and length at which a multiplier would turn negative.
+      // Length at which the constraint is met, and length at which a multiplier would turn
+      // negative.
       const double full = curvature > 1e-14 * n.dot(Bn) ? violation / curvature
                                                         : std::numeric_limits<double>::infinity();
       double partial = std::numeric_limits<double>::infinity();
@@ -290,8 +296,8 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
   return out;
 }
 
-NewtonResult minimise(const Objective& objective, const LinearConstraints& constraints, VectorXd start,
-                      const NewtonOptions& options) {
+NewtonResult minimise(const Objective& objective, const LinearConstraints& constraints,
+                      VectorXd start, const NewtonOptions& options) {
   return Minimiser(objective, constraints, options).run(std::move(start));
 }
 

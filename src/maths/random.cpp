@@ -9,8 +9,8 @@
 namespace brace {
 namespace {
 
-// One step of SplitMix64 (Steele, Lea and Flood 2014): spreads seed and stream number over 64 bits, so
-// that neighbouring seeds do not give neighbouring engine states.
+// One step of SplitMix64 (Steele, Lea and Flood 2014): spreads seed and stream number over 64 bits,
+// so that neighbouring seeds do not give neighbouring engine states.
 std::uint64_t spread(std::uint64_t x) {
   x += 0x9e3779b97f4a7c15ULL;
   x = (x ^ (x >> 30)) * 0xbf58476d1ce4e5b9ULL;

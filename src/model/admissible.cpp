@@ -41,7 +41,8 @@ std::optional<std::string> broken_rule(const Model& model, std::span<const doubl
     const double value = theta[names.mean.size() + names.variance.size() + s];
     const double w = law.shapes[s].working(value);
     if (!std::isfinite(value) || !(w > 0) || w > law.shapes[s].high)
-      return fmt::format("{} is at least {:.3g}", names.shocks[s], law.shapes[s].natural(law.shapes[s].high));
+      return fmt::format("{} is at least {:.3g}", names.shocks[s],
+                         law.shapes[s].natural(law.shapes[s].high));
   }
   return std::nullopt;
 }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Whether parameters in natural units describe a process: variance bounds, stationarity, invertibility,
-// shape.
+// Whether parameters in natural units describe a process: variance bounds, stationarity,
+// invertibility, shape.
 #pragma once
 
 #include <optional>
@@ -12,6 +12,7 @@
 namespace brace {
 
 // Empty when admissible, else the rule that is broken, such as "alpha1 + beta1 < 1".
-[[nodiscard]] std::optional<std::string> broken_rule(const Model& model, std::span<const double> theta);
+[[nodiscard]] std::optional<std::string> broken_rule(const Model& model,
+                                                     std::span<const double> theta);
 
 }  // namespace brace

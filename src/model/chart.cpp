@@ -33,7 +33,11 @@ Chart::Chart(const Model& model, std::vector<std::optional<double>> held)
   for (const auto& [name, lags, sign] :
        {std::tuple{"ar", model.mean.ar, 1.0}, std::tuple{"ma", model.mean.ma, -1.0}}) {
     if (lags.empty()) continue;
-    LagFactor f{.name = name, .lags = lags, .first = first, .sign = sign, .partials = false,
+    LagFactor f{.name = name,
+                .lags = lags,
+                .first = first,
+                .sign = sign,
+                .partials = false,
                 .single = lags.size() == 1};
     const bool full = lags.back() == static_cast<int>(lags.size());
     bool all_free = true;
@@ -109,7 +113,8 @@ VectorXd Chart::natural(const VectorXd& x) const {
   for (const LagFactor& f : factors_) {
     if (!f.partials) continue;
     const std::vector<double> c = coefficients_from_partials(partials_of(x, f));
-    for (std::size_t i = 0; i < c.size(); ++i) theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
+    for (std::size_t i = 0; i < c.size(); ++i)
+      theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
   }
   return theta;
 }
@@ -141,7 +146,8 @@ MatrixXd Chart::jacobian(const VectorXd& x) const {
   }
   for (const LagFactor& f : factors_) {
     if (!f.partials) continue;
-    // Each coefficient is affine in each partial autocorrelation, so a difference is the derivative.
+    // Each coefficient is affine in each partial autocorrelation, so a difference is the
+    // derivative.
     for (std::size_t a = 0; a < f.lags.size(); ++a) {
       std::vector<double> r = partials_of(x, f);
       r[a] = 1;
@@ -149,7 +155,8 @@ MatrixXd Chart::jacobian(const VectorXd& x) const {
       r[a] = 0;
       const std::vector<double> low = coefficients_from_partials(r);
       for (std::size_t i = 0; i < high.size(); ++i)
-        J(static_cast<Index>(f.first + i), f.at + static_cast<Index>(a)) = f.sign * (high[i] - low[i]);
+        J(static_cast<Index>(f.first + i), f.at + static_cast<Index>(a)) =
+            f.sign * (high[i] - low[i]);
     }
   }
   return J;
@@ -186,8 +193,8 @@ std::optional<std::vector<double>> Chart::partials_from(const VectorXd& theta,
     return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
   }
   // In the common power of B of all lags, so that ar2,4 is a polynomial of degree 2 in B^2.
-  const int step = std::accumulate(f.lags.begin(), f.lags.end(), 0,
-                                   [](int a, int b) { return std::gcd(a, b); });
+  const int step =
+      std::accumulate(f.lags.begin(), f.lags.end(), 0, [](int a, int b) { return std::gcd(a, b); });
   std::vector<double> c(static_cast<std::size_t>(f.lags.back() / step), 0.0);
   for (std::size_t i = 0; i < f.lags.size(); ++i)
     c[static_cast<std::size_t>(f.lags[i] / step - 1)] =
@@ -205,7 +212,8 @@ std::vector<std::string> Chart::at_edge(const VectorXd& theta) const {
   std::vector<std::string> edges;
   for (const LagFactor& f : factors_) {
     const auto r = partials_from(theta, f);
-    if (!r || std::any_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
+    if (!r ||
+        std::any_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
       edges.push_back(names_[f.first + f.lags.size() - 1]);
   }
   return edges;

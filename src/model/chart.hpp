@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// The engine's working coordinates: held parameters left out, 1/nu for nu, and partial autocorrelations
-// for full sets of AR or MA lags, so that stationarity and invertibility are plain bounds.
+// The engine's working coordinates: held parameters left out, 1/nu for nu, and partial
+// autocorrelations for full sets of AR or MA lags, so that stationarity and invertibility are plain
+// bounds.
 //
 //   Chart chart(model, held_values);
 //   Eigen::VectorXd theta = chart.natural(x);
@@ -29,11 +30,12 @@ class Chart {
   [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(free_.size()); }
   [[nodiscard]] const LinearConstraints& constraints() const { return constraints_; }
 
-  [[nodiscard]] Eigen::VectorXd natural(const Eigen::VectorXd& x) const;   // size() -> k
+  [[nodiscard]] Eigen::VectorXd natural(const Eigen::VectorXd& x) const;      // size() -> k
   [[nodiscard]] Eigen::VectorXd working(const Eigen::VectorXd& theta) const;  // k -> size()
-  [[nodiscard]] Eigen::MatrixXd jacobian(const Eigen::VectorXd& x) const;  // k x size()
+  [[nodiscard]] Eigen::MatrixXd jacobian(const Eigen::VectorXd& x) const;     // k x size()
 
-  // Whether sparse AR and MA sets, which have no bounds of their own, are stationary and invertible.
+  // Whether sparse AR and MA sets, which have no bounds of their own, are stationary and
+  // invertible.
   [[nodiscard]] bool admits(const Eigen::VectorXd& theta) const;
 
   // Second derivatives by x of a function with gradient g and Hessian H by theta.
@@ -45,7 +47,9 @@ class Chart {
   [[nodiscard]] std::vector<std::string> at_edge(const Eigen::VectorXd& theta) const;
 
   // Index into the model's parameters of working coordinate i.
-  [[nodiscard]] std::size_t parameter(Eigen::Index i) const { return free_[static_cast<std::size_t>(i)]; }
+  [[nodiscard]] std::size_t parameter(Eigen::Index i) const {
+    return free_[static_cast<std::size_t>(i)];
+  }
 
  private:
   // One AR or MA set: coefficients `first` .. `first + lags.size() - 1` of theta.
@@ -53,9 +57,9 @@ class Chart {
     std::string name;  // "ar", "ma"
     Lags lags;
     std::size_t first;
-    double sign;         // +1 for AR; an MA polynomial 1 + sum ma B^j has coefficients -ma
-    bool partials;       // its working coordinates are partial autocorrelations
-    bool single;         // one lag: its coefficient is the partial autocorrelation in its power of B
+    double sign;    // +1 for AR; an MA polynomial 1 + sum ma B^j has coefficients -ma
+    bool partials;  // its working coordinates are partial autocorrelations
+    bool single;    // one lag: its coefficient is the partial autocorrelation in its power of B
     Eigen::Index at = 0;  // first working coordinate, where all of it is free
   };
   [[nodiscard]] std::vector<double> partials_of(const Eigen::VectorXd& x, const LagFactor& f) const;

@@ -21,9 +21,8 @@ namespace {
 // The lag whose autocorrelation stands out most.
 std::string largest_lag(const Series& series, int lags) {
   const std::vector<double> r = autocorrelations(series.values, lags);
-  const auto most = std::max_element(r.begin(), r.end(), [](double a, double b) {
-    return std::abs(a) < std::abs(b);
-  });
+  const auto most = std::max_element(r.begin(), r.end(),
+                                     [](double a, double b) { return std::abs(a) < std::abs(b); });
   return fmt::format("most at lag {} ({})", most - r.begin() + 1, text::fixed(*most, 2));
 }
 
@@ -80,8 +79,8 @@ Check check(const Fit& fit, const CheckOptions& options) {
   const bool variance_left = 2 * std::min(*of_squares.p_value, *of_arch.p_value) < 0.05;
   // The plain form takes clustering that is left for memory, so the robust one judges there.
   const bool mean_left = (variance_left ? of_mean_robust : of_mean).rejects().value_or(false);
-  out.tests = {std::move(of_mean), std::move(of_mean_robust), std::move(of_squares), std::move(of_arch),
-               std::move(of_law)};
+  out.tests = {std::move(of_mean), std::move(of_mean_robust), std::move(of_squares),
+               std::move(of_arch), std::move(of_law)};
   out.verdict = mean_left && variance_left ? CheckVerdict::memory_in_both
                 : mean_left                ? CheckVerdict::memory_in_mean
                 : variance_left            ? CheckVerdict::memory_in_variance
@@ -91,8 +90,9 @@ Check check(const Fit& fit, const CheckOptions& options) {
     found.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean",
                                 largest_lag(z, lags)));
   if (variance_left)
-    found.push_back(fmt::format("their squares still have memory, {}: the variance equation misses it",
-                                largest_lag(z2, lags)));
+    found.push_back(
+        fmt::format("their squares still have memory, {}: the variance equation misses it",
+                    largest_lag(z2, lags)));
   out.reading = found.empty() ? fmt::format("{} leaves no memory in its residuals or their squares",
                                             out.model)
                               : fmt::format("{}: {}", out.model, fmt::join(found, "; "));
@@ -103,10 +103,11 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
   out << text::wrap(check.reading + ".") << '\n';
   for (const TestResult& test : check.tests)
     out << fmt::format("  {:<18}{:<12}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
-                       text::significant(test.statistic, 4), text::p_value(test.p_value, test.p_floor),
-                       test.null);
+                       text::significant(test.statistic, 4),
+                       text::p_value(test.p_value, test.p_floor), test.null);
   if (!check.tests.empty()) {
-    out << "\n  A small p speaks against the null of its row. Plain forms reject too seldom after a\n"
+    out << "\n  A small p speaks against the null of its row. Plain forms reject too seldom after "
+           "a\n"
            "  variance equation; jarque-bera informs, it does not enter the verdict.\n";
   }
   for (const Warning& warning : check.warnings)

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// What the engine must know of a variance family and of a shock law beyond their kernels: bounds, starting
-// values, persistence, one step ahead, draws. One table entry a member, found by the variant in the model.
+// What the engine must know of a variance family and of a shock law beyond their kernels: bounds,
+// starting values, persistence, one step ahead, draws. One table entry a member, found by the
+// variant in the model.
 #pragma once
 
 #include <optional>
@@ -37,21 +38,22 @@ struct VarianceFamily {
   std::vector<std::vector<double>> (*starts)(const Model& model);
   // h of the next row.
   double (*next)(const Model& model, std::span<const double> theta, const VarianceHistory& past);
-  // How much of a shock to the variance is left after one step: polynomial coefficients by lag, whose
-  // sum is the persistence and whose largest inverse root gives the half-life.
+  // How much of a shock to the variance is left after one step: polynomial coefficients by lag,
+  // whose sum is the persistence and whose largest inverse root gives the half-life.
   std::vector<double> (*decay)(const Model& model, std::span<const double> theta);
 };
 [[nodiscard]] const VarianceFamily& variance_family(const Variance& variance);
 
-// A shape parameter in the engine's working coordinate w, in which the likelihood is close to quadratic.
+// A shape parameter in the engine's working coordinate w, in which the likelihood is close to
+// quadratic.
 struct ShapeCoordinate {
   double (*natural)(double w);
-  double (*slope)(double w);    // d natural / d w
-  double (*bend)(double w);     // second derivative
+  double (*slope)(double w);  // d natural / d w
+  double (*bend)(double w);   // second derivative
   double (*working)(double natural);
-  double low, high;             // bounds of w
+  double low, high;  // bounds of w
   double start;
-  const char* at_low;           // what it means when a bound binds
+  const char* at_low;  // what it means when a bound binds
   const char* at_high;
 };
 

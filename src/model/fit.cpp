@@ -72,7 +72,8 @@ namespace {
 
 // "percent a day", "decimal a month", or nothing where no unit is known.
 std::string unit_of(const Fit& fit) {
-  return fit.series->unit.empty() ? "" : fmt::format("{} a {}", fit.series->unit, fit.series->period());
+  return fit.series->unit.empty() ? ""
+                                  : fmt::format("{} a {}", fit.series->unit, fit.series->period());
 }
 
 // What the estimates say in a sentence.
@@ -95,10 +96,13 @@ std::string headline(const Fit& fit) {
 }
 
 std::string parameter_row(const Parameter& p, std::string_view part, std::string_view note) {
-  const std::string error = p.held ? "held" : p.at_bound ? "at bound" : p.se ? text::estimate(*p.se, *p.se) : "-";
-  std::string row = fmt::format("  {:<10}{:<8}{:>12}{:>12}{:>11}{}{}", part, p.name,
-                                text::estimate(p.estimate, p.se), error,
-                                p.p_value ? text::p_value(p.p_value) : "", note.empty() ? "" : "   ", note);
+  const std::string error = p.held       ? "held"
+                            : p.at_bound ? "at bound"
+                            : p.se       ? text::estimate(*p.se, *p.se)
+                                         : "-";
+  std::string row = fmt::format(
+      "  {:<10}{:<8}{:>12}{:>12}{:>11}{}{}", part, p.name, text::estimate(p.estimate, p.se), error,
+      p.p_value ? text::p_value(p.p_value) : "", note.empty() ? "" : "   ", note);
   row.erase(row.find_last_not_of(' ') + 1);  // no blanks at the end of a line
   return row + '\n';
 }
@@ -112,14 +116,19 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
   out << fmt::format("  {:<18}{:>12}{:>12}{:>11}\n", "", "estimate", "error", "p");
   for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
     const std::size_t variance = names.mean.size(), shocks = variance + names.variance.size();
-    const char* part = j == 0 && j < variance ? "mean" : j == variance ? "variance" : j == shocks ? "shocks" : "";
-    out << parameter_row(fit.parameters[j], part, fit.parameters[j].name == "mu" ? unit_of(fit) : "");
+    const char* part = j == 0 && j < variance ? "mean"
+                       : j == variance        ? "variance"
+                       : j == shocks          ? "shocks"
+                                              : "";
+    out << parameter_row(fit.parameters[j], part,
+                         fit.parameters[j].name == "mu" ? unit_of(fit) : "");
   }
   out << '\n';
   if (fit.persistence) {
     std::string line = fmt::format("  persistence {}", text::fixed(fit.persistence, 3));
     if (fit.half_life)
-      line += fmt::format(", half-life {} {}s", text::significant(*fit.half_life, 2), fit.series->period());
+      line += fmt::format(", half-life {} {}s", text::significant(*fit.half_life, 2),
+                          fit.series->period());
     if (fit.unconditional_variance) {
       const double sd = std::sqrt(*fit.unconditional_variance);
       line += fmt::format("; long-run volatility {}{}{}", text::significant(sd, 3),
@@ -134,9 +143,10 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
                        text::fixed(fit.log_likelihood, 2), fit.exact ? "exact" : "conditional",
                        text::count(fit.n), text::fixed(fit.aic, 1), text::fixed(fit.bic, 1),
                        to_string(fit.errors));
-  out << fmt::format("  certificate: {}; best of {} by {} steps\n", fit.convergence.why,
-                     text::plural(static_cast<std::size_t>(fit.convergence.starts), "start", "starts"),
-                     fit.convergence.iterations);
+  out << fmt::format(
+      "  certificate: {}; best of {} by {} steps\n", fit.convergence.why,
+      text::plural(static_cast<std::size_t>(fit.convergence.starts), "start", "starts"),
+      fit.convergence.iterations);
   for (const Warning& warning : fit.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
-// The conditional log-likelihood of a model on one series, with analytic first and second derivatives,
-// in one pass over the data for each stage.
+// The conditional log-likelihood of a model on one series, with analytic first and second
+// derivatives, in one pass over the data for each stage.
 //
 //   brace::Likelihood<double> likelihood(model, y);         // y n values, NaN where missing
 //   brace::Derivatives<double> d = likelihood.evaluate(theta, brace::Order::hessian);
 //
-// Deviations and shocks before the sample are 0, e^2 and h before it are the mean of e^2 at the current
-// parameters, all n observations count (docs/numerics.md). The number type is a template parameter so
-// that tests can run the same text with a differentiating type.
+// Deviations and shocks before the sample are 0, e^2 and h before it are the mean of e^2 at the
+// current parameters, all n observations count (docs/numerics.md). The number type is a template
+// parameter so that tests can run the same text with a differentiating type.
 #pragma once
 
 #include <algorithm>
@@ -24,11 +24,11 @@ namespace brace {
 
 template <class T>
 struct Derivatives {
-  bool admitted = false;          // false: some h <= 0 or not finite; nothing else is set
+  bool admitted = false;  // false: some h <= 0 or not finite; nothing else is set
   T log_likelihood = T(0);
-  std::vector<T> gradient;        // k
-  std::vector<T> hessian;         // packed; Order::hessian
-  std::vector<T> information;     // packed; Order::scoring
+  std::vector<T> gradient;     // k
+  std::vector<T> hessian;      // packed; Order::hessian
+  std::vector<T> information;  // packed; Order::scoring
 };
 
 // The tables that join the stages, filled in likelihood_passes.hpp.
@@ -72,14 +72,14 @@ class Likelihood {
     T presample = T(0);  // mean of e^2
   };
 
-  // The filtered path, into storage that is used again; false when the parameters are not admitted. A
-  // presample value given (that of a saved model) takes the place of the mean of e^2.
+  // The filtered path, into storage that is used again; false when the parameters are not admitted.
+  // A presample value given (that of a saved model) takes the place of the mean of e^2.
   [[nodiscard]] bool path(std::span<const T> theta, Path& path, std::optional<T> presample = {});
 
  private:
   //   dev[t] = y[t] - mu;   e[t] = dev[t] - f[t],   f[t] = sum ar_i dev[t-i] + sum ma_j e[t-j]
-  // Where y[t] is missing dev[t] is its forecast f[t] and e[t] is 0. Fills m_ = mean of e^2 over the
-  // values present, and its derivatives.
+  // Where y[t] is missing dev[t] is its forecast f[t] and e[t] is 0. Fills m_ = mean of e^2 over
+  // the values present, and its derivatives.
   template <Order O>
   void run_mean(std::span<const T> theta);
 
@@ -94,9 +94,11 @@ class Likelihood {
 
   // Chain rule from the law's derivatives in e and h to the parameters, over one block.
   template <Order O, std::size_t KM, std::size_t K>
-  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out, T* scores);
+  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+                  T* scores);
   template <Order O>
-  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out, T* scores);
+  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+                  T* scores);
 
   std::vector<double> y_;
   std::vector<unsigned char> present_;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The bodies of likelihood.hpp, apart from it so that one file compiles them for double and tests can
-// compile them for a differentiating type.
+// The bodies of likelihood.hpp, apart from it so that one file compiles them for double and tests
+// can compile them for a differentiating type.
 #pragma once
 
 #include <stdexcept>
@@ -27,7 +27,8 @@ LawKernel<T> law_kernel(const Shocks& shocks) {
   throw std::logic_error("law_kernel: unbuilt law");
 }
 
-// The most fitted models have a kernel of their own: garch e1 h1 without gaps, zero or constant mean.
+// The most fitted models have a kernel of their own: garch e1 h1 without gaps, zero or constant
+// mean.
 template <class T>
 VarianceKernel<T> variance_kernel(const Model& model, bool gaps) {
   const Variance& variance = model.variance;
@@ -141,7 +142,8 @@ void Likelihood<T>::run_mean(std::span<const T> theta) {
       sums[chain] += e;
     };
     std::size_t t = 0;
-    for (; t + 4 <= y_.size(); t += 4)  // four chains: an addition need not wait for the one before it
+    for (; t + 4 <= y_.size();
+         t += 4)  // four chains: an addition need not wait for the one before it
       for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
     for (; t < y_.size(); ++t) take(t, 0);
     const double n = static_cast<double>(observed_);
@@ -232,9 +234,17 @@ void Likelihood<T>::start_variance() {
 template <class T>
 VarianceBlock<T> Likelihood<T>::variance_block(std::span<const T> theta, std::size_t from) {
   const auto t = static_cast<std::ptrdiff_t>(from);
-  return {.rows = std::min(kBlock, y_.size() - from), .mean_width = km_, .gaps = gaps_,
-          .present = present_.data() + from, .e = &e_.at(t), .e1 = e_.d(t), .e2 = e_.d2(t),
-          .theta = theta.data() + km_, .h = &h_, .q = &q_, .shock_lags = &shock_lags_,
+  return {.rows = std::min(kBlock, y_.size() - from),
+          .mean_width = km_,
+          .gaps = gaps_,
+          .present = present_.data() + from,
+          .e = &e_.at(t),
+          .e1 = e_.d(t),
+          .e2 = e_.d2(t),
+          .theta = theta.data() + km_,
+          .h = &h_,
+          .q = &q_,
+          .shock_lags = &shock_lags_,
           .variance_lags = &variance_lags_};
 }
 
@@ -281,8 +291,8 @@ void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* score
 
 template <class T>
 template <Order O>
-void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
-                               T* scores) {
+void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta,
+                               Derivatives<T>& out, T* scores) {
   if (!gaps_ && km_ == 0 && kv_ == 3)
     accumulate<O, 0, 3>(block, theta, out, scores);
   else if (!gaps_ && km_ == 1 && kv_ == 3)
@@ -293,8 +303,8 @@ void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T>
 
 template <class T>
 template <Order O, std::size_t KM, std::size_t K>
-void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
-                               T* scores) {
+void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T> theta,
+                               Derivatives<T>& out, T* scores) {
   const LawBlock<T>& l = law_block_;
   const std::size_t km = K > 0 ? KM : km_, width = K > 0 ? K : km_ + kv_, k = parameters();
   // Sums of a known width stay in registers through the block.
@@ -309,7 +319,9 @@ void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T>
     if (K == 0 && gaps_ && !block.present[row]) continue;
     const T* e1 = block.e1 + row * km;
     const T* h1 = h_.d(static_cast<std::ptrdiff_t>(row));
-    for_each_index<K>(width, [&](auto j) { g[j] += j < km ? l.lh[row] * h1[j] + l.le[row] * e1[j] : l.lh[row] * h1[j]; });
+    for_each_index<K>(width, [&](auto j) {
+      g[j] += j < km ? l.lh[row] * h1[j] + l.le[row] * e1[j] : l.lh[row] * h1[j];
+    });
     if (scores) {
       T* mine = scores + row * k;
       for (std::size_t j = 0; j < width; ++j) mine[j] = l.lh[row] * h1[j];

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// Sum of logarithms by one logarithm of a product every so often: on 2,500 variances about five times
-// cheaper than a logarithm each (bench/likelihood_bench.cpp), and as accurate, since a product of m
-// factors has a relative error of m/2 eps and its logarithm that as an absolute one.
+// Sum of logarithms by one logarithm of a product every so often: on 2,500 variances about five
+// times cheaper than a logarithm each (bench/likelihood_bench.cpp), and as accurate, since a
+// product of m factors has a relative error of m/2 eps and its logarithm that as an absolute one.
 #pragma once
 
 #include <cmath>

@@ -44,8 +44,12 @@ void append(std::vector<std::string>& names, std::string_view stem,
 
 }  // namespace
 
-std::string_view family_name(const Variance& variance) { return kFamilies[variance.index()]; }
-std::string_view law_name(const Shocks& shocks) { return kLaws[shocks.index()]; }
+std::string_view family_name(const Variance& variance) {
+  return kFamilies[variance.index()];
+}
+std::string_view law_name(const Shocks& shocks) {
+  return kLaws[shocks.index()];
+}
 
 const Lags* shock_lags(const Variance& variance) {
   return std::visit(
@@ -79,9 +83,10 @@ Model canonical(Model model) {
   tidy(mean.seasonal_ma, "sma");
   for (const Harmonics& h : mean.harmonics)
     if (h.period < 2 || h.pairs < 1 || 2 * h.pairs > h.period)
-      throw Error(ErrorCode::bad_model_line,
-                  fmt::format("model line: 'harmonics {}:{}': pairs lie between 1 and half the period",
-                              h.period, h.pairs));
+      throw Error(
+          ErrorCode::bad_model_line,
+          fmt::format("model line: 'harmonics {}:{}': pairs lie between 1 and half the period",
+                      h.period, h.pairs));
   sort_unique(mean.harmonics);
   sort_unique(mean.regressors);
   sort_unique(model.variance_regressors);
@@ -101,7 +106,8 @@ Model canonical(Model model) {
   for (const std::string& name : names)
     for (const Held& held : model.held)
       if (held.name == name) {
-        if (!in_order.empty() && in_order.back().name == name && in_order.back().value != held.value)
+        if (!in_order.empty() && in_order.back().name == name &&
+            in_order.back().value != held.value)
           throw Error(ErrorCode::bad_model_line,
                       fmt::format("model line: '{}' is held at two values; keep one", name));
         if (in_order.empty() || in_order.back().name != name) in_order.push_back(held);
@@ -184,7 +190,8 @@ std::optional<std::string> unbuilt_term(const Model& model) {
   if (!m.harmonics.empty()) return "harmonics";
   if (!m.regressors.empty()) return "with";
   if (m.risk) return "risk";
-  if (!has_lags<Steady, Arch, Garch>(model.variance)) return std::string(family_name(model.variance));
+  if (!has_lags<Steady, Arch, Garch>(model.variance))
+    return std::string(family_name(model.variance));
   if (!model.variance_regressors.empty()) return "vwith";
   if (model.shocks.index() > 1) return std::string(law_name(model.shocks));
   return std::nullopt;

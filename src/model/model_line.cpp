@@ -48,12 +48,12 @@ class Parser {
 
   // Points at the token: the line is repeated and underlined.
   [[noreturn]] void fail(const Token& token, const std::string& what) const {
-    throw Error(ErrorCode::bad_model_line,
-                fmt::format("model line: {}   {}\n{}{}", what, line_,
-                            std::string(std::string_view("model line:    ").size() +
-                                            what.size() + token.at,
-                                        ' '),
-                            std::string(std::max<std::size_t>(1, token.text.size()), '^')));
+    throw Error(
+        ErrorCode::bad_model_line,
+        fmt::format(
+            "model line: {}   {}\n{}{}", what, line_,
+            std::string(std::string_view("model line:    ").size() + what.size() + token.at, ' '),
+            std::string(std::max<std::size_t>(1, token.text.size()), '^')));
   }
 
   [[noreturn]] void fail_unknown(const Token& token, std::string_view kind,
@@ -62,8 +62,9 @@ class Parser {
     const std::string_view stem = token.text.substr(0, token.text.find_first_of("0123456789=:"));
     std::string words = fmt::format("{}", fmt::join(known, ", "));
     const auto near = text::nearest(stem.empty() ? token.text : stem, known);
-    fail(token, near ? fmt::format("'{}' is not a {} term (did you mean '{}'?)", token.text, kind, *near)
-                     : fmt::format("'{}' is not a {} term; these are: {}", token.text, kind, words));
+    fail(token,
+         near ? fmt::format("'{}' is not a {} term (did you mean '{}'?)", token.text, kind, *near)
+              : fmt::format("'{}' is not a {} term; these are: {}", token.text, kind, words));
   }
 
   void split() {
@@ -112,7 +113,8 @@ class Parser {
       if (comma == rest.size() - 1) fail(token, "a lag is missing after the comma");
       rest = comma < rest.size() ? rest.substr(comma + 1) : std::string_view{};
     }
-    if (lags.empty()) fail(token, fmt::format("'{}' needs its lags, such as {}1", token.text, token.text));
+    if (lags.empty())
+      fail(token, fmt::format("'{}' needs its lags, such as {}1", token.text, token.text));
     return lags;
   }
 
@@ -166,7 +168,8 @@ class Parser {
           rest.remove_prefix(end);
         }
       }
-      if (!rest.empty() && rest[0] != ',') fail(token, "regressors are parted by commas, without blanks");
+      if (!rest.empty() && rest[0] != ',')
+        fail(token, "regressors are parted by commas, without blanks");
       if (rest == ",") fail(token, "a regressor is missing after the comma");
       if (!rest.empty()) rest.remove_prefix(1);
       into.push_back(std::move(r));
@@ -213,11 +216,13 @@ class Parser {
         const Token& arg = argument(part, i, "sd or variance");
         if (arg.text != "sd" && arg.text != "variance") fail(arg, "risk is of 'sd' or 'variance'");
         mean.risk = arg.text == "sd" ? RiskTerm::sd : RiskTerm::variance;
-      } else if (!read_held(token) && !read_lags(token, "diff", mean.differences) && !read_lags(token, "ar", mean.ar) &&
-                 !read_lags(token, "ma", mean.ma) && !read_lags(token, "sar", mean.seasonal_ar) &&
+      } else if (!read_held(token) && !read_lags(token, "diff", mean.differences) &&
+                 !read_lags(token, "ar", mean.ar) && !read_lags(token, "ma", mean.ma) &&
+                 !read_lags(token, "sar", mean.seasonal_ar) &&
                  !read_lags(token, "sma", mean.seasonal_ma)) {
-        fail_unknown(token, "mean", {"zero", "const", "trend", "diff", "ar", "ma", "sar", "sma",
-                                     "harmonics", "with", "risk"});
+        fail_unknown(token, "mean",
+                     {"zero", "const", "trend", "diff", "ar", "ma", "sar", "sma", "harmonics",
+                      "with", "risk"});
       }
     }
     if (zero && (constant || mean.trend))
@@ -269,8 +274,8 @@ class Parser {
 
   static const std::array<Variance, kFamilies.size()>& families() {
     static const std::array<Variance, kFamilies.size()> all{
-        Steady{}, Arch{}, Garch{}, Igarch{}, Gjr{}, Egarch{}, Aparch{}, TwoComponents{}, LongMemory{},
-        Ewma{}};
+        Steady{}, Arch{},   Garch{},         Igarch{},     Gjr{},
+        Egarch{}, Aparch{}, TwoComponents{}, LongMemory{}, Ewma{}};
     return all;
   }
 
@@ -305,7 +310,8 @@ void add_lags(std::string& part, std::string_view word, const Lags* lags) {
   if (lags && !lags->empty()) add(part, fmt::format("{}{}", word, spell(*lags)));
 }
 
-void add_regressors(std::string& part, std::string_view word, const std::vector<Regressor>& regressors) {
+void add_regressors(std::string& part, std::string_view word,
+                    const std::vector<Regressor>& regressors) {
   if (regressors.empty()) return;
   std::vector<std::string> names;
   for (const Regressor& r : regressors) names.push_back(spell(r));
@@ -335,7 +341,9 @@ std::string spell(const Regressor& r) {
   return r.rows_earlier > 0 ? fmt::format("{}@{}", name, r.rows_earlier) : name;
 }
 
-Model parse_model(std::string_view line) { return Parser(line).parse(); }
+Model parse_model(std::string_view line) {
+  return Parser(line).parse();
+}
 
 std::string mean_part(const Model& model) {
   const Mean& m = model.mean;
@@ -348,7 +356,8 @@ std::string mean_part(const Model& model) {
   add_lags(part, "ma", &m.ma);
   add_lags(part, "sar", &m.seasonal_ar);
   add_lags(part, "sma", &m.seasonal_ma);
-  for (const Harmonics& h : m.harmonics) add(part, fmt::format("harmonics {}:{}", h.period, h.pairs));
+  for (const Harmonics& h : m.harmonics)
+    add(part, fmt::format("harmonics {}:{}", h.period, h.pairs));
   add_regressors(part, "with", m.regressors);
   if (m.risk) add(part, m.risk == RiskTerm::sd ? "risk sd" : "risk variance");
   add_held(part, model, parameter_names(model).mean);
@@ -374,6 +383,8 @@ std::string to_string(const Model& model) {
   return mean_part(model) + " / " + variance_part(model) + " / " + shocks_part(model);
 }
 
-std::ostream& operator<<(std::ostream& out, const Model& model) { return out << to_string(model); }
+std::ostream& operator<<(std::ostream& out, const Model& model) {
+  return out << to_string(model);
+}
 
 }  // namespace brace

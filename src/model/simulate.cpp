@@ -18,14 +18,16 @@ Simulated simulate_path(const Model& given, const std::vector<double>& parameter
                         const SimulateOptions& options) {
   const Model model = canonical(given);
   if (const auto term = unbuilt_term(model))
-    throw Error(ErrorCode::not_built, fmt::format("model line: '{}' is not simulated by this version", *term));
+    throw Error(ErrorCode::not_built,
+                fmt::format("model line: '{}' is not simulated by this version", *term));
   const ParameterNames names = parameter_names(model);
   if (parameters.size() != names.all().size())
     throw Error(ErrorCode::bad_option,
-                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(), to_string(model),
-                            names.all().size(), fmt::join(names.all(), ", ")));
+                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(),
+                            to_string(model), names.all().size(), fmt::join(names.all(), ", ")));
   if (const auto rule = broken_rule(model, parameters))
-    throw Error(ErrorCode::bad_option, fmt::format("parameters of '{}': the rule is {}", to_string(model), *rule));
+    throw Error(ErrorCode::bad_option,
+                fmt::format("parameters of '{}': the rule is {}", to_string(model), *rule));
 
   const std::span<const double> theta(parameters);
   const std::span<const double> variance = theta.subspan(names.mean.size());

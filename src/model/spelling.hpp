@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The words of the model line, in the order of the variants in model.hpp, and how one regressor is spelt.
+// The words of the model line, in the order of the variants in model.hpp, and how one regressor is
+// spelt.
 #pragma once
 
 #include <array>

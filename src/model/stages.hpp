@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
-// What the three stages of a likelihood hand to one another. Mean gives e, variance gives h, law gives
-// l(e, h) and its derivatives; likelihood.hpp runs them over blocks that stay in the first cache.
+// What the three stages of a likelihood hand to one another. Mean gives e, variance gives h, law
+// gives l(e, h) and its derivatives; likelihood.hpp runs them over blocks that stay in the first
+// cache.
 //
-// Derivatives of a quantity by the k parameters are a row of k numbers; second derivatives are packed
-// lower triangles, element (j, i <= j) at j (j + 1) / 2 + i, so that the parameters that come first (the
-// mean's) occupy the front of both.
+// Derivatives of a quantity by the k parameters are a row of k numbers; second derivatives are
+// packed lower triangles, element (j, i <= j) at j (j + 1) / 2 + i, so that the parameters that
+// come first (the mean's) occupy the front of both.
 #pragma once
 
 #include <algorithm>
@@ -22,10 +23,15 @@ enum class Order {
   hessian,   // and the second derivatives
 };
 
-constexpr std::size_t packed(std::size_t j, std::size_t i) { return j * (j + 1) / 2 + i; }  // i <= j
-constexpr std::size_t packed_size(std::size_t k) { return k * (k + 1) / 2; }
+constexpr std::size_t packed(std::size_t j, std::size_t i) {
+  return j * (j + 1) / 2 + i;
+}  // i <= j
+constexpr std::size_t packed_size(std::size_t k) {
+  return k * (k + 1) / 2;
+}
 
-// Rows of a quantity and its derivatives, with `history` rows before the first for lags to reach into.
+// Rows of a quantity and its derivatives, with `history` rows before the first for lags to reach
+// into.
 template <class T>
 struct Rows {
   std::size_t history = 0, width = 0;
@@ -48,7 +54,8 @@ struct Rows {
   void shift(std::size_t rows) {
     const auto move = [&](std::vector<T>& data, std::size_t stride) {
       std::copy(data.begin() + static_cast<std::ptrdiff_t>(rows * stride),
-                data.begin() + static_cast<std::ptrdiff_t>((rows + history) * stride), data.begin());
+                data.begin() + static_cast<std::ptrdiff_t>((rows + history) * stride),
+                data.begin());
     };
     move(value, 1);
     if constexpr (O != Order::value) move(first, width);
@@ -63,8 +70,8 @@ struct Rows {
 
 // out += c * in, where c is parameter `p` of out's row:
 //   d out_j  += c d in_j + [j = p] in,    d2 out_ji += c d2 in_ji + [j = p] d in_i + [i = p] d in_j
-// `in_width` leading derivatives of `in` are non-zero. Both recursions of a model, that of the mean and
-// that of the variance, are sums of such terms.
+// `in_width` leading derivatives of `in` are non-zero. Both recursions of a model, that of the mean
+// and that of the variance, are sums of such terms.
 template <Order O, class T>
 inline void add_term(T& out, T* d, T* d2, std::size_t p, const T& c, const T& in, const T* d_in,
                      const T* d2_in, std::size_t in_width) {
@@ -81,14 +88,16 @@ inline void add_term(T& out, T* d, T* d2, std::size_t p, const T& c, const T& in
   }
 }
 
-// f(0) .. f(n - 1). With N > 0 the count is known when compiling and the index is a constant in each call, so
-// that loops inside f unroll and small arrays live in registers (GCC does not unroll triangular loops).
+// f(0) .. f(n - 1). With N > 0 the count is known when compiling and the index is a constant in
+// each call, so that loops inside f unroll and small arrays live in registers (GCC does not unroll
+// triangular loops).
 template <std::size_t N, class F>
 inline void for_each_index(std::size_t n, F&& f) {
   if constexpr (N > 0) {
     [&]<std::size_t... I>(std::index_sequence<I...>) {
       (f(std::integral_constant<std::size_t, I>{}), ...);
-    }(std::make_index_sequence<N>{});
+    }
+    (std::make_index_sequence<N>{});
   } else {
     for (std::size_t i = 0; i < n; ++i) f(i);
   }
@@ -105,19 +114,20 @@ struct LawBlock {
   const T* e = nullptr;
   const T* h = nullptr;
   const unsigned char* present = nullptr;
-  bool gaps = false;          // some rows are missing; without, `present` is not looked at
+  bool gaps = false;  // some rows are missing; without, `present` is not looked at
   const T* shape = nullptr;
   bool want_scores = false;  // fill `ls`, which costs a logarithm a row
 
   // Out.
-  T sum = T(0);                         // sum of l
+  T sum = T(0);  // sum of l
   std::array<T, kMostShapes> shape_gradient{};
-  std::array<T, 3> shape_hessian{};     // packed
+  std::array<T, 3> shape_hessian{};  // packed
   std::array<T, kBlock> le, lh, lee, leh, lhh;
   std::array<std::array<T, kBlock>, kMostShapes> ls, les, lhs;
 };
 
-// Expected information of a unit-variance law per observation, in units of 1/h for ee and hs, 1/h^2 for hh.
+// Expected information of a unit-variance law per observation, in units of 1/h for ee and hs, 1/h^2
+// for hh.
 template <class T>
 struct LawInformation {
   T ee = T(0), hh = T(0);
@@ -129,15 +139,15 @@ struct LawInformation {
 template <class T>
 struct VarianceBlock {
   std::size_t rows = 0;
-  std::size_t mean_width = 0;           // derivatives of e that may be non-zero
-  bool gaps = false;                    // some rows are missing
+  std::size_t mean_width = 0;  // derivatives of e that may be non-zero
+  bool gaps = false;           // some rows are missing
   const unsigned char* present = nullptr;
-  const T* e = nullptr;                 // rows
-  const T* e1 = nullptr;                // rows x mean_width
-  const T* e2 = nullptr;                // rows x packed_size(mean_width)
-  const T* theta = nullptr;             // the variance parameters
-  Rows<T>* h = nullptr;                 // width: mean and variance parameters
-  Rows<T>* q = nullptr;                 // e^2, or its expectation h where e is missing
+  const T* e = nullptr;      // rows
+  const T* e1 = nullptr;     // rows x mean_width
+  const T* e2 = nullptr;     // rows x packed_size(mean_width)
+  const T* theta = nullptr;  // the variance parameters
+  Rows<T>* h = nullptr;      // width: mean and variance parameters
+  Rows<T>* q = nullptr;      // e^2, or its expectation h where e is missing
   const std::vector<int>* shock_lags = nullptr;
   const std::vector<int>* variance_lags = nullptr;
 };

@@ -50,8 +50,10 @@ void Stepper::reset(std::span<const double> theta, const Past& past) {
 double Stepper::mean_deviation() const {
   std::size_t p = model_->mean.constant ? 1 : 0;
   double f = 0;
-  for (const int lag : model_->mean.ar) f += theta_[p++] * past_.dev[static_cast<std::size_t>(lag - 1)];
-  for (const int lag : model_->mean.ma) f += theta_[p++] * past_.e[static_cast<std::size_t>(lag - 1)];
+  for (const int lag : model_->mean.ar)
+    f += theta_[p++] * past_.dev[static_cast<std::size_t>(lag - 1)];
+  for (const int lag : model_->mean.ma)
+    f += theta_[p++] * past_.e[static_cast<std::size_t>(lag - 1)];
   return f;
 }
 

@@ -41,7 +41,8 @@ Timestamp add_months(Timestamp from, int count) {
 
 std::string_view to_string(Clock clock) {
   return std::find_if(kNames.begin(), kNames.end(),
-                      [&](const auto& entry) { return entry.first == clock; })->second;
+                      [&](const auto& entry) { return entry.first == clock; })
+      ->second;
 }
 
 std::optional<Clock> clock_from(std::string_view name) {

@@ -64,16 +64,17 @@ void require_usable(const Series& series, std::size_t observations, const std::s
   }
   const std::vector<double> kept = series.present_values();
   if (kept.size() < observations)
-    throw Error(ErrorCode::too_few_observations,
-                fmt::format("{}: {} for {}, which needs at least {}; give a longer series",
-                            place(series), text::plural(kept.size(), "observation", "observations"),
-                            task, observations));
+    throw Error(
+        ErrorCode::too_few_observations,
+        fmt::format("{}: {} for {}, which needs at least {}; give a longer series", place(series),
+                    text::plural(kept.size(), "observation", "observations"), task, observations));
   const auto [least, most] = std::minmax_element(kept.begin(), kept.end());
   if (!kept.empty() && *least == *most)
-    throw Error(ErrorCode::constant_series,
-                fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
-                            "right column?",
-                            place(series), text::significant(*least, 6)));
+    throw Error(
+        ErrorCode::constant_series,
+        fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
+                    "right column?",
+                    place(series), text::significant(*least, 6)));
 }
 
 }  // namespace brace

@@ -53,7 +53,9 @@ Series as_returns(Series returns, const char* word, Kind kind, ReturnUnit unit) 
   return returns;
 }
 
-double scale_of(ReturnUnit unit) { return unit == ReturnUnit::percent ? 100 : 1; }
+double scale_of(ReturnUnit unit) {
+  return unit == ReturnUnit::percent ? 100 : 1;
+}
 
 }  // namespace
 

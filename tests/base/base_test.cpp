@@ -46,7 +46,8 @@ TEST(Text, NumbersAndWords) {
 TEST(Text, WrapsAtBlanksOnly) {
   EXPECT_EQ(text::wrap("one two three", 8, "  "), "  one\n  two\n  three\n");
   EXPECT_EQ(text::wrap("unbreakable", 3), "unbreakable\n");
-  EXPECT_EQ(text::wrap("the 95 % band", 6), "the\n95 %\nband\n") << "a percent sign stays with its number";
+  EXPECT_EQ(text::wrap("the 95 % band", 6), "the\n95 %\nband\n")
+      << "a percent sign stays with its number";
 }
 
 TEST(Text, FindsTheNearestWordOnlyWhenNearEnough) {
@@ -59,7 +60,8 @@ TEST(Date, ReadsOnlyFormsThatCannotBeSwapped) {
   EXPECT_EQ(format_date(*parse_date("2019-05-02")), "2019-05-02");
   EXPECT_EQ(format_date(*parse_date("2019-05-02T14:30")), "2019-05-02 14:30");
   EXPECT_EQ(format_date(*parse_date("2019-05-02 14:30:05")), "2019-05-02 14:30:05");
-  for (const char* bad : {"01/02/2003", "02-05-2019", "2019-13-01", "2019-02-30", "20190502", "", "settle", "2019-05-02x"})
+  for (const char* bad : {"01/02/2003", "02-05-2019", "2019-13-01", "2019-02-30", "20190502", "",
+                          "settle", "2019-05-02x"})
     EXPECT_FALSE(parse_date(bad)) << bad;
   EXPECT_EQ(format_date(*parse_date("02/05/2019", "%d/%m/%Y")), "2019-05-02");
   EXPECT_EQ(format_date(*parse_date("02/05/2019", "%m/%d/%Y")), "2019-02-05");
@@ -75,10 +77,14 @@ TEST(Executor, RunsEveryBodyOnceWhateverTheThreads) {
 
 TEST(Executor, HandsOnTheExceptionOfABody) {
   for (const int threads : {1, 2})
-    EXPECT_THROW(Executor(threads).for_each(10, [](std::size_t i) {
-      if (i == 7) throw Error(ErrorCode::bad_option, "seven");
-    }), Error);
-  EXPECT_STREQ(test::error_of([] { Executor bad(-1); }).what(), "threads = -1: must be 0 (all there are) or more");
+    EXPECT_THROW(Executor(threads).for_each(10,
+                                            [](std::size_t i) {
+                                              if (i == 7)
+                                                throw Error(ErrorCode::bad_option, "seven");
+                                            }),
+                 Error);
+  EXPECT_STREQ(test::error_of([] { Executor bad(-1); }).what(),
+               "threads = -1: must be 0 (all there are) or more");
 }
 
 TEST(Error, HasOneNameACodeAndTheRightStatus) {

@@ -18,14 +18,15 @@ namespace fs = std::filesystem;
 
 std::vector<fs::path> pages() {
   std::vector<fs::path> out;
-  for (const char* top : {"README.md", "CONTRIBUTING.md", "CHANGELOG.md"}) out.push_back(fs::path(BRACE_SOURCE_DIR) / top);
+  for (const char* top : {"README.md", "CONTRIBUTING.md", "CHANGELOG.md"})
+    out.push_back(fs::path(BRACE_SOURCE_DIR) / top);
   for (const auto& entry : fs::directory_iterator(fs::path(BRACE_SOURCE_DIR) / "docs"))
     if (entry.path().extension() == ".md") out.push_back(entry.path());
   return out;
 }
 
-// Output agrees when its words do. Numbers below 1e-6 are rounding and differ between processors; simulated
-// figures may turn in their last digit, which is allowed one unit.
+// Output agrees when its words do. Numbers below 1e-6 are rounding and differ between processors;
+// simulated figures may turn in their last digit, which is allowed one unit.
 bool same(const std::string& pasted, const std::string& printed) {
   std::istringstream a(pasted), b(printed);
   for (std::string x, y;;) {
@@ -38,7 +39,11 @@ bool same(const std::string& pasted, const std::string& printed) {
     if (x_end == x.c_str() || y_end == y.c_str() || std::string(x_end) != y_end) return false;
     if (std::abs(u) < 1e-6 && std::abs(v) < 1e-6) continue;
     const std::size_t point = x.find('.');
-    const double unit = point == std::string::npos ? 1 : std::pow(10, -static_cast<double>(static_cast<std::size_t>(x_end - x.c_str()) - point - 1));
+    const double unit =
+        point == std::string::npos
+            ? 1
+            : std::pow(10, -static_cast<double>(static_cast<std::size_t>(x_end - x.c_str()) -
+                                                point - 1));
     if (std::abs(u - v) > 1.01 * unit) return false;
   }
 }
@@ -65,7 +70,8 @@ TEST(Docs, PastedOutputIsWhatTheToolPrints) {
       const std::size_t end = out.out.find_last_not_of('\n');
       const std::string printed = end == std::string::npos ? "" : out.out.substr(0, end + 1) + "\n";
       EXPECT_EQ(out.status, 0) << page << ": " << command << '\n' << out.err;
-      EXPECT_TRUE(refresh || same(pasted, printed)) << page << ": $ " << command << "\nprints\n" << printed;
+      EXPECT_TRUE(refresh || same(pasted, printed)) << page << ": $ " << command << "\nprints\n"
+                                                    << printed;
       written += printed;
       command.clear();
       pasted.clear();
@@ -73,7 +79,8 @@ TEST(Docs, PastedOutputIsWhatTheToolPrints) {
     for (std::string line; std::getline(in, line);) {
       const bool fence = line.starts_with("```");
       if (console && (fence || line.starts_with("$ "))) close();
-      if (console && line.starts_with("$ ")) command = line.substr(2);
+      if (console && line.starts_with("$ "))
+        command = line.substr(2);
       else if (console && !fence && command.ends_with("\\")) {
         command = command.substr(0, command.size() - 1) + line;
       } else if (console && !fence) {
@@ -100,17 +107,20 @@ TEST(Docs, LinksLeadSomewhere) {
 TEST(Docs, EveryWarningAndErrorHasItsParagraph) {
   const std::string page = content_of(BRACE_SOURCE_DIR "/docs/warnings.md");
   for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
-    EXPECT_NE(page.find("**" + std::string(to_string(static_cast<WarningCode>(code))) + "**"), std::string::npos)
+    EXPECT_NE(page.find("**" + std::string(to_string(static_cast<WarningCode>(code))) + "**"),
+              std::string::npos)
         << to_string(static_cast<WarningCode>(code));
   for (int code = 0; code <= static_cast<int>(ErrorCode::not_built); ++code)
-    EXPECT_NE(page.find("`" + std::string(to_string(static_cast<ErrorCode>(code))) + "`"), std::string::npos)
+    EXPECT_NE(page.find("`" + std::string(to_string(static_cast<ErrorCode>(code))) + "`"),
+              std::string::npos)
         << to_string(static_cast<ErrorCode>(code));
 }
 
 // "Name (year)" and "Name and Name (year)" in code and documents against docs/bibliography.md.
 TEST(Docs, CitationsStandInTheBibliography) {
   const std::string bibliography = content_of(BRACE_SOURCE_DIR "/docs/bibliography.md");
-  const std::regex citation(R"re(([A-Z][a-z]+)(?:(?:,| and) [A-Z][a-z]+)* \(((?:19|20)\d\d)[,)])re");
+  const std::regex citation(
+      R"re(([A-Z][a-z]+)(?:(?:,| and) [A-Z][a-z]+)* \(((?:19|20)\d\d)[,)])re");
   std::set<std::string> missing;
   for (const char* top : {"include", "src", "docs"})
     for (const auto& entry : fs::recursive_directory_iterator(fs::path(BRACE_SOURCE_DIR) / top)) {
@@ -121,7 +131,8 @@ TEST(Docs, CitationsStandInTheBibliography) {
         std::istringstream lines(bibliography);
         bool found = false;
         for (std::string line; std::getline(lines, line);)
-          found = found || (line.find(name) != std::string::npos && line.find("(" + year + ")") != std::string::npos);
+          found = found || (line.find(name) != std::string::npos &&
+                            line.find("(" + year + ")") != std::string::npos);
         if (!found) missing.insert(name + " (" + year + ") in " + entry.path().filename().string());
       }
     }

@@ -17,7 +17,8 @@ namespace {
 using test::Folder;
 
 Series prices(const std::string& name = "settle") {
-  Series p = simulate(parse_model("const / garch / student"), {.03, .03, .08, .89, 6}, 600, {.seed = 3});
+  Series p =
+      simulate(parse_model("const / garch / student"), {.03, .03, .08, .89, 6}, 600, {.seed = 3});
   double level = 4;
   for (double& v : p.values) v = std::exp(level += v / 100);
   p.values[100] = std::numeric_limits<double>::quiet_NaN();
@@ -44,8 +45,10 @@ TEST(Figure, IsWrittenInEachFormat) {
   const Series level = prices();
   const Fit fit = estimate("const / garch / student", log_returns(level));
   const Forecast ahead = forecast(fit, {.horizon = 10, .draws = 100, .paths = 2});
-  for (const auto& [ending, magic] : {std::pair{"png", "\x89PNG"}, std::pair{"svg", "<?xml"}, std::pair{"pdf", "%PDF"}}) {
-    const std::string look = folder / ("look." + std::string(ending)), fan = folder / ("fan." + std::string(ending));
+  for (const auto& [ending, magic] :
+       {std::pair{"png", "\x89PNG"}, std::pair{"svg", "<?xml"}, std::pair{"pdf", "%PDF"}}) {
+    const std::string look = folder / ("look." + std::string(ending)),
+                      fan = folder / ("fan." + std::string(ending));
     draw_first_look(log_returns(level), look, level);
     draw_forecast(fit, ahead, fan);
     EXPECT_TRUE(test::content_of(look).starts_with(magic)) << look;
@@ -56,7 +59,8 @@ TEST(Figure, IsWrittenInEachFormat) {
 TEST(Figure, IsTitledFromTheModelAndTheSeries) {
   const Folder folder;
   const Fit fit = estimate("const ar1 / garch / student", log_returns(prices()));
-  draw_forecast(fit, forecast(fit, {.horizon = 5, .intervals = {80, 95}, .draws = 100, .paths = 2}), folder / "fan.svg");
+  draw_forecast(fit, forecast(fit, {.horizon = 5, .intervals = {80, 95}, .draws = 100, .paths = 2}),
+                folder / "fan.svg");
   const std::string text = text_in(folder / "fan.svg");
   EXPECT_NE(text.find("const ar1 / garch e1 h1 / student"), std::string::npos);
   EXPECT_NE(text.find("log return of settle, percent a day"), std::string::npos);
@@ -68,7 +72,8 @@ TEST(Figure, DrawsWithoutDatesAndWithoutALevel) {
   const Series y = simulate(parse_model("const"), {0, 1}, 60, {.seed = 2});
   draw_first_look(y, folder / "look.png");
   const Fit fit = estimate("const", y);
-  draw_forecast(fit, forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in, .draws = 100}), folder / "fan.png");
+  draw_forecast(fit, forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in, .draws = 100}),
+                folder / "fan.png");
   EXPECT_EQ(folder.entries(), 2u);
 }
 
@@ -77,7 +82,8 @@ TEST(Figure, HostileNamesAreDrawnLiterally) {
   const Folder folder;
   const std::string mark = folder / "owned";
   for (const std::string& name :
-       {"`touch " + mark + "`", "'; system('touch " + mark + "'); '", "\"\nsystem \"touch " + mark + "\"", std::string("a_{b}^c @x {/Symbol d}"),
+       {"`touch " + mark + "`", "'; system('touch " + mark + "'); '",
+        "\"\nsystem \"touch " + mark + "\"", std::string("a_{b}^c @x {/Symbol d}"),
         "$(touch " + mark + ")", std::string("100 % \\n \\\\"), "'`touch " + mark + "`'"}) {
     const Series level = prices(name);
     const std::string path = folder / "look.svg";
@@ -87,8 +93,10 @@ TEST(Figure, HostileNamesAreDrawnLiterally) {
   const Series level = prices("a_{b}^c `d` 'e' \"f\" @x");
   draw_first_look(log_returns(level), folder / "literal.svg", level);
   std::string text = text_in(folder / "literal.svg");
-  for (const auto& [entity, sign] : {std::pair{"&quot;", "\""}, std::pair{"&#39;", "'"}, std::pair{"&apos;", "'"}})
-    for (auto at = text.find(entity); at != std::string::npos; at = text.find(entity)) text.replace(at, std::string(entity).size(), sign);
+  for (const auto& [entity, sign] :
+       {std::pair{"&quot;", "\""}, std::pair{"&#39;", "'"}, std::pair{"&apos;", "'"}})
+    for (auto at = text.find(entity); at != std::string::npos; at = text.find(entity))
+      text.replace(at, std::string(entity).size(), sign);
   EXPECT_NE(text.find("a_{b}^c `d` 'e' \"f\" @x, as in the file"), std::string::npos);
 }
 
@@ -101,7 +109,8 @@ TEST(Figure, QuotesForGnuplot) {
 TEST(Figure, SaysWhatItCannotDraw) {
   EXPECT_STREQ(test::error_of([] { draw_first_look(prices(), "look.gif"); }).what(),
                "--chart look.gif: the name must end in .png, .svg or .pdf");
-  EXPECT_EQ(test::error_of([] { draw_first_look(prices(), "/nowhere/look.png"); }).code(), ErrorCode::cannot_write);
+  EXPECT_EQ(test::error_of([] { draw_first_look(prices(), "/nowhere/look.png"); }).code(),
+            ErrorCode::cannot_write);
 }
 
 }  // namespace

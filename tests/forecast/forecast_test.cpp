@@ -7,6 +7,7 @@
 
 #include "brace/forecast/forecast.hpp"
 #include "brace/laws/standard.hpp"
+#include "brace/maths/random.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
@@ -16,7 +17,8 @@ namespace brace {
 namespace {
 
 Fit fitted(const char* line = "const ar1 / garch / student") {
-  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500, {.seed = 3});
+  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500,
+                      {.seed = 3});
   y.unit = "percent";
   y.kind = Kind::log_return;
   const Timestamp start = *parse_date("2020-01-01");
@@ -35,8 +37,9 @@ double estimate_of(const Fit& fit, const std::string& name) {
 TEST(Forecast, PointsAreTheClosedForms) {
   const Fit fit = fitted();
   const Forecast ahead = forecast(fit, {.horizon = 30, .draws = 100, .paths = 1});
-  const double mu = estimate_of(fit, "mu"), ar = estimate_of(fit, "ar1"), omega = estimate_of(fit, "omega"),
-               alpha = estimate_of(fit, "alpha1"), beta = estimate_of(fit, "beta1");
+  const double mu = estimate_of(fit, "mu"), ar = estimate_of(fit, "ar1"),
+               omega = estimate_of(fit, "omega"), alpha = estimate_of(fit, "alpha1"),
+               beta = estimate_of(fit, "beta1");
   const double p = alpha + beta, s2 = omega / (1 - p);
   const double h1 = omega + alpha * std::pow(fit.shocks.back(), 2) + beta * fit.variances.back();
   double of_return = 0;
@@ -53,7 +56,9 @@ TEST(Forecast, PointsAreTheClosedForms) {
 
 TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
   const Fit fit = fitted();
-  const Forecast ahead = forecast(fit, {.horizon = 10, .intervals = {68, 95}, .method = ForecastMethod::plug_in, .draws = 4000});
+  const Forecast ahead = forecast(
+      fit,
+      {.horizon = 10, .intervals = {68, 95}, .method = ForecastMethod::plug_in, .draws = 4000});
   double mean = 0;
   for (const ForecastStep& s : ahead.steps) mean += s.mean;
   EXPECT_NEAR(ahead.horizon_total.mean, mean, 1e-12);
@@ -65,9 +70,12 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
     variance += weight * weight * ahead.steps[static_cast<std::size_t>(i - 1)].variance;
   }
   EXPECT_NEAR(ahead.horizon_total.sd, std::sqrt(variance), 1e-12);
-  // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the 95 % out.
-  const Interval &i68 = ahead.horizon_total.return_interval[0], &i95 = ahead.horizon_total.return_interval[1];
-  const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total.sd, of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total.sd;
+  // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the
+  // 95 % out.
+  const Interval &i68 = ahead.horizon_total.return_interval[0],
+                 &i95 = ahead.horizon_total.return_interval[1];
+  const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total.sd,
+               of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total.sd;
   EXPECT_GT(of_68, .88);
   EXPECT_LT(of_68, .994);
   EXPECT_NEAR(of_95, 1.96, .06);
@@ -76,9 +84,11 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
 
 TEST(Forecast, PlugInFirstStepIsTheLawItself) {
   const Fit fit = fitted();
-  const Forecast ahead = forecast(fit, {.horizon = 3, .intervals = {95}, .method = ForecastMethod::plug_in});
+  const Forecast ahead =
+      forecast(fit, {.horizon = 3, .intervals = {95}, .method = ForecastMethod::plug_in});
   const ForecastStep& s = ahead.steps[0];
-  const double reach = laws::unit_student_quantile(.975, estimate_of(fit, "nu")) * std::sqrt(s.variance);
+  const double reach =
+      laws::unit_student_quantile(.975, estimate_of(fit, "nu")) * std::sqrt(s.variance);
   EXPECT_NEAR(s.return_interval[0].high, s.mean + reach, 1e-12);
   EXPECT_TRUE(s.volatility_interval.empty()) << "known: a point, not an interval";
   EXPECT_FALSE(ahead.steps[1].volatility_interval.empty());
@@ -97,14 +107,16 @@ TEST(Forecast, FullHoldsMoreThanPlugIn) {
   ASSERT_EQ(v.size(), 2u) << "the first step's volatility is uncertain too";
   EXPECT_LT(v[1].low, v[0].low);
   EXPECT_GT(v[1].high, v[0].high);
-  // Its width is that of the estimates: sd of sqrt(h_{n+1}) by the delta method on omega, alpha, beta alone.
+  // Its width is that of the estimates: sd of sqrt(h_{n+1}) by the delta method on omega, alpha,
+  // beta alone.
   EXPECT_GT(v[1].high - v[1].low, 0);
 }
 
 TEST(Forecast, DoesNotDependOnThreadsAndFollowsTheSeed) {
   const Fit fit = fitted();
   const ForecastOptions options{.horizon = 5, .draws = 500};
-  const Forecast one = forecast(fit, options, Executor(1)), two = forecast(fit, options, Executor(2));
+  const Forecast one = forecast(fit, options, Executor(1)),
+                 two = forecast(fit, options, Executor(2));
   ForecastOptions other = options;
   other.seed = 2;
   const Forecast reseeded = forecast(fit, other);
@@ -122,13 +134,78 @@ TEST(Forecast, DatesFollowTheClock) {
   for (std::size_t k = 0; k < 6; ++k) EXPECT_EQ(ahead.steps[k].date, dates[k]);
 }
 
+// Moving averages and sparse lags: psi weights and means against the recursion done by hand.
+TEST(Forecast, MovingAveragesReachAsFarAsTheirLag) {
+  Series y = simulate(parse_model("const ma1,3"), {1, .5, -.3, 1}, 2000, {.seed = 12});
+  const Fit fit = estimate("const ma1,3", y);
+  const Forecast ahead = forecast(fit, {.horizon = 5, .draws = 100, .paths = 2});
+  const double mu = estimate_of(fit, "mu"), ma1 = estimate_of(fit, "ma1"),
+               ma3 = estimate_of(fit, "ma3"), s2 = estimate_of(fit, "sigma2");
+  const auto e = [&](std::size_t back) { return fit.shocks[fit.shocks.size() - 1 - back]; };
+  EXPECT_NEAR(ahead.steps[0].mean, mu + ma1 * e(0) + ma3 * e(2), 1e-12);
+  EXPECT_NEAR(ahead.steps[1].mean, mu + ma3 * e(1), 1e-12);
+  EXPECT_NEAR(ahead.steps[2].mean, mu + ma3 * e(0), 1e-12);
+  EXPECT_NEAR(ahead.steps[3].mean, mu, 1e-12);
+  EXPECT_NEAR(ahead.steps[0].sd, std::sqrt(s2), 1e-12);
+  EXPECT_NEAR(ahead.steps[1].sd, std::sqrt(s2 * (1 + ma1 * ma1)), 1e-12);
+  EXPECT_NEAR(ahead.steps[4].sd, std::sqrt(s2 * (1 + ma1 * ma1 + ma3 * ma3)), 1e-12);
+  EXPECT_FALSE(ahead.steps[0].date) << "no dates, none invented";
+  EXPECT_FALSE(ahead.annualised) << "no clock, no year";
+}
+
+// The multi-step variance against the mean of many simulated paths from the same state.
+TEST(Forecast, VarianceIsTheMeanOfSimulatedPaths) {
+  const Model model = parse_model("zero / garch e1,2 h1 / student");
+  const std::vector<double> theta{.1, .1, .1, .7, 8};
+  const Series y = simulate(model, theta, 800, {.seed = 14});
+  const Fit own = estimate(model, y);
+  ASSERT_TRUE(own.usable());
+  const Forecast ahead = forecast(
+      own, {.horizon = 8, .intervals = {50}, .method = ForecastMethod::plug_in, .draws = 100});
+  const double omega = estimate_of(own, "omega"), a1 = estimate_of(own, "alpha1"),
+               a2 = estimate_of(own, "alpha2"), b1 = estimate_of(own, "beta1"),
+               nu = estimate_of(own, "nu");
+  constexpr int paths = 40000;
+  std::vector<double> sum(8), squares(8);
+  RandomStream stream(15, 0);
+  for (int p = 0; p < paths; ++p) {
+    double h = own.variances.back(), q1 = std::pow(own.shocks.back(), 2),
+           q2 = std::pow(own.shocks[own.shocks.size() - 2], 2);
+    for (std::size_t k = 0; k < 8; ++k) {
+      h = omega + a1 * q1 + a2 * q2 + b1 * h;
+      sum[k] += h / paths;
+      squares[k] += h * h / paths;
+      q2 = q1;
+      q1 = h * std::pow(stream.student(nu), 2);
+    }
+  }
+  for (std::size_t k = 0; k < 8; ++k)  // 4.4 Monte Carlo errors, two-sided p 1e-5 each
+    EXPECT_NEAR(ahead.steps[k].variance, sum[k],
+                4.4 * std::sqrt((squares[k] - sum[k] * sum[k]) / paths) + 1e-12)
+        << k;
+}
+
+TEST(Forecast, StartsFromItsExpectationWhereTheLastValueIsMissing) {
+  Series y = simulate(parse_model("const ar1 / garch"), {.5, .4, .1, .1, .8}, 900, {.seed = 16});
+  y.values.back() = std::nan("");
+  const Fit fit = estimate("const ar1 / garch", y);
+  const Forecast ahead = forecast(fit, {.horizon = 1, .draws = 100, .paths = 2});
+  const double h = fit.variances.back();
+  EXPECT_NEAR(
+      ahead.steps[0].variance,
+      estimate_of(fit, "omega") + (estimate_of(fit, "alpha1") + estimate_of(fit, "beta1")) * h,
+      1e-12);
+  EXPECT_TRUE(std::isfinite(ahead.steps[0].mean));
+}
+
 TEST(Forecast, HoldsPinnedAndHeldParametersStill) {
   const Fit fit = fitted("const ar1 ar1=0.3 / garch beta1=0.85 / student nu=6");
   ASSERT_TRUE(fit.usable());
   const Forecast ahead = forecast(fit, {.horizon = 2, .intervals = {95}});
   EXPECT_TRUE(std::isfinite(ahead.steps[1].return_interval[0].high));
   // Everything held: nothing is uncertain, so the first volatility interval shrinks to its point.
-  const Fit known = fitted("const ar1 mu=0.05 ar1=0.3 / garch omega=0.05 alpha1=0.1 beta1=0.85 / student");
+  const Fit known =
+      fitted("const ar1 mu=0.05 ar1=0.3 / garch omega=0.05 alpha1=0.1 beta1=0.85 / student");
   const Forecast still = forecast(known, {.horizon = 1, .intervals = {95}});
   const Interval& v = still.steps[0].volatility_interval[0];
   EXPECT_NEAR(v.high / v.low, 1, 1e-9);
@@ -139,13 +216,18 @@ TEST(Forecast, RefusesOptionsOutOfRange) {
   const auto message = [&](ForecastOptions options) {
     return std::string(test::error_of([&] { (void)forecast(fit, options); }).what());
   };
-  EXPECT_EQ(message({.horizon = 0}), "ForecastOptions::horizon = 0: must lie between 1 and 100,000");
-  EXPECT_EQ(message({.intervals = {}}), "ForecastOptions::intervals is empty: give one, such as 95");
-  EXPECT_EQ(message({.intervals = {95, 100}}), "ForecastOptions::intervals holds 100: each must lie between 1 and 99");
+  EXPECT_EQ(message({.horizon = 0}),
+            "ForecastOptions::horizon = 0: must lie between 1 and 100,000");
+  EXPECT_EQ(message({.intervals = {}}),
+            "ForecastOptions::intervals is empty: give one, such as 95");
+  EXPECT_EQ(message({.intervals = {95, 100}}),
+            "ForecastOptions::intervals holds 100: each must lie between 1 and 99");
   EXPECT_EQ(message({.draws = 5}), "ForecastOptions::draws = 5, paths = 25: at least 100 and 1");
   const Fit failed = estimate("const / garch", *fit.series, {.starts = 1, .max_iterations = 1});
   const std::string what = test::error_of([&] { (void)forecast(failed); }).what();
-  EXPECT_TRUE(what.starts_with("'const / garch e1 h1 / normal' is failed: there is nothing to forecast from")) << what;
+  EXPECT_TRUE(what.starts_with(
+      "'const / garch e1 h1 / normal' is failed: there is nothing to forecast from"))
+      << what;
 }
 
 TEST(Forecast, PrintsTheVerdictFirst) {

@@ -55,7 +55,9 @@ TEST(Autocorrelation, PacfOfAnAutoregressionEndsAtItsOrder) {
 }
 
 TEST(Autocorrelation, RefusesLagsOutOfRange) {
-  EXPECT_STREQ(test::error_of([] { (void)autocorrelations(std::vector<double>{1, 2, 3}, 3); }).what(),
+  EXPECT_STREQ(test::error_of([] {
+                 (void)autocorrelations(std::vector<double>{1, 2, 3}, 3);
+               }).what(),
                "lags = 3: must lie between 1 and 2 for 3 observations");
 }
 
@@ -78,24 +80,36 @@ double rejections(int count, F test_of_series) {
   }
   const double share = static_cast<double>(rejected) / count;
   fmt::print("  {:<18}{:<10}rows {:>4}  rejects in {:.1f} % of {} series\n", last.test,
-             last.deterministic ? to_string(*last.deterministic) : "", last.observations, 100 * share, count);
+             last.deterministic ? to_string(*last.deterministic) : "", last.observations,
+             100 * share, count);
   return share;
 }
 
-// 2,000 series: standard error .0049, so that the bands below are nominal 5 % +- 3.3 errors, p 1e-3 each.
+// 2,000 series: standard error .0049, so that the bands below are nominal 5 % +- 3.3 errors, p 1e-3
+// each.
 TEST(Size, UnitRootTestsHoldTheirLevel) {
   for (const int n : {100, 250}) {
-    for (const Deterministic terms : {Deterministic::none, Deterministic::constant, Deterministic::trend})
-      EXPECT_NEAR(rejections(2000, [&](std::uint64_t i) {
-                    return adf(walk(i, n), {.deterministic = terms, .rule = LagRule::fixed, .lags = 0});
-                  }), .05, .016) << "adf " << to_string(terms) << " n " << n;
+    for (const Deterministic terms :
+         {Deterministic::none, Deterministic::constant, Deterministic::trend})
+      EXPECT_NEAR(rejections(2000,
+                             [&](std::uint64_t i) {
+                               return adf(
+                                   walk(i, n),
+                                   {.deterministic = terms, .rule = LagRule::fixed, .lags = 0});
+                             }),
+                  .05, .016)
+          << "adf " << to_string(terms) << " n " << n;
   }
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return kpss(white(i, 250), {.bandwidth = 0}); }), .05, .016);
+  EXPECT_NEAR(
+      rejections(2000, [](std::uint64_t i) { return kpss(white(i, 250), {.bandwidth = 0}); }), .05,
+      .016);
 }
 
 TEST(Size, WhitenessAndArchTestsHoldTheirLevel) {
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box(white(i, 250)); }), .05, .016);
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box_robust(white(i, 250)); }), .05, .02);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box(white(i, 250)); }), .05,
+              .016);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box_robust(white(i, 250)); }),
+              .05, .02);
   EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return mcleod_li(white(i, 250)); }), .05, .02);
   EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return arch_lm(white(i, 250)); }), .05, .02);
 }
@@ -107,7 +121,8 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
     return simulate(model, {.02, .18, .80, 6}, 1000, {.seed = 5, .stream = i});
   };
   const double plain = rejections(500, [&](std::uint64_t i) { return ljung_box(series(i)); });
-  const double robust = rejections(500, [&](std::uint64_t i) { return ljung_box_robust(series(i)); });
+  const double robust =
+      rejections(500, [&](std::uint64_t i) { return ljung_box_robust(series(i)); });
   EXPECT_GT(plain, .25);
   EXPECT_LT(robust, .08);
 }
@@ -118,14 +133,17 @@ TEST(UnitRoot, VerdictsFollowTheTable) {
   Series line = white(2, 800);
   for (std::size_t t = 0; t < line.size(); ++t) line.values[t] += .05 * static_cast<double>(t);
   EXPECT_EQ(unit_root_battery(line).verdict, StationarityVerdict::trend_stationary);
-  EXPECT_EQ(unit_root_battery(line).deterministic, Deterministic::trend) << "a series that drifts gets a trend term";
+  EXPECT_EQ(unit_root_battery(line).deterministic, Deterministic::trend)
+      << "a series that drifts gets a trend term";
   Series shifted = white(3, 400);
   for (std::size_t t = 200; t < shifted.size(); ++t) shifted.values[t] += 2;
-  EXPECT_EQ(unit_root_battery(shifted).verdict, StationarityVerdict::conflict) << "a break makes both reject";
+  EXPECT_EQ(unit_root_battery(shifted).verdict, StationarityVerdict::conflict)
+      << "a break makes both reject";
 }
 
 TEST(UnitRoot, WarnsOfTheTrapWithoutTrendTerm) {
-  const UnitRootBattery battery = unit_root_battery(walk(4, 500, .3), {.deterministic = Deterministic::constant});
+  const UnitRootBattery battery =
+      unit_root_battery(walk(4, 500, .3), {.deterministic = Deterministic::constant});
   ASSERT_EQ(battery.warnings.size(), 1u);
   EXPECT_EQ(battery.warnings[0].code, WarningCode::trend_missing);
 }
@@ -144,21 +162,28 @@ TEST(UnitRoot, NullsAreInWordsAndOpposite) {
   EXPECT_EQ(kpss(white(6, 200)).null, "it is stationary");
   std::ostringstream out;
   out << compare_unit_roots(walk(7, 500), white(7, 500));
-  EXPECT_NE(out.str().find("null: there is a unit root (a small p speaks against it)"), std::string::npos);
-  EXPECT_NE(out.str().find("null: it is stationary (a small p speaks against it)"), std::string::npos);
+  EXPECT_NE(out.str().find("null: there is a unit root (a small p speaks against it)"),
+            std::string::npos);
+  EXPECT_NE(out.str().find("null: it is stationary (a small p speaks against it)"),
+            std::string::npos);
 }
 
 TEST(UnitRoot, RefusesWhatItCannotTest) {
-  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(), ErrorCode::too_few_observations);
-  EXPECT_STREQ(test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
-               "lags = 90: an ADF test on 100 observations takes 0 to 46");
+  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(),
+            ErrorCode::too_few_observations);
+  EXPECT_STREQ(
+      test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
+      "lags = 90: an ADF test on 100 observations takes 0 to 46");
 }
 
 TEST(Inspection, SaysWhatKindOfSeriesItIs) {
-  Series clustering = simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
+  Series clustering =
+      simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
   clustering.kind = Kind::log_return;
   const Inspection look = inspect(clustering);
-  EXPECT_EQ(look.reading, "simulated: heavy tails, no clear memory from one row to the next, and volatility that clusters");
+  EXPECT_EQ(look.reading,
+            "simulated: heavy tails, no clear memory from one row to the next, and volatility that "
+            "clusters");
   EXPECT_TRUE(look.warnings.empty());
   const Inspection level = inspect(walk(1, 1000));
   ASSERT_EQ(level.warnings.size(), 1u);

@@ -17,7 +17,8 @@ using test::Json;
 
 struct Tolerance {
   double abs, rel;
-  explicit Tolerance(const Json& answer) : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
+  explicit Tolerance(const Json& answer)
+      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
 };
 
 TEST(Reference, AutocorrelationsAndPortmanteau) {
@@ -52,11 +53,12 @@ TEST(Reference, Moments) {
   const Series y = test::series_of(answer);
   const Moments m = moments(y);
   EXPECT_EQ(m.n, want["n"].get<std::size_t>());
-  for (const auto& [name, got] : {std::pair{"mean", m.mean}, std::pair{"sd", m.sd}, std::pair{"min", m.min},
-                                  std::pair{"max", m.max}, std::pair{"median", m.median},
-                                  std::pair{"skewness", m.skewness}, std::pair{"excess_kurtosis", m.excess_kurtosis},
-                                  std::pair{"jarque_bera", jarque_bera(y).statistic},
-                                  std::pair{"jarque_bera_p", *jarque_bera(y).p_value}})
+  for (const auto& [name, got] :
+       {std::pair{"mean", m.mean}, std::pair{"sd", m.sd}, std::pair{"min", m.min},
+        std::pair{"max", m.max}, std::pair{"median", m.median}, std::pair{"skewness", m.skewness},
+        std::pair{"excess_kurtosis", m.excess_kurtosis},
+        std::pair{"jarque_bera", jarque_bera(y).statistic},
+        std::pair{"jarque_bera_p", *jarque_bera(y).p_value}})
     expect_close(got, want[name], tol.abs, tol.rel, name);
 }
 
@@ -65,7 +67,8 @@ TEST(Reference, ArchLm) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
-    const TestResult lm = arch_lm(y, {.lags = c["lag"]}), f = arch_lm(y, {.lags = c["lag"], .f_form = true});
+    const TestResult lm = arch_lm(y, {.lags = c["lag"]}),
+                     f = arch_lm(y, {.lags = c["lag"], .f_form = true});
     EXPECT_EQ(lm.observations, c["N"].get<std::size_t>());
     expect_close(lm.statistic, c["lm"], tol.abs, tol.rel, "LM");
     expect_close(*lm.p_value, c["lm_p"], tol.abs, tol.rel, "LM p");
@@ -76,12 +79,16 @@ TEST(Reference, ArchLm) {
 }
 
 Deterministic terms_of(const Json& c) {
-  return c["det"] == "none" ? Deterministic::none : c["det"] == "constant" ? Deterministic::constant : Deterministic::trend;
+  return c["det"] == "none"       ? Deterministic::none
+         : c["det"] == "constant" ? Deterministic::constant
+                                  : Deterministic::trend;
 }
 
-// The file's p-values and critical values are MacKinnon's, ours come from the surfaces: .005 apart at most.
+// The file's p-values and critical values are MacKinnon's, ours come from the surfaces: .005 apart
+// at most.
 void expect_adf(const TestResult& got, const Json& want, const Tolerance& tol) {
-  const std::string what = want["det"].get<std::string>() + " k " + std::to_string(want["k"].get<int>());
+  const std::string what =
+      want["det"].get<std::string>() + " k " + std::to_string(want["k"].get<int>());
   EXPECT_EQ(got.lags, want["k"].get<int>()) << what;
   EXPECT_EQ(got.observations, want["N"].get<std::size_t>()) << what;
   expect_close(got.statistic, want["tau"], tol.abs, tol.rel, what);
@@ -95,15 +102,17 @@ TEST(Reference, AdfWithFixedLags) {
   const Json answer = test::known_answer("o04");
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"])
-    expect_adf(adf(y, {.deterministic = terms_of(c), .rule = LagRule::fixed, .lags = c["k"]}), c, Tolerance(answer));
+    expect_adf(adf(y, {.deterministic = terms_of(c), .rule = LagRule::fixed, .lags = c["k"]}), c,
+               Tolerance(answer));
 }
 
 TEST(Reference, AdfWithChosenLags) {
   const Json answer = test::known_answer("o05");
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"])
-    expect_adf(adf(y, {.deterministic = terms_of(c), .rule = c["criterion"] == "AIC" ? LagRule::aic : LagRule::bic}), c,
-               Tolerance(answer));
+    expect_adf(adf(y, {.deterministic = terms_of(c),
+                       .rule = c["criterion"] == "AIC" ? LagRule::aic : LagRule::bic}),
+               c, Tolerance(answer));
 }
 
 TEST(Reference, Kpss) {

@@ -16,10 +16,11 @@ using test::Folder;
 
 TEST(Csv, ReadsValuesDatesAndGaps) {
   const Folder folder;
-  const std::string path = folder.file("a.csv",
-                                       "\xEF\xBB\xBF"
-                                       "date,open,settle,volume\r\n2024-01-02,1,1.5,10\r\n2024-01-03,1,,12\r\n"
-                                       "2024-01-04,1,NA,0\r\n2024-01-05,1,\" 1.75\",9\r\n");
+  const std::string path =
+      folder.file("a.csv",
+                  "\xEF\xBB\xBF"
+                  "date,open,settle,volume\r\n2024-01-02,1,1.5,10\r\n2024-01-03,1,,12\r\n"
+                  "2024-01-04,1,NA,0\r\n2024-01-05,1,\" 1.75\",9\r\n");
   const Series s = read_csv(path, {.value = "settle", .drop_zero = "volume"});
   ASSERT_EQ(s.size(), 3u);
   EXPECT_EQ(s.name, "settle");
@@ -34,15 +35,18 @@ TEST(Csv, ReadsValuesDatesAndGaps) {
 
 TEST(Csv, TakesTheOnlyNumericColumnAndAnyOrderOfColumns) {
   const Folder folder;
-  const Series s = read_csv(folder.file("a.csv", "port,value,day\nA,1,2024-01-01\nB,2,2024-01-02\n"));
+  const Series s =
+      read_csv(folder.file("a.csv", "port,value,day\nA,1,2024-01-01\nB,2,2024-01-02\n"));
   EXPECT_EQ(s.name, "value");
   EXPECT_EQ(s.when(0), "2024-01-01");
-  EXPECT_EQ(read_csv(folder.file("b.csv", "x\n1\n2\n3\n")).times.size(), 0u) << "dates are not needed";
+  EXPECT_EQ(read_csv(folder.file("b.csv", "x\n1\n2\n3\n")).times.size(), 0u)
+      << "dates are not needed";
 }
 
 TEST(Csv, CutsByDateAndReadsOtherForms) {
   const Folder folder;
-  const std::string path = folder.file("a.csv", "date,x\n01/02/2024,1\n02/02/2024,2\n05/02/2024,3\n");
+  const std::string path =
+      folder.file("a.csv", "date,x\n01/02/2024,1\n02/02/2024,2\n05/02/2024,3\n");
   const Series s = read_csv(path, {.date_format = "%d/%m/%Y", .from = "02/02/2024"});
   ASSERT_EQ(s.size(), 2u);
   EXPECT_EQ(s.when(0), "2024-02-02");
@@ -51,7 +55,8 @@ TEST(Csv, CutsByDateAndReadsOtherForms) {
 
 TEST(Csv, QuotedCellsMayHoldAnything) {
   const Folder folder;
-  const Series s = read_csv(folder.file("a.csv", "date,\"open, \"\"interest\"\"\"\n2024-01-01,5\n2024-01-02,6\n"));
+  const Series s = read_csv(
+      folder.file("a.csv", "date,\"open, \"\"interest\"\"\"\n2024-01-01,5\n2024-01-02,6\n"));
   EXPECT_EQ(s.name, "open, \"interest\"");
   EXPECT_EQ(csv_text({{"open, \"interest\"", "plain"}}), "\"open, \"\"interest\"\"\",plain\n");
 }
@@ -63,7 +68,9 @@ struct Bad {
   ErrorCode code;
   const char* message;  // after the path
 };
-void PrintTo(const Bad& bad, std::ostream* out) { *out << bad.name; }
+void PrintTo(const Bad& bad, std::ostream* out) {
+  *out << bad.name;
+}
 
 class BadCsv : public testing::TestWithParam<Bad> {};
 
@@ -73,50 +80,108 @@ TEST_P(BadCsv, IsRefusedInOneLineWithTheMend) {
   const Error error = test::error_of([&] { (void)read_csv(path, GetParam().options); });
   EXPECT_EQ(error.code(), GetParam().code);
   std::string what = error.what();
-  for (auto at = what.find(path); at != std::string::npos; at = what.find(path)) what.replace(at, path.size(), "F");
+  for (auto at = what.find(path); at != std::string::npos; at = what.find(path))
+    what.replace(at, path.size(), "F");
   EXPECT_EQ(what, GetParam().message);
 }
 
 INSTANTIATE_TEST_SUITE_P(
     Files, BadCsv,
     testing::Values(
-        Bad{"empty", "", {}, ErrorCode::file_empty, "F: the file is empty; it needs a header row and rows of data"},
-        Bad{"header_only", "date,x\n", {}, ErrorCode::file_empty,
+        Bad{"empty",
+            "",
+            {},
+            ErrorCode::file_empty,
+            "F: the file is empty; it needs a header row and rows of data"},
+        Bad{"header_only",
+            "date,x\n",
+            {},
+            ErrorCode::file_empty,
             "F: there is a header and no data; it needs a header row and rows of data"},
-        Bad{"no_such_column", "date,open,settle\n2024-01-01,1,2\n", {.value = "setle"}, ErrorCode::column_missing,
-            "F: there is no column 'setle' (did you mean 'settle'?); its columns are date, open, settle"},
-        Bad{"several_columns", "date,open,settle\n2024-01-01,1,2\n", {}, ErrorCode::column_missing,
+        Bad{"no_such_column",
+            "date,open,settle\n2024-01-01,1,2\n",
+            {.value = "setle"},
+            ErrorCode::column_missing,
+            "F: there is no column 'setle' (did you mean 'settle'?); its columns are date, open, "
+            "settle"},
+        Bad{"several_columns",
+            "date,open,settle\n2024-01-01,1,2\n",
+            {},
+            ErrorCode::column_missing,
             "F: several columns hold numbers (open, settle); choose one with --value settle"},
-        Bad{"no_numbers", "date,name\n2024-01-01,a\n", {}, ErrorCode::column_missing,
+        Bad{"no_numbers",
+            "date,name\n2024-01-01,a\n",
+            {},
+            ErrorCode::column_missing,
             "F: no column holds numbers; its columns are date, name"},
-        Bad{"text_in_number", "date,x\n2024-01-01,1\n2024-01-02,1.2.3\n", {.value = "x"}, ErrorCode::not_a_number,
-            "F row 3, column x: '1.2.3' is not a number; fix it or name it as missing with --missing '1.2.3'"},
-        Bad{"infinite", "date,x\n2024-01-01,inf\n", {.value = "x"}, ErrorCode::not_finite,
-            "F row 2, column x: 'inf' is not finite; fix it or name it as missing with --missing 'inf'"},
-        Bad{"too_large", "date,x\n2024-01-01,1\n2024-01-02,1e999\n", {.value = "x"}, ErrorCode::not_a_number,
-            "F row 3, column x: '1e999' is not a number; fix it or name it as missing with --missing '1e999'"},
-        Bad{"bad_date", "date,x\n2024-01-01,1\n2024-02-30,2\n", {}, ErrorCode::bad_date,
-            "F row 3, column date: '2024-02-30' is not a date in the form 2019-05-02; name its form with --date-format"},
-        Bad{"ambiguous_date", "date,x\n01/02/03,1\n", {.value = "x"}, ErrorCode::bad_date,
-            "F row 2, column date: '01/02/03' is not a date in the form 2019-05-02; name its form with --date-format"},
-        Bad{"out_of_order", "date,x\n2024-01-02,1\n2024-01-01,2\n", {}, ErrorCode::dates_out_of_order,
+        Bad{"text_in_number",
+            "date,x\n2024-01-01,1\n2024-01-02,1.2.3\n",
+            {.value = "x"},
+            ErrorCode::not_a_number,
+            "F row 3, column x: '1.2.3' is not a number; fix it or name it as missing with "
+            "--missing '1.2.3'"},
+        Bad{"infinite",
+            "date,x\n2024-01-01,inf\n",
+            {.value = "x"},
+            ErrorCode::not_finite,
+            "F row 2, column x: 'inf' is not finite; fix it or name it as missing with --missing "
+            "'inf'"},
+        Bad{"too_large",
+            "date,x\n2024-01-01,1\n2024-01-02,1e999\n",
+            {.value = "x"},
+            ErrorCode::not_a_number,
+            "F row 3, column x: '1e999' is not a number; fix it or name it as missing with "
+            "--missing '1e999'"},
+        Bad{"bad_date",
+            "date,x\n2024-01-01,1\n2024-02-30,2\n",
+            {},
+            ErrorCode::bad_date,
+            "F row 3, column date: '2024-02-30' is not a date in the form 2019-05-02; name its "
+            "form with --date-format"},
+        Bad{"ambiguous_date",
+            "date,x\n01/02/03,1\n",
+            {.value = "x"},
+            ErrorCode::bad_date,
+            "F row 2, column date: '01/02/03' is not a date in the form 2019-05-02; name its form "
+            "with --date-format"},
+        Bad{"out_of_order",
+            "date,x\n2024-01-02,1\n2024-01-01,2\n",
+            {},
+            ErrorCode::dates_out_of_order,
             "F row 3, column date: 2024-01-01 comes after 2024-01-02; sort the rows by date"},
-        Bad{"repeated", "date,x\n2024-01-02,1\n2024-01-02,2\n", {}, ErrorCode::date_repeated,
+        Bad{"repeated",
+            "date,x\n2024-01-02,1\n2024-01-02,2\n",
+            {},
+            ErrorCode::date_repeated,
             "F row 3, column date: 2024-01-02 comes after 2024-01-02; keep one row a date"},
-        Bad{"ragged", "date,x\n2024-01-01,1\n2024-01-02\n", {}, ErrorCode::not_a_number,
+        Bad{"ragged",
+            "date,x\n2024-01-01,1\n2024-01-02\n",
+            {},
+            ErrorCode::not_a_number,
             "F row 3: 1 cell where the header has 2; mend the row"},
-        Bad{"nothing_left", "date,x\n2024-01-01,1\n", {.from = "2025-01-01"}, ErrorCode::file_empty,
+        Bad{"nothing_left",
+            "date,x\n2024-01-01,1\n",
+            {.from = "2025-01-01"},
+            ErrorCode::file_empty,
             "F: no row is left; widen --from and --to"},
-        Bad{"from_without_dates", "x\n1\n2\n", {.from = "2025-01-01"}, ErrorCode::bad_option,
+        Bad{"from_without_dates",
+            "x\n1\n2\n",
+            {.from = "2025-01-01"},
+            ErrorCode::bad_option,
             "--from 2025-01-01: F has no column of dates"},
-        Bad{"bad_from", "date,x\n2024-01-01,1\n", {.from = "yesterday"}, ErrorCode::bad_option,
+        Bad{"bad_from",
+            "date,x\n2024-01-01,1\n",
+            {.from = "yesterday"},
+            ErrorCode::bad_option,
             "--from yesterday: write the date as 2019-05-02"}),
     [](const auto& i) { return i.param.name; });
 
 TEST(Csv, AnOpenQuoteIsFoundNotSwallowed) {
   const Folder folder;
-  const Error error = test::error_of([&] { (void)read_csv(folder.file("a.csv", "date,x\n2024-01-01,\"1\n2024-01-02,2\n")); });
-  EXPECT_NE(std::string(error.what()).find("a quote inside a quoted cell is written twice"), std::string::npos);
+  const Error error = test::error_of(
+      [&] { (void)read_csv(folder.file("a.csv", "date,x\n2024-01-01,\"1\n2024-01-02,2\n")); });
+  EXPECT_NE(std::string(error.what()).find("a quote inside a quoted cell is written twice"),
+            std::string::npos);
 }
 
 TEST(Files, MissingFileAndFolder) {
@@ -132,7 +197,8 @@ TEST(Files, AreWrittenWholeOrNotAtAll) {
   write_whole(path, "new");
   EXPECT_EQ(read_whole(path), "new");
   EXPECT_EQ(folder.entries(), 1u) << "no temporary file is left";
-  EXPECT_EQ(test::error_of([&] { write_whole(folder / "none/out.csv", "x"); }).code(), ErrorCode::cannot_write);
+  EXPECT_EQ(test::error_of([&] { write_whole(folder / "none/out.csv", "x"); }).code(),
+            ErrorCode::cannot_write);
   EXPECT_EQ(folder.entries(), 1u);
 }
 

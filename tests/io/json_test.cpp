@@ -17,7 +17,8 @@ using Json = nlohmann::json;
 using test::Folder;
 
 Fit fitted(bool gaps = false) {
-  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .2, .05, .1, .85, 6}, 900, {.seed = 3});
+  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .2, .05, .1, .85, 6}, 900,
+                      {.seed = 3});
   y.name = "log return of settle";
   y.unit = "percent";
   y.kind = Kind::log_return;
@@ -30,12 +31,14 @@ Fit fitted(bool gaps = false) {
 }
 
 void expect_keys(const Json& object, std::initializer_list<const char*> keys) {
-  for (const char* key : keys) EXPECT_TRUE(object.contains(key)) << key << " is missing in " << object.dump().substr(0, 200);
+  for (const char* key : keys)
+    EXPECT_TRUE(object.contains(key)) << key << " is missing in " << object.dump().substr(0, 200);
 }
 
 void expect_test(const Json& t) {
-  expect_keys(t, {"test", "variant", "null", "statistic", "p_value", "p_floor", "dof", "lags", "bandwidth", "observations",
-                  "critical", "deterministic", "break", "reject_5pct", "reading"});
+  expect_keys(
+      t, {"test", "variant", "null", "statistic", "p_value", "p_floor", "dof", "lags", "bandwidth",
+          "observations", "critical", "deterministic", "break", "reject_5pct", "reading"});
   EXPECT_TRUE(t["dof"].is_array());
   EXPECT_TRUE(t["statistic"].is_number());
 }
@@ -45,19 +48,28 @@ TEST(Contract, Fit) {
   const Json doc = Json::parse(json_document("fit", fit));
   EXPECT_EQ(doc["brace"], version());
   EXPECT_EQ(doc["command"], "fit");
-  EXPECT_EQ(doc["series"], Json({{"file", nullptr}, {"name", "log return of settle"}, {"unit", "percent"}, {"n", 900},
-                                 {"first", "2020-01-02"}, {"last", fit.series->when(899)}, {"missing", 0}, {"every", "business-day"}}));
+  EXPECT_EQ(doc["series"], Json({{"file", nullptr},
+                                 {"name", "log return of settle"},
+                                 {"unit", "percent"},
+                                 {"n", 900},
+                                 {"first", "2020-01-02"},
+                                 {"last", fit.series->when(899)},
+                                 {"missing", 0},
+                                 {"every", "business-day"}}));
   const Json& r = doc["result"];
-  expect_keys(r, {"model", "n", "likelihood", "log_likelihood", "aic", "aicc", "bic", "hqc", "parameters", "convergence",
-                  "persistence", "half_life", "unconditional_variance", "last"});
+  expect_keys(
+      r, {"model", "n", "likelihood", "log_likelihood", "aic", "aicc", "bic", "hqc", "parameters",
+          "convergence", "persistence", "half_life", "unconditional_variance", "last"});
   EXPECT_EQ(r["model"], "const ar1 / garch e1 h1 / student");
   EXPECT_EQ(r["likelihood"], "conditional");
   EXPECT_EQ(r["convergence"]["status"], "converged");
   expect_keys(r["convergence"], {"status", "gradient_norm", "iterations", "evaluations", "why"});
   ASSERT_EQ(r["parameters"].size(), 6u);
   for (const Json& p : r["parameters"])
-    expect_keys(p, {"name", "estimate", "se_hessian", "se_opg", "se_robust", "se", "t", "p_value", "held", "at_bound"});
-  EXPECT_EQ(r["parameters"][1]["estimate"].get<double>(), fit.parameters[1].estimate) << "full precision";
+    expect_keys(p, {"name", "estimate", "se_hessian", "se_opg", "se_robust", "se", "t", "p_value",
+                    "held", "at_bound"});
+  EXPECT_EQ(r["parameters"][1]["estimate"].get<double>(), fit.parameters[1].estimate)
+      << "full precision";
   EXPECT_TRUE(r["parameters"][5]["t"].is_null()) << "zero is no hypothesis for nu";
   EXPECT_EQ(r["last"]["variance"].get<double>(), fit.variances.back());
   EXPECT_TRUE(doc["warnings"].is_array());
@@ -67,16 +79,19 @@ TEST(Contract, TestsLagsUnitRootsAndForecasts) {
   const Fit fit = fitted(true);
   const Series y = fit.window();
   const Json look = Json::parse(json_document("inspect", y, inspect(y)));
-  expect_keys(look["result"]["moments"], {"n", "mean", "sd", "min", "max", "skewness", "excess_kurtosis"});
+  expect_keys(look["result"]["moments"],
+              {"n", "mean", "sd", "min", "max", "skewness", "excess_kurtosis"});
   EXPECT_EQ(look["series"]["missing"], 3);
   for (const Json& t : look["result"]["tests"]) expect_test(t);
 
   const Json lags = Json::parse(json_document("lags", y, lag_table(y, 5), "values"))["result"];
   EXPECT_EQ(lags["of"], "values");
   ASSERT_EQ(lags["lags"].size(), 5u);
-  expect_keys(lags["lags"][0], {"lag", "acf", "pacf", "q", "dof", "p_value", "q_robust", "p_robust"});
+  expect_keys(lags["lags"][0],
+              {"lag", "acf", "pacf", "q", "dof", "p_value", "q_robust", "p_robust"});
 
-  const Json roots = Json::parse(json_document("unitroot", y, compare_unit_roots(y, differences(y))));
+  const Json roots =
+      Json::parse(json_document("unitroot", y, compare_unit_roots(y, differences(y))));
   EXPECT_EQ(roots["result"]["verdict"], "stationary");
   ASSERT_EQ(roots["result"]["tests"].size(), 4u);
   for (const Json& t : roots["result"]["tests"]) {
@@ -88,11 +103,14 @@ TEST(Contract, TestsLagsUnitRootsAndForecasts) {
   EXPECT_EQ(checked["verdict"], "clean");
   for (const Json& t : checked["tests"]) expect_test(t);
 
-  const Json ahead = Json::parse(json_document("forecast", fit, forecast(fit, {.horizon = 2, .method = ForecastMethod::plug_in, .draws = 100})))["result"];
+  const Json ahead = Json::parse(json_document(
+      "forecast", fit,
+      forecast(fit, {.horizon = 2, .method = ForecastMethod::plug_in, .draws = 100})))["result"];
   EXPECT_EQ(ahead["method"], "plug-in");
   EXPECT_EQ(ahead["intervals"], Json({50, 95}));
   ASSERT_EQ(ahead["steps"].size(), 2u);
-  expect_keys(ahead["steps"][0], {"step", "date", "mean", "sd", "variance", "typical_variance", "return_interval", "volatility_interval"});
+  expect_keys(ahead["steps"][0], {"step", "date", "mean", "sd", "variance", "typical_variance",
+                                  "return_interval", "volatility_interval"});
   EXPECT_TRUE(ahead["steps"][0]["volatility_interval"].is_null()) << "a point is no interval";
   EXPECT_EQ(ahead["steps"][1]["volatility_interval"]["95"].size(), 2u);
   EXPECT_EQ(ahead["annualised"]["periods_per_year"], 252);
@@ -127,7 +145,8 @@ TEST(SavedModel, ReadsBackToTheSameNumbers) {
     EXPECT_EQ(json_document("fit", again), json_document("fit", fit));
     EXPECT_EQ(json_document("check", again, check(again)), json_document("check", fit, check(fit)));
     const ForecastOptions options{.horizon = 3, .draws = 200};
-    EXPECT_EQ(json_document("forecast", again, forecast(again, options)), json_document("forecast", fit, forecast(fit, options)));
+    EXPECT_EQ(json_document("forecast", again, forecast(again, options)),
+              json_document("forecast", fit, forecast(fit, options)));
   }
 }
 
@@ -137,7 +156,8 @@ TEST(SavedModel, RefusesWhatItCannotTrust) {
   save_model(fitted(), path);
   const Json good = Json::parse(test::content_of(path));
   const auto message = [&](const Json& j) {
-    const Error error = test::error_of([&] { (void)load_model(folder.file("bad.json", j.dump())); });
+    const Error error =
+        test::error_of([&] { (void)load_model(folder.file("bad.json", j.dump())); });
     EXPECT_EQ(error.code(), ErrorCode::bad_saved_model);
     return std::string(error.what());
   };
@@ -154,7 +174,9 @@ TEST(SavedModel, RefusesWhatItCannotTrust) {
   torn.erase("covariance");
   EXPECT_NE(message(torn).find("is not a saved model"), std::string::npos);
   EXPECT_NE(message(Json::array()).find("is not a saved model"), std::string::npos);
-  EXPECT_EQ(test::error_of([&] { (void)load_model(folder.file("half.json", good.dump().substr(0, 500))); }).code(),
+  EXPECT_EQ(test::error_of([&] {
+              (void)load_model(folder.file("half.json", good.dump().substr(0, 500)));
+            }).code(),
             ErrorCode::bad_saved_model);
   EXPECT_FALSE(is_saved_model(folder.file("a.csv", "date,x\n")));
 }

@@ -33,7 +33,8 @@ TEST(Kpss, AgreesWithTheReferenceOverTheWholeRange) {
   }
 }
 
-// Exact critical values of both laws; level: Anderson and Darling (1952), table 1, has .46136 and .74346.
+// Exact critical values of both laws; level: Anderson and Darling (1952), table 1, has .46136 and
+// .74346.
 TEST(Kpss, CriticalValues) {
   EXPECT_NEAR(laws::kpss_critical(.05, false), .46136, 5e-6);
   EXPECT_NEAR(laws::kpss_critical(.01, false), .74346, 5e-6);
@@ -60,18 +61,26 @@ TEST(Kpss, FallsWithoutAStepWhereTheFormulasMeet) {
 
 // MacKinnon (2010), table 2: b0 + b1/T + b2/T^2 at T = 100; the surfaces agree to .005.
 TEST(DickeyFuller, AgreesWithPublishedCriticalValues) {
-  struct Case { Deterministic terms; double p, value; };
-  for (const Case& c : {Case{Deterministic::none, .05, -1.94393}, Case{Deterministic::constant, .01, -3.49681},
-                        Case{Deterministic::constant, .05, -2.89037}, Case{Deterministic::constant, .10, -2.58224},
-                        Case{Deterministic::trend, .01, -4.05245}, Case{Deterministic::trend, .05, -3.45523}})
-    EXPECT_NEAR(laws::dickey_fuller_quantile(c.p, 100, c.terms), c.value, .005) << to_string(c.terms) << " " << c.p;
+  struct Case {
+    Deterministic terms;
+    double p, value;
+  };
+  for (const Case& c :
+       {Case{Deterministic::none, .05, -1.94393}, Case{Deterministic::constant, .01, -3.49681},
+        Case{Deterministic::constant, .05, -2.89037}, Case{Deterministic::constant, .10, -2.58224},
+        Case{Deterministic::trend, .01, -4.05245}, Case{Deterministic::trend, .05, -3.45523}})
+    EXPECT_NEAR(laws::dickey_fuller_quantile(c.p, 100, c.terms), c.value, .005)
+        << to_string(c.terms) << " " << c.p;
 }
 
 TEST(DickeyFuller, ProbabilityAndQuantileAreInverseAndMonotone) {
-  for (const Deterministic terms : {Deterministic::none, Deterministic::constant, Deterministic::trend})
+  for (const Deterministic terms :
+       {Deterministic::none, Deterministic::constant, Deterministic::trend})
     for (const int T : {20, 75, 2589, 100000}) {
       for (const double p : {.0005, .01, .05, .5, .9, .999})
-        EXPECT_NEAR(laws::dickey_fuller_p(laws::dickey_fuller_quantile(p, T, terms), T, terms), p, 2e-3 * p) << T;
+        EXPECT_NEAR(laws::dickey_fuller_p(laws::dickey_fuller_quantile(p, T, terms), T, terms), p,
+                    2e-3 * p)
+            << T;
       double before = 0;
       for (double tau = -12; tau < 6; tau += .01) {
         const double p = laws::dickey_fuller_p(tau, T, terms);
@@ -83,9 +92,11 @@ TEST(DickeyFuller, ProbabilityAndQuantileAreInverseAndMonotone) {
 }
 
 TEST(DickeyFuller, RefusesSamplesItsTableDoesNotKnow) {
-  EXPECT_STREQ(test::error_of([] { (void)laws::dickey_fuller_p(-3, 19, Deterministic::none); }).what(),
-               "a Dickey-Fuller test has 19 usable rows; its law is known from 20 up: give a longer series or fewer "
-               "lags");
+  EXPECT_STREQ(
+      test::error_of([] { (void)laws::dickey_fuller_p(-3, 19, Deterministic::none); }).what(),
+      "a Dickey-Fuller test has 19 usable rows; its law is known from 20 up: give a longer series "
+      "or fewer "
+      "lags");
 }
 
 TEST(DickeyFuller, TableIsWhatItsGeneratorWrites) {

@@ -22,7 +22,8 @@ TEST(Regression, AgreesWithTheNormalEquations) {
     y(i) = 2 - .1 * i + .5 * X(i, 2) + stream.normal();
   }
   const Regression r = regress(X, y);
-  const Eigen::MatrixXd inverse = (X.transpose() * X).inverse();  // a second route, fine on 3 columns
+  const Eigen::MatrixXd inverse =
+      (X.transpose() * X).inverse();  // a second route, fine on 3 columns
   const Eigen::VectorXd b = inverse * X.transpose() * y;
   const double s2 = (y - X * b).squaredNorm() / 57;
   EXPECT_EQ(r.rank, 3);
@@ -30,11 +31,14 @@ TEST(Regression, AgreesWithTheNormalEquations) {
     EXPECT_NEAR(r.coefficients(j), b(j), 1e-10);
     EXPECT_NEAR(r.errors(j), std::sqrt(s2 * inverse(j, j)), 1e-10);
   }
-  EXPECT_NEAR((X.transpose() * r.residuals).cwiseAbs().maxCoeff(), 0, 1e-9) << "orthogonal to the terms";
+  EXPECT_NEAR((X.transpose() * r.residuals).cwiseAbs().maxCoeff(), 0, 1e-9)
+      << "orthogonal to the terms";
 }
 
 TEST(Regression, SaysWhenRowsOrTermsDoNotSuffice) {
-  EXPECT_EQ(test::error_of([] { (void)regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3)); }).code(),
+  EXPECT_EQ(test::error_of([] {
+              (void)regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3));
+            }).code(),
             ErrorCode::too_few_observations);
   Eigen::MatrixXd twice(10, 2);
   twice.col(0).setLinSpaced(0, 1);
@@ -57,11 +61,13 @@ TEST(LagPolynomial, StepDownAndStepUpAreInverse) {
     std::vector<double> r(1 + static_cast<std::size_t>(trial % 6));
     for (double& v : r) v = 1.98 * stream.uniform() - .99;
     const auto c = coefficients_from_partials(r);
-    EXPECT_LT(largest_inverse_root(c), 1) << "partials inside the unit circle give a stationary polynomial";
+    EXPECT_LT(largest_inverse_root(c), 1)
+        << "partials inside the unit circle give a stationary polynomial";
     const auto back = partial_autocorrelations(c);
     ASSERT_TRUE(back);
     // The step-down divides by prod (1 - r^2), which is down to 2e-2 each here.
-    for (std::size_t i = 0; i < r.size(); ++i) EXPECT_NEAR((*back)[i], r[i], 1e-6) << "trial " << trial;
+    for (std::size_t i = 0; i < r.size(); ++i)
+      EXPECT_NEAR((*back)[i], r[i], 1e-6) << "trial " << trial;
   }
   EXPECT_FALSE(partial_autocorrelations(std::vector{1.5, -.4}));
   EXPECT_FALSE(partial_autocorrelations(std::vector{1.0}));
@@ -86,7 +92,8 @@ TEST(Random, StreamsAreFixedAndDiffer) {
   }
 }
 
-// Means of n draws of variance v and of squared draws: bands of 4.06 standard errors, two-sided p 5e-5 each.
+// Means of n draws of variance v and of squared draws: bands of 4.06 standard errors, two-sided p
+// 5e-5 each.
 TEST(Random, MomentsOfTheLaws) {
   constexpr int n = 400000;
   RandomStream stream(17, 0);

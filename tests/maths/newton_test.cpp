@@ -12,17 +12,19 @@ namespace {
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// An objective from value, gradient and Hessian; its "information" is the Hessian's absolute diagonal.
+// An objective from value, gradient and Hessian; its "information" is the Hessian's absolute
+// diagonal.
 template <class F, class G, class H>
 Objective objective(F f, G g, H h) {
   return {.value = [=](const VectorXd& x) { return f(x); },
-          .derivatives = [=](const VectorXd& x, Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
-            gradient = g(x);
-            curvature = h(x);
-            if (kind == Curvature::information)
-              curvature = MatrixXd(curvature.diagonal().cwiseAbs().cwiseMax(1e-3).asDiagonal());
-            return f(x);
-          }};
+          .derivatives =
+              [=](const VectorXd& x, Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
+                gradient = g(x);
+                curvature = h(x);
+                if (kind == Curvature::information)
+                  curvature = MatrixXd(curvature.diagonal().cwiseAbs().cwiseMax(1e-3).asDiagonal());
+                return f(x);
+              }};
 }
 
 LinearConstraints box(const VectorXd& low, const VectorXd& high) {
@@ -36,10 +38,13 @@ LinearConstraints box(const VectorXd& low, const VectorXd& high) {
   return c;
 }
 
-// The banana of Rosenbrock (1960): minimum 0 at (1, 1), curved valley, indefinite Hessian on the way.
+// The banana of Rosenbrock (1960): minimum 0 at (1, 1), curved valley, indefinite Hessian on the
+// way.
 Objective banana() {
   return objective(
-      [](const VectorXd& x) { return 100 * std::pow(x(1) - x(0) * x(0), 2) + std::pow(1 - x(0), 2); },
+      [](const VectorXd& x) {
+        return 100 * std::pow(x(1) - x(0) * x(0), 2) + std::pow(1 - x(0), 2);
+      },
       [](const VectorXd& x) {
         VectorXd g(2);
         g << -400 * x(0) * (x(1) - x(0) * x(0)) - 2 * (1 - x(0)), 200 * (x(1) - x(0) * x(0));
@@ -53,7 +58,8 @@ Objective banana() {
 }
 
 TEST(Newton, FindsAnInteriorOptimumAndCertifiesIt) {
-  const auto r = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)), VectorXd{{-1.2, 1.0}});
+  const auto r = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
+                          VectorXd{{-1.2, 1.0}});
   EXPECT_EQ(r.stop, NewtonStop::optimum);
   // The norm promises |dx| < 1e-7 / sqrt(smallest eigenvalue of H), which is .4 here.
   EXPECT_NEAR(r.x(0), 1, 1.6e-7);
@@ -64,7 +70,8 @@ TEST(Newton, FindsAnInteriorOptimumAndCertifiesIt) {
 
 TEST(Newton, ReachesABoundExactlyWithARightSignedMultiplier) {
   // With x_0 <= .5 the optimum is (.5, .25); the gradient there pushes outwards by 1.
-  const auto r = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd{{.5, 5}}), VectorXd{{-1.2, 1.0}});
+  const auto r =
+      minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd{{.5, 5}}), VectorXd{{-1.2, 1.0}});
   EXPECT_EQ(r.stop, NewtonStop::optimum);
   EXPECT_NEAR(r.x(0), .5, 1e-15);
   EXPECT_NEAR(r.x(1), .25, 1e-10);
@@ -73,23 +80,59 @@ TEST(Newton, ReachesABoundExactlyWithARightSignedMultiplier) {
 
 TEST(Newton, DoesNotCallASaddleAnOptimum) {
   const auto saddle = objective([](const VectorXd& x) { return x(0) * x(0) - x(1) * x(1); },
-                                [](const VectorXd& x) { return VectorXd{{2 * x(0), -2 * x(1)}}; },
-                                [](const VectorXd&) { return MatrixXd(VectorXd{{2.0, -2.0}}.asDiagonal()); });
-  const auto r = minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)), VectorXd::Zero(2));
+                                [](const VectorXd& x) {
+                                  return VectorXd{{2 * x(0), -2 * x(1)}};
+                                },
+                                [](const VectorXd&) {
+                                  return MatrixXd(VectorXd{{2.0, -2.0}}.asDiagonal());
+                                });
+  const auto r =
+      minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)), VectorXd::Zero(2));
   EXPECT_NE(r.stop, NewtonStop::optimum);
   EXPECT_TRUE(std::isinf(r.gradient_norm));
 }
 
+// The same saddle bounded in the falling direction: indefinite as a whole, definite where the bound
+// lets it move.
+TEST(Newton, ABoundMayTakeTheBadDirectionAway) {
+  const auto saddle =
+      objective([](const VectorXd& x) { return std::cosh(x(0) - .3) - x(1) * x(1); },
+                [](const VectorXd& x) {
+                  return VectorXd{{std::sinh(x(0) - .3), -2 * x(1)}};
+                },
+                [](const VectorXd& x) {
+                  return MatrixXd(VectorXd{{std::cosh(x(0) - .3), -2.0}}.asDiagonal());
+                });
+  const auto r = minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)),
+                          VectorXd{{-.7, .2}});
+  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  EXPECT_NEAR(r.x(0), .3, 1e-7);
+  EXPECT_EQ(r.x(1), 1);
+  EXPECT_NEAR(r.multipliers(1), 2, 1e-12) << "the fall that the bound on x_1 forgoes";
+}
+
+TEST(Newton, FreeDirectionsLeaveTheActiveConstraintsAlone) {
+  MatrixXd C(3, 3);
+  C << 1, 1, 0, 0, 0, 1, 1, 0, 0;
+  const MatrixXd Z = free_directions(C, {0, 1});
+  ASSERT_EQ(Z.cols(), 1);
+  EXPECT_NEAR((C.topRows(2) * Z).cwiseAbs().maxCoeff(), 0, 1e-15);
+  EXPECT_EQ(free_directions(C, {0, 1, 2}).cols(), 0);
+  EXPECT_EQ(free_directions(C, {}).cols(), 3);
+}
+
 TEST(Newton, SaysWhyItStopped) {
-  const auto capped = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)), VectorXd{{-1.2, 1.0}},
-                               {.max_iterations = 2});
+  const auto capped = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
+                               VectorXd{{-1.2, 1.0}}, {.max_iterations = 2});
   EXPECT_EQ(capped.stop, NewtonStop::iteration_cap);
   EXPECT_LT(capped.f, banana().value(VectorXd{{-1.2, 1.0}})) << "the best point seen is kept";
-  const auto nowhere = objective([](const VectorXd&) { return std::nan(""); },
-                                 [](const VectorXd& x) { return x; },
-                                 [](const VectorXd& x) { return MatrixXd(MatrixXd::Identity(x.size(), x.size())); });
-  EXPECT_EQ(minimise(nowhere, box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)), VectorXd::Zero(2)).stop,
-            NewtonStop::not_finite);
+  const auto nowhere =
+      objective([](const VectorXd&) { return std::nan(""); }, [](const VectorXd& x) { return x; },
+                [](const VectorXd& x) { return MatrixXd(MatrixXd::Identity(x.size(), x.size())); });
+  EXPECT_EQ(
+      minimise(nowhere, box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)), VectorXd::Zero(2))
+          .stop,
+      NewtonStop::not_finite);
 }
 
 // The quadratic programme against a search over all active sets, on random programmes.
@@ -102,7 +145,8 @@ TEST(Newton, QuadraticStepIsTheExactSolution) {
     for (double& v : A.reshaped()) v = stream.normal();
     for (double& v : C.reshaped()) v = stream.normal();
     for (double& v : g) v = 3 * stream.normal();
-    for (double& v : slack) v = trial % 4 == 0 ? 0 : stream.uniform();  // also with constraints met at the start
+    for (double& v : slack)
+      v = trial % 4 == 0 ? 0 : stream.uniform();  // also with constraints met at the start
     const MatrixXd B = A * A.transpose() + .1 * MatrixXd::Identity(k, k);
     const QuadraticStep step = solve_quadratic(g, B.llt(), C, slack);
     const auto value = [&](const VectorXd& s) { return g.dot(s) + .5 * s.dot(B * s); };
@@ -110,7 +154,8 @@ TEST(Newton, QuadraticStepIsTheExactSolution) {
     EXPECT_GE(step.multipliers.minCoeff(), 0);
     EXPECT_NEAR((B * step.s + g + C.transpose() * step.multipliers).cwiseAbs().maxCoeff(), 0, 1e-8)
         << "stationary, trial " << trial;
-    EXPECT_NEAR(step.multipliers.dot(slack - C * step.s), 0, 1e-8) << "complementary, trial " << trial;
+    EXPECT_NEAR(step.multipliers.dot(slack - C * step.s), 0, 1e-8)
+        << "complementary, trial " << trial;
     EXPECT_LE(value(step.s), 1e-12) << "no worse than staying";
   }
 }

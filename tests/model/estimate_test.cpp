@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The engine: scale, bounds, held parameters, gaps, statuses, many jobs, what is refused; check and simulate.
+// The engine: scale, bounds, held parameters, gaps, statuses, many jobs, what is refused; check and
+// simulate.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -17,12 +18,15 @@
 namespace brace {
 namespace {
 
-Series sample(const char* line, std::vector<double> theta, std::size_t n, std::uint64_t stream = 0) {
+Series sample(const char* line, std::vector<double> theta, std::size_t n,
+              std::uint64_t stream = 0) {
   Series y = simulate(parse_model(line), theta, n, {.seed = 77, .stream = stream});
   y.kind = Kind::log_return;
   return y;
 }
-Series returns(std::size_t n = 1500) { return sample("const / garch / student", {.03, .03, .08, .89, 6}, n); }
+Series returns(std::size_t n = 1500) {
+  return sample("const / garch / student", {.03, .03, .08, .89, 6}, n);
+}
 
 const Parameter& parameter(const Fit& fit, const std::string& name) {
   for (const Parameter& p : fit.parameters)
@@ -38,7 +42,8 @@ bool warned(const std::vector<Warning>& warnings, WarningCode code) {
 
 // Fitting c y gives the same fit rescaled; z to 1e-6, the rest by the powers of c.
 TEST(Estimate, ScaleDoesNotMatter) {
-  for (const char* line : {"const / garch / student", "const ar1 ma1 / garch", "zero / arch e1,2", "const ar1,5"}) {
+  for (const char* line :
+       {"const / garch / student", "const ar1 ma1 / garch", "zero / arch e1,2", "const ar1,5"}) {
     const Series y = returns();
     const Fit one = estimate(line, y);
     ASSERT_EQ(one.convergence.status, FitStatus::converged) << line;
@@ -52,12 +57,14 @@ TEST(Estimate, ScaleDoesNotMatter) {
         ASSERT_NEAR(z.values[t], w.values[t], 1e-6) << line << " times " << c << ", row " << t;
       for (std::size_t j = 0; j < one.parameters.size(); ++j) {
         const Parameter &a = one.parameters[j], &b = other.parameters[j];
-        const double unit = a.name == "mu" ? c : a.name == "omega" || a.name == "sigma2" ? c * c : 1;
+        const double unit = a.name == "mu"                            ? c
+                            : a.name == "omega" || a.name == "sigma2" ? c * c
+                                                                      : 1;
         EXPECT_NEAR(b.estimate / unit, a.estimate, 1e-6 * (std::abs(a.estimate) + *a.se)) << a.name;
         EXPECT_NEAR(*b.se / unit / *a.se, 1, 1e-5) << a.name;
       }
-      EXPECT_NEAR(*other.log_likelihood + static_cast<double>(one.n) * std::log(c), *one.log_likelihood,
-                  1e-6 * static_cast<double>(one.n));
+      EXPECT_NEAR(*other.log_likelihood + static_cast<double>(one.n) * std::log(c),
+                  *one.log_likelihood, 1e-6 * static_cast<double>(one.n));
     }
   }
 }
@@ -77,15 +84,20 @@ TEST(Estimate, SteadyNormalIsTheSampleMomentsInClosedForm) {
 }
 
 TEST(Estimate, RecoversSparseAndMixedModels) {
-  struct Case { const char* line; std::vector<double> theta; };
+  struct Case {
+    const char* line;
+    std::vector<double> theta;
+  };
   // Each estimate within 4.4 of its own errors: two-sided p 1e-5.
   for (const Case& c : {Case{"const ar1,9 / garch / student", {.1, .2, .15, .05, .08, .87, 7}},
-                        Case{"zero ma2 / arch e1,3", {.3, .5, .2, .2}}, Case{"const ar1..3 ma1 / steady / student", {1, .4, -.2, .1, .5, 2, 5}},
+                        Case{"zero ma2 / arch e1,3", {.3, .5, .2, .2}},
+                        Case{"const ar1..3 ma1 / steady / student", {1, .4, -.2, .1, .5, 2, 5}},
                         Case{"const / garch e1,2 h1 / normal", {0, .1, .05, .1, .75}}}) {
     const Fit fit = estimate(c.line, sample(c.line, c.theta, 8000));
     ASSERT_EQ(fit.convergence.status, FitStatus::converged) << c.line << '\n' << fit;
     for (std::size_t j = 0; j < c.theta.size(); ++j)
-      EXPECT_NEAR(fit.parameters[j].estimate, c.theta[j], 4.4 * *fit.parameters[j].se) << c.line << " " << fit.parameters[j].name;
+      EXPECT_NEAR(fit.parameters[j].estimate, c.theta[j], 4.4 * *fit.parameters[j].se)
+          << c.line << " " << fit.parameters[j].name;
   }
 }
 
@@ -102,7 +114,8 @@ TEST(Estimate, WithoutArchEffectsSaysBoundaryAndWithholdsErrors) {
         pinned = true;
         EXPECT_EQ(p.estimate, 0) << p.name;
         EXPECT_FALSE(p.se || p.p_value) << p.name;
-        EXPECT_NE(fit.convergence.why.find(p.name), std::string::npos) << "the parameter is named: " << fit.convergence.why;
+        EXPECT_NE(fit.convergence.why.find(p.name), std::string::npos)
+            << "the parameter is named: " << fit.convergence.why;
       }
     EXPECT_TRUE(pinned);
     EXPECT_TRUE(warned(fit.warnings, WarningCode::parameter_at_bound));
@@ -124,7 +137,8 @@ TEST(Estimate, AUnitRootLandsOnTheEdgeAndIsNamed) {
 TEST(Estimate, NormalShocksUnderAStudentLawGiveTheBoundaryItsName) {
   int named = 0;
   for (std::uint64_t s = 0; s < 8; ++s) {
-    const Fit fit = estimate("const / garch / student", sample("const / garch", {0, .05, .1, .85}, 2000, s));
+    const Fit fit =
+        estimate("const / garch / student", sample("const / garch", {0, .05, .1, .85}, 2000, s));
     ASSERT_TRUE(fit.usable()) << fit;
     if (fit.convergence.status == FitStatus::boundary && parameter(fit, "nu").at_bound) {
       ++named;
@@ -145,7 +159,8 @@ TEST(Estimate, HeldParametersStayAndAreNotCounted) {
   EXPECT_LT(*held.log_likelihood, *free.log_likelihood);
   // Held at the maximum itself, the rest is the maximum too.
   Model model = parse_model("const / garch");
-  model.held = {{"mu", parameter(free, "mu").estimate}, {"alpha1", parameter(free, "alpha1").estimate}};
+  model.held = {{"mu", parameter(free, "mu").estimate},
+                {"alpha1", parameter(free, "alpha1").estimate}};
   const Fit same = estimate(model, y);
   EXPECT_NEAR(*same.log_likelihood, *free.log_likelihood, 1e-9);
   EXPECT_NEAR(parameter(same, "beta1").estimate, parameter(free, "beta1").estimate, 1e-6);
@@ -154,7 +169,8 @@ TEST(Estimate, HeldParametersStayAndAreNotCounted) {
 TEST(Estimate, GapsCostOnlyTheirTerms) {
   Series y = returns(2000);
   const Fit whole = estimate("const ar1 / garch", y);
-  for (std::size_t t = 100; t < 1900; t += 97) y.values[t] = std::numeric_limits<double>::quiet_NaN();
+  for (std::size_t t = 100; t < 1900; t += 97)
+    y.values[t] = std::numeric_limits<double>::quiet_NaN();
   const Fit gaps = estimate("const ar1 / garch", y);
   ASSERT_EQ(gaps.convergence.status, FitStatus::converged);
   EXPECT_EQ(gaps.n, y.present());
@@ -170,8 +186,10 @@ TEST(Estimate, ManyJobsAreTheSameWhateverTheThreads) {
   const auto shared = std::make_shared<Series>(returns(1200));
   std::vector<FitJob> jobs;
   for (std::size_t i = 0; i < 12; ++i)
-    jobs.push_back({.model = parse_model(i % 2 ? "const / garch" : "const ar1 / garch / student"), .series = shared,
-                    .first = 10 * i, .count = 1000});
+    jobs.push_back({.model = parse_model(i % 2 ? "const / garch" : "const ar1 / garch / student"),
+                    .series = shared,
+                    .first = 10 * i,
+                    .count = 1000});
   const std::vector<Fit> one = fit_many(jobs, Executor(1)), two = fit_many(jobs, Executor(2));
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     EXPECT_EQ(one[i].estimates(), two[i].estimates()) << "bit for bit, job " << i;
@@ -186,19 +204,36 @@ TEST(Estimate, RefusesWhatItCannotDo) {
     return std::string(test::error_of([&] { (void)estimate(line, y); }).what());
   };
   EXPECT_EQ(message("const / garch / student", make_series({1, 2, 1, 3, 2}, "x")),
-            "series 'x': 5 observations for 'const / garch e1 h1 / student', which needs at least 11; give a longer series");
+            "series 'x': 5 observations for 'const / garch e1 h1 / student', which needs at least "
+            "11; give a longer series");
   EXPECT_EQ(message("const", make_series(std::vector<double>(50, 2.5), "x")),
-            "series 'x': every value is 2.50000, so there is nothing to estimate or test; is it the right column?");
-  EXPECT_EQ(test::error_of([] { (void)estimate("const / gjr", returns(300)); }).code(), ErrorCode::not_built);
-  EXPECT_EQ(test::error_of([] { (void)evaluate(parse_model("const"), returns(300), {1}); }).code(), ErrorCode::bad_option);
+            "series 'x': every value is 2.50000, so there is nothing to estimate or test; is it "
+            "the right column?");
+  EXPECT_EQ(test::error_of([] { (void)estimate("const / gjr", returns(300)); }).code(),
+            ErrorCode::not_built);
+  EXPECT_EQ(test::error_of([] { (void)evaluate(parse_model("const"), returns(300), {1}); }).code(),
+            ErrorCode::bad_option);
+}
+
+TEST(Estimate, JobsNameWindowsThatDoNotExist) {
+  const auto shared = std::make_shared<Series>(returns(300));
+  const auto message = [&](FitJob job) {
+    return std::string(test::error_of([&] { (void)fit_many({job}, Executor(1)); }).what());
+  };
+  EXPECT_EQ(message({.model = parse_model("const"), .series = shared, .first = 200, .count = 200}),
+            "FitJob: rows 201 to 400 are asked of a series of 300");
+  EXPECT_EQ(message({.model = parse_model("const"), .series = nullptr}),
+            "FitJob::series is empty: give a series");
 }
 
 TEST(Estimate, AFitThatDoesNotConvergeIsAResultThatSaysSo) {
-  const Fit fit = estimate("const / garch / student", returns(), {.starts = 1, .max_iterations = 1});
+  const Fit fit =
+      estimate("const / garch / student", returns(), {.starts = 1, .max_iterations = 1});
   EXPECT_EQ(fit.convergence.status, FitStatus::failed);
   EXPECT_FALSE(fit.usable());
   EXPECT_TRUE(warned(fit.warnings, WarningCode::not_converged));
-  for (const Parameter& p : fit.parameters) EXPECT_FALSE(p.se) << "no errors for numbers that are no estimates";
+  for (const Parameter& p : fit.parameters)
+    EXPECT_FALSE(p.se) << "no errors for numbers that are no estimates";
   std::ostringstream out;
   out << fit;
   EXPECT_NE(out.str().find("did not converge: these are not estimates"), std::string::npos);
@@ -206,11 +241,15 @@ TEST(Estimate, AFitThatDoesNotConvergeIsAResultThatSaysSo) {
 }
 
 TEST(Estimate, WarnsOfWhatAnAnalystMustKnow) {
-  EXPECT_TRUE(warned(estimate("const ar1", sample("const / garch / student", {0, .02, .2, .78, 5}, 1500)).warnings,
-                     WarningCode::variance_ignored));
-  EXPECT_TRUE(warned(estimate("const / garch", returns(200)).warnings, WarningCode::few_observations));
-  EXPECT_TRUE(warned(estimate("const / steady / student", sample("const / steady / student", {0, 1, 3}, 2000)).warnings,
-                     WarningCode::no_fourth_moment));
+  EXPECT_TRUE(warned(
+      estimate("const ar1", sample("const / garch / student", {0, .02, .2, .78, 5}, 1500)).warnings,
+      WarningCode::variance_ignored));
+  EXPECT_TRUE(
+      warned(estimate("const / garch", returns(200)).warnings, WarningCode::few_observations));
+  EXPECT_TRUE(warned(
+      estimate("const / steady / student", sample("const / steady / student", {0, 1, 3}, 2000))
+          .warnings,
+      WarningCode::no_fourth_moment));
   Series near = sample("const / garch", {0, .002, .05, .949}, 3000);
   EXPECT_TRUE(warned(estimate("const / garch", near).warnings, WarningCode::persistence_near_one));
   EXPECT_TRUE(estimate("const / garch / student", returns()).warnings.empty());
@@ -218,7 +257,8 @@ TEST(Estimate, WarnsOfWhatAnAnalystMustKnow) {
 
 TEST(Estimate, EachKindOfErrorCanBeAskedFor) {
   const Series y = returns();
-  const Fit robust = estimate("const / garch / student", y), hessian = estimate("const / garch / student", y, {.errors = ErrorKind::hessian});
+  const Fit robust = estimate("const / garch / student", y),
+            hessian = estimate("const / garch / student", y, {.errors = ErrorKind::hessian});
   EXPECT_EQ(robust.errors, ErrorKind::robust) << "the default with a variance equation";
   EXPECT_EQ(hessian.parameters[3].se, hessian.parameters[3].se_hessian);
   EXPECT_EQ(robust.parameters[3].se, robust.parameters[3].se_robust);
@@ -239,10 +279,12 @@ TEST(Check, FindsWhatAModelMisses) {
 TEST(Simulate, IsReproducibleAndHasItsMoments) {
   const Model model = parse_model("const ar1 / garch / student");
   const std::vector<double> theta{.5, .3, .1, .1, .8, 8};
-  const Series a = simulate(model, theta, 100, {.seed = 4}), b = simulate(model, theta, 100, {.seed = 4});
+  const Series a = simulate(model, theta, 100, {.seed = 4}),
+               b = simulate(model, theta, 100, {.seed = 4});
   EXPECT_EQ(a.values, b.values);
   EXPECT_NE(a.values, simulate(model, theta, 100, {.seed = 4, .stream = 1}).values);
-  // Mean mu, variance of e omega/(1 - persistence) = 1, of y 1/(1 - ar^2): bands of about four errors.
+  // Mean mu, variance of e omega/(1 - persistence) = 1, of y 1/(1 - ar^2): bands of about four
+  // errors.
   const Moments m = moments(simulate(model, theta, 200000, {.seed = 5}));
   EXPECT_NEAR(m.mean, .5, 4 * std::sqrt(1 / (.7 * .7) / 200000));
   EXPECT_NEAR(m.sd * m.sd, 1 / (1 - .09), .03);
@@ -255,13 +297,15 @@ TEST(Simulate, IsReproducibleAndHasItsMoments) {
 
 TEST(Simulate, RefusesWhatIsNoProcess) {
   const auto message = [](const char* line, std::vector<double> theta) {
-    return std::string(test::error_of([&] { (void)simulate(parse_model(line), theta, 10); }).what());
+    return std::string(
+        test::error_of([&] { (void)simulate(parse_model(line), theta, 10); }).what());
   };
   EXPECT_EQ(message("const / garch", {0, .1, .3, .8}),
             "parameters of 'const / garch e1 h1 / normal': the rule is alpha1 + beta1 < 1");
   EXPECT_EQ(message("const / garch", {0, .1}),
             "2 parameters given; 'const / garch e1 h1 / normal' has 4: mu, omega, alpha1, beta1");
-  EXPECT_EQ(message("zero ar1", {1.1, 1}), "parameters of 'zero ar1 / steady / normal': the rule is ar is stationary");
+  EXPECT_EQ(message("zero ar1", {1.1, 1}),
+            "parameters of 'zero ar1 / steady / normal': the rule is ar is stationary");
   EXPECT_EQ(message("zero / steady / student", {1, 2}),
             "parameters of 'zero / steady / student': the rule is nu is at least 2.05");
 }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The likelihood against second formulations: derivatives against a differentiating type, values against the
-// definition written out, the fast kernel against the general one.
+// The likelihood against second formulations: derivatives against a differentiating type, values
+// against the definition written out, the fast kernel against the general one.
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -11,8 +11,8 @@
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
 #include "model/chart.hpp"
-#include "support/dual.hpp"
 #include "model/likelihood_passes.hpp"
+#include "support/dual.hpp"
 
 namespace brace {
 namespace {
@@ -22,7 +22,9 @@ struct Case {
   const char* line;
   bool gaps;
 };
-void PrintTo(const Case& c, std::ostream* out) { *out << c.line << (c.gaps ? " with gaps" : ""); }
+void PrintTo(const Case& c, std::ostream* out) {
+  *out << c.line << (c.gaps ? " with gaps" : "");
+}
 
 class Derivative : public testing::TestWithParam<Case> {
  protected:
@@ -30,9 +32,12 @@ class Derivative : public testing::TestWithParam<Case> {
 
   // Some data with volatility of its own; the parameters need not fit it.
   static std::vector<double> data(bool gaps) {
-    std::vector<double> y = simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, kRows, {.seed = 8}).values;
+    std::vector<double> y =
+        simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, kRows, {.seed = 8})
+            .values;
     if (gaps)
-      for (const std::size_t t : {std::size_t{0}, std::size_t{63}, std::size_t{64}, std::size_t{65}, std::size_t{200}, kRows - 1})
+      for (const std::size_t t : {std::size_t{0}, std::size_t{63}, std::size_t{64}, std::size_t{65},
+                                  std::size_t{200}, kRows - 1})
         y[t] = std::numeric_limits<double>::quiet_NaN();
     return y;
   }
@@ -42,12 +47,12 @@ class Derivative : public testing::TestWithParam<Case> {
     std::vector<double> theta;
     for (const std::string& name : parameter_names(model).all()) {
       const double u = stream.uniform();
-      theta.push_back(name == "mu"                                        ? .4 * u - .2
-                      : name.starts_with("ar") || name.starts_with("ma")  ? .6 * u - .3
-                      : name == "omega" || name == "sigma2"               ? .02 + u
-                      : name.starts_with("alpha")                         ? .3 * u
-                      : name.starts_with("beta")                          ? .6 * u
-                                                                          : 2.2 + 30 * u * u);
+      theta.push_back(name == "mu"                                       ? .4 * u - .2
+                      : name.starts_with("ar") || name.starts_with("ma") ? .6 * u - .3
+                      : name == "omega" || name == "sigma2"              ? .02 + u
+                      : name.starts_with("alpha")                        ? .3 * u
+                      : name.starts_with("beta")                         ? .6 * u
+                                                                         : 2.2 + 30 * u * u);
     }
     return theta;
   }
@@ -94,18 +99,25 @@ TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
 INSTANTIATE_TEST_SUITE_P(
     Models, Derivative,
     testing::Values(Case{"steady", "const", false}, Case{"zero_steady", "zero", false},
-                    Case{"garch", "const / garch", false}, Case{"zero_garch", "zero / garch", false},
-                    Case{"garch_student", "const / garch / student", false}, Case{"steady_student", "const / steady / student", false},
-                    Case{"arch3", "const / arch e1..3", false}, Case{"sparse_garch", "const / garch e2,5 h1,3", false},
-                    Case{"ar_garch", "const ar1 / garch / student", false}, Case{"arma_garch", "const ar1 ma1 / garch", false},
-                    Case{"sparse_arma", "zero ar1,7 ma2 / garch / student", false}, Case{"arma_steady", "const ar2 ma1,3", false},
-                    Case{"garch_gaps", "const / garch / student", true}, Case{"arma_gaps", "const ar1,2 ma1 / garch", true},
-                    Case{"arch_gaps", "zero ma1 / arch e1,2 / student", true}, Case{"steady_gaps", "const ar1", true}),
+                    Case{"garch", "const / garch", false},
+                    Case{"zero_garch", "zero / garch", false},
+                    Case{"garch_student", "const / garch / student", false},
+                    Case{"steady_student", "const / steady / student", false},
+                    Case{"arch3", "const / arch e1..3", false},
+                    Case{"sparse_garch", "const / garch e2,5 h1,3", false},
+                    Case{"ar_garch", "const ar1 / garch / student", false},
+                    Case{"arma_garch", "const ar1 ma1 / garch", false},
+                    Case{"sparse_arma", "zero ar1,7 ma2 / garch / student", false},
+                    Case{"arma_steady", "const ar2 ma1,3", false},
+                    Case{"garch_gaps", "const / garch / student", true},
+                    Case{"arma_gaps", "const ar1,2 ma1 / garch", true},
+                    Case{"arch_gaps", "zero ma1 / arch e1,2 / student", true},
+                    Case{"steady_gaps", "const ar1", true}),
     [](const auto& i) { return i.param.name; });
 
 // The definition, row by row, in O(n^2) where that is natural; shares nothing with the kernels.
-double by_definition(const std::vector<double>& y, double mu, double ar, double ma, double omega, double alpha, double beta,
-                     double nu) {
+double by_definition(const std::vector<double>& y, double mu, double ar, double ma, double omega,
+                     double alpha, double beta, double nu) {
   const std::size_t n = y.size();
   std::vector<double> e(n), h(n);
   for (std::size_t t = 0; t < n; ++t)
@@ -117,25 +129,31 @@ double by_definition(const std::vector<double>& y, double mu, double ar, double 
     // h[t] = beta^{t+1} m + sum_{j=0..t} beta^j (omega + alpha e[t-1-j]^2), e[-1]^2 = m
     h[t] = std::pow(beta, static_cast<double>(t + 1)) * m;
     for (std::size_t j = 0; j <= t; ++j)
-      h[t] += std::pow(beta, static_cast<double>(j)) * (omega + alpha * (j == t ? m : e[t - 1 - j] * e[t - 1 - j]));
+      h[t] += std::pow(beta, static_cast<double>(j)) *
+              (omega + alpha * (j == t ? m : e[t - 1 - j] * e[t - 1 - j]));
     const double scale = std::sqrt(h[t] * (nu - 2) / nu), x = e[t] / scale;
-    log_likelihood += std::lgamma((nu + 1) / 2) - std::lgamma(nu / 2) - .5 * std::log(nu * M_PI) - std::log(scale) -
-                      (nu + 1) / 2 * std::log1p(x * x / nu);
+    log_likelihood += std::lgamma((nu + 1) / 2) - std::lgamma(nu / 2) - .5 * std::log(nu * M_PI) -
+                      std::log(scale) - (nu + 1) / 2 * std::log1p(x * x / nu);
   }
   return log_likelihood;
 }
 
 TEST(Likelihood, IsTheDefinitionWrittenOut) {
-  const std::vector<double> y = simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, 300, {.seed = 8}).values;
+  const std::vector<double> y =
+      simulate(parse_model("const / garch / student"), {.1, .05, .1, .85, 6}, 300, {.seed = 8})
+          .values;
   Likelihood<double> likelihood(parse_model("const ar1 ma1 / garch / student"), y);
   const std::vector<double> theta{.2, .3, -.2, .1, .15, .7, 5};
-  EXPECT_NEAR(likelihood.evaluate(theta, Order::value).log_likelihood, by_definition(y, .2, .3, -.2, .1, .15, .7, 5), 1e-9);
+  EXPECT_NEAR(likelihood.evaluate(theta, Order::value).log_likelihood,
+              by_definition(y, .2, .3, -.2, .1, .15, .7, 5), 1e-9);
 }
 
 // The kernel for garch e1 h1 against the general one, which a spare lag held at zero brings in.
 TEST(Likelihood, TheFastKernelEqualsTheGeneralOne) {
-  const std::vector<double> y = simulate(parse_model("const / garch"), {.1, .05, .1, .85}, 500, {.seed = 9}).values;
-  Likelihood<double> fast(parse_model("const / garch"), y), general(parse_model("const / garch e1,2 h1"), y);
+  const std::vector<double> y =
+      simulate(parse_model("const / garch"), {.1, .05, .1, .85}, 500, {.seed = 9}).values;
+  Likelihood<double> fast(parse_model("const / garch"), y),
+      general(parse_model("const / garch e1,2 h1"), y);
   const std::vector<double> theta{.1, .06, .12, .8}, padded{.1, .06, .12, 0, .8};
   const std::size_t at[] = {0, 1, 2, 4};
   for (const Order order : {Order::value, Order::gradient, Order::scoring, Order::hessian}) {
@@ -162,8 +180,11 @@ TEST(Likelihood, InformationIsTheMeanOfMinusTheHessian) {
   constexpr int series = 60, rows = 2000, k = 5;
   std::vector<double> information(packed_size(k)), hessian(packed_size(k)), squares(packed_size(k));
   for (int s = 0; s < series; ++s) {
-    Likelihood<double> likelihood(model, simulate(model, theta, rows, {.seed = 31, .stream = static_cast<std::uint64_t>(s)}).values);
-    const auto h = likelihood.evaluate(theta, Order::hessian), i = likelihood.evaluate(theta, Order::scoring);
+    Likelihood<double> likelihood(
+        model,
+        simulate(model, theta, rows, {.seed = 31, .stream = static_cast<std::uint64_t>(s)}).values);
+    const auto h = likelihood.evaluate(theta, Order::hessian),
+               i = likelihood.evaluate(theta, Order::scoring);
     for (std::size_t r = 0; r < information.size(); ++r) {
       const double gap = -h.hessian[r] - i.information[r];
       information[r] += i.information[r] / series;
@@ -178,12 +199,51 @@ TEST(Likelihood, InformationIsTheMeanOfMinusTheHessian) {
   }
 }
 
+TEST(LogSum, IsTheSumOfLogarithmsAtAnyScale) {
+  RandomStream stream(2, 0);
+  for (const double exponent : {0.0, -12.0, 12.0, -60.0, 60.0, -150.0, 150.0}) {
+    LogSum<double> one, four;
+    double want = 0;
+    for (int i = 0; i < 400; ++i) {
+      double factors[4];
+      for (double& f : factors) {
+        f = (.5 + stream.uniform()) * std::pow(10.0, exponent * stream.uniform());
+        want += std::log(f);
+        one.add(f);
+      }
+      four.add(factors[0], factors[1], factors[2], factors[3]);
+    }
+    // 1,600 terms of size up to 345: rounding of the plain sum itself is the larger part.
+    EXPECT_NEAR(one.total(), want, 1e-9) << exponent;
+    EXPECT_NEAR(four.total(), want, 1e-9) << exponent;
+  }
+}
+
+// In whatever unit the data come: c y has the log-likelihood of y less n ln c.
+TEST(Likelihood, FarScalesKeepTheirDigits) {
+  std::vector<double> y =
+      simulate(parse_model("const / garch"), {.1, .05, .1, .85}, 300, {.seed = 9}).values;
+  const std::vector<double> theta{.1, .06, .12, .8};
+  const double base = Likelihood<double>(parse_model("const / garch"), y)
+                          .evaluate(theta, Order::value)
+                          .log_likelihood;
+  for (const double c : {1e-30, 1e-6, 1e6, 1e30}) {
+    std::vector<double> scaled = y;
+    for (double& v : scaled) v *= c;
+    const auto d = Likelihood<double>(parse_model("const / garch"), scaled)
+                       .evaluate(std::vector<double>{.1 * c, .06 * c * c, .12, .8}, Order::value);
+    ASSERT_TRUE(d.admitted) << c;
+    EXPECT_NEAR(d.log_likelihood + 300 * std::log(c), base, 1e-9) << c;
+  }
+}
+
 TEST(Likelihood, RefusesParametersWithoutAPositiveVariance) {
   Likelihood<double> likelihood(parse_model("const / garch"), std::vector<double>{1, -1, 2, .5});
   EXPECT_FALSE(likelihood.evaluate(std::vector<double>{0, -1, .1, .1}, Order::hessian).admitted);
 }
 
-// The engine's coordinates: inverse of one another, and derivatives against differences of natural().
+// The engine's coordinates: inverse of one another, and derivatives against differences of
+// natural().
 TEST(Chart, DerivativesOfTheCoordinates) {
   const Model model = parse_model("const ar1..3 ma1,2 / garch / student");
   const Chart chart(model, std::vector<std::optional<double>>(parameter_names(model).all().size()));

@@ -13,7 +13,9 @@ struct Line {
   const char* typed;
   const char* canonical;
 };
-void PrintTo(const Line& line, std::ostream* out) { *out << line.typed; }
+void PrintTo(const Line& line, std::ostream* out) {
+  *out << line.typed;
+}
 
 class ModelLine : public testing::TestWithParam<Line> {};
 
@@ -35,17 +37,22 @@ INSTANTIATE_TEST_SUITE_P(
         Line{"trend_has_height", "trend", "const trend / steady / normal"},
         Line{"lags_merge", "ma3 ar5 ar1..3,2", "const ar1..3,5 ma3 / steady / normal"},
         Line{"pairs_stay_pairs", "zero ar1..2,9", "zero ar1,2,9 / steady / normal"},
-        Line{"seasonal", "diff12 sma12 sar24,12 ma1", "diff12 ma1 sar12,24 sma12 / steady / normal"},
-        Line{"harmonics", "harmonics 168:2 harmonics 24:3", "const harmonics 24:3 harmonics 168:2 / steady / normal"},
+        Line{"seasonal", "diff12 sma12 sar24,12 ma1",
+             "diff12 ma1 sar12,24 sma12 / steady / normal"},
+        Line{"harmonics", "harmonics 168:2 harmonics 24:3",
+             "const harmonics 24:3 harmonics 168:2 / steady / normal"},
         Line{"regressors", "with volume@1,'open interest',step:2019-05-02,weekday",
              "const with 'open interest',volume@1,step:2019-05-02,weekday / steady / normal"},
         Line{"risk", "const risk sd / garch", "const risk sd / garch e1 h1 / normal"},
         Line{"arch", "zero / arch e1..3", "zero / arch e1..3 / normal"},
         Line{"orders", "const / garch h2 e1 e3 / ged", "const / garch e1,3 h2 / ged"},
-        Line{"variance_regressor", "const / garch vwith volume@1 / student", "const / garch e1 h1 vwith volume@1 / student"},
-        Line{"held", "const / aparch delta=1 / student nu=8", "const / aparch e1 h1 delta=1 / student nu=8"},
+        Line{"variance_regressor", "const / garch vwith volume@1 / student",
+             "const / garch e1 h1 vwith volume@1 / student"},
+        Line{"held", "const / aparch delta=1 / student nu=8",
+             "const / aparch e1 h1 delta=1 / student nu=8"},
         Line{"ewma", "zero / ewma weight=0.94", "zero / ewma weight=0.94 / normal"},
-        Line{"held_mean", "const mu=0.05 / garch beta1=0.9", "const mu=0.05 / garch e1 h1 beta1=0.9 / normal"},
+        Line{"held_mean", "const mu=0.05 / garch beta1=0.9",
+             "const mu=0.05 / garch e1 h1 beta1=0.9 / normal"},
         Line{"others", "zero / twocomp / skew-student", "zero / twocomp / skew-student"},
         Line{"longmem", "zero / longmem", "zero / longmem / normal"}),
     [](const auto& i) { return i.param.name; });
@@ -55,7 +62,9 @@ struct Bad {
   const char* typed;
   const char* message;  // first line, without the repeated line
 };
-void PrintTo(const Bad& bad, std::ostream* out) { *out << bad.typed; }
+void PrintTo(const Bad& bad, std::ostream* out) {
+  *out << bad.typed;
+}
 
 class BadModelLine : public testing::TestWithParam<Bad> {};
 
@@ -69,9 +78,11 @@ TEST_P(BadModelLine, SaysWhatIsWrongAndTheMend) {
 INSTANTIATE_TEST_SUITE_P(
     Grammar, BadModelLine,
     testing::Values(
-        Bad{"variance_typo", "const ar1 / grach", "'grach' is not a variance term (did you mean 'garch'?)"},
+        Bad{"variance_typo", "const ar1 / grach",
+            "'grach' is not a variance term (did you mean 'garch'?)"},
         Bad{"mean_typo", "cnst", "'cnst' is not a mean term (did you mean 'const'?)"},
-        Bad{"law_typo", "const / garch / studnet", "'studnet' is not a shock term (did you mean 'student'?)"},
+        Bad{"law_typo", "const / garch / studnet",
+            "'studnet' is not a shock term (did you mean 'student'?)"},
         Bad{"far_off", "banana", "'banana' is not a mean term; these are: zero, const"},
         Bad{"empty", "", "it is empty; the simplest model is 'const'"},
         Bad{"empty_part", "const / / normal", "the part before this '/' is empty"},
@@ -87,15 +98,20 @@ INSTANTIATE_TEST_SUITE_P(
         Bad{"quote", "with 'open interest", "a quote is opened and not closed"},
         Bad{"bad_date", "with step:02/05/2019", "after 'step:' comes a date, such as 2019-05-02"},
         Bad{"held_text", "const mu=high", "after '=' comes a number"},
-        Bad{"held_unknown", "const / garch beta2=0.9", "'beta2' is not a parameter of this model (did you mean 'beta1'?)"},
-        Bad{"held_twice", "const / garch beta1=0.9 beta1=0.8", "'beta1' is held at two values; keep one"},
-        Bad{"harmonic_pairs", "harmonics 4:3", "'harmonics 4:3': pairs lie between 1 and half the period"}),
+        Bad{"held_unknown", "const / garch beta2=0.9",
+            "'beta2' is not a parameter of this model (did you mean 'beta1'?)"},
+        Bad{"held_twice", "const / garch beta1=0.9 beta1=0.8",
+            "'beta1' is held at two values; keep one"},
+        Bad{"harmonic_pairs", "harmonics 4:3",
+            "'harmonics 4:3': pairs lie between 1 and half the period"}),
     [](const auto& i) { return i.param.name; });
 
 TEST(ModelLine, PointsAtTheTerm) {
   const Error error = test::error_of([] { (void)parse_model("const ar1 / grach / student"); });
   const std::string what = error.what(), first = what.substr(0, what.find('\n'));
-  EXPECT_EQ(first, "model line: 'grach' is not a variance term (did you mean 'garch'?)   const ar1 / grach / student");
+  EXPECT_EQ(first,
+            "model line: 'grach' is not a variance term (did you mean 'garch'?)   const ar1 / "
+            "grach / student");
   EXPECT_EQ(what.substr(first.size() + 1), std::string(first.rfind("grach"), ' ') + "^^^^^");
 }
 
@@ -113,16 +129,20 @@ TEST(Model, NamesItsParametersInOrder) {
   EXPECT_EQ(names("zero"), (Names{"sigma2"}));
   EXPECT_EQ(names("zero / igarch"), (Names{"omega", "alpha1"})) << "the last beta is derived";
   EXPECT_EQ(names("zero harmonics 4:2 with x / gjr vwith x / skew-student"),
-            (Names{"cos4.1", "sin4.1", "cos4.2", "with:x", "omega", "alpha1", "gamma1", "beta1", "vwith:x", "nu", "skew"}));
+            (Names{"cos4.1", "sin4.1", "cos4.2", "with:x", "omega", "alpha1", "gamma1", "beta1",
+                   "vwith:x", "nu", "skew"}));
 }
 
 TEST(Model, KnowsWhatIsNotBuiltByName) {
-  const auto unbuilt = [](const char* line) { return unbuilt_term(parse_model(line)).value_or("built"); };
+  const auto unbuilt = [](const char* line) {
+    return unbuilt_term(parse_model(line)).value_or("built");
+  };
   EXPECT_EQ(unbuilt("const ar1,9 ma2 / garch e1..3 h2 / student"), "built");
   EXPECT_EQ(unbuilt("zero / arch e5"), "built");
-  for (const auto& [line, term] : {std::pair{"const / gjr", "gjr"}, std::pair{"diff1", "diff1"}, std::pair{"trend", "trend"},
-                                   std::pair{"const with x", "with"}, std::pair{"const / garch / ged", "ged"},
-                                   std::pair{"sma12", "sma12"}, std::pair{"const / garch vwith x", "vwith"}})
+  for (const auto& [line, term] :
+       {std::pair{"const / gjr", "gjr"}, std::pair{"diff1", "diff1"}, std::pair{"trend", "trend"},
+        std::pair{"const with x", "with"}, std::pair{"const / garch / ged", "ged"},
+        std::pair{"sma12", "sma12"}, std::pair{"const / garch vwith x", "vwith"}})
     EXPECT_EQ(unbuilt(line), term);
 }
 

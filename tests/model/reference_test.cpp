@@ -18,7 +18,9 @@ struct Case {
   const char* id;
   const char* line;
 };
-void PrintTo(const Case& c, std::ostream* out) { *out << c.id << ": " << c.line; }
+void PrintTo(const Case& c, std::ostream* out) {
+  *out << c.id << ": " << c.line;
+}
 
 class Known : public testing::TestWithParam<Case> {
  protected:
@@ -38,15 +40,18 @@ void expect_ratio(double got, double want, double rel, const std::string& what) 
 TEST_P(Known, LikelihoodPathAndGradientAtGivenParameters) {
   const Json& fixed = want["at_fixed_parameters"];
   std::vector<double> theta;
-  for (const std::string& name : parameter_names(model).all()) theta.push_back(fixed["parameters"].at(name));
+  for (const std::string& name : parameter_names(model).all())
+    theta.push_back(fixed["parameters"].at(name));
   const Evaluation got = evaluate(model, y, theta);
   EXPECT_NEAR(got.log_likelihood, fixed["loglik"].get<double>(), tolerance("loglik_at_fixed_abs"));
   for (std::size_t j = 0; j < theta.size(); ++j)
-    test::expect_close(got.gradient[j], fixed["gradient"][j], 1e-6, tolerance("gradient_at_fixed_rel"), "gradient");
+    test::expect_close(got.gradient[j], fixed["gradient"][j], 1e-6,
+                       tolerance("gradient_at_fixed_rel"), "gradient");
   const std::size_t n = got.variances.size();
   for (std::size_t i = 0; i < 5; ++i) {
     expect_ratio(got.variances[i], fixed["h_first5"][i], tolerance("h_at_fixed_rel"), "first h");
-    expect_ratio(got.variances[n - 5 + i], fixed["h_last5"][i], tolerance("h_at_fixed_rel"), "last h");
+    expect_ratio(got.variances[n - 5 + i], fixed["h_last5"][i], tolerance("h_at_fixed_rel"),
+                 "last h");
   }
 }
 
@@ -63,38 +68,50 @@ TEST_P(Known, Maximum) {
     const Parameter& p = fit.parameters[j];
     EXPECT_EQ(p.name, want["names"][j]);
     EXPECT_NEAR(p.estimate, want["estimate"][j].get<double>(),
-                tolerance("estimate_in_units_of_se") * want["se_hessian"][j].get<double>()) << p.name;
-    expect_ratio(*p.se_hessian, want["se_hessian"][j], tolerance("se_rel"), p.name + " hessian error");
+                tolerance("estimate_in_units_of_se") * want["se_hessian"][j].get<double>())
+        << p.name;
+    expect_ratio(*p.se_hessian, want["se_hessian"][j], tolerance("se_rel"),
+                 p.name + " hessian error");
     expect_ratio(*p.se_opg, want["se_opg"][j], tolerance("se_rel"), p.name + " opg error");
-    expect_ratio(*p.se_robust, want["se_sandwich"][j], tolerance("se_rel"), p.name + " robust error");
+    expect_ratio(*p.se_robust, want["se_sandwich"][j], tolerance("se_rel"),
+                 p.name + " robust error");
   }
   expect_ratio(fit.variances.back(), want["last_h"], tolerance("h_rel"), "last h");
   EXPECT_NEAR(*fit.persistence, want["persistence"].get<double>(), tolerance("persistence_abs"));
-  expect_ratio(*fit.unconditional_variance, want["unconditional_variance"], tolerance("unconditional_variance_rel"), "long run");
-  // The file's half-life is that of the sum of the coefficients, which for one lag each is the root's.
+  expect_ratio(*fit.unconditional_variance, want["unconditional_variance"],
+               tolerance("unconditional_variance_rel"), "long run");
+  // The file's half-life is that of the sum of the coefficients, which for one lag each is the
+  // root's.
   if (std::string(GetParam().id) != "o40")
     expect_ratio(*fit.half_life, want["half_life"], tolerance("half_life_rel"), "half-life");
-  const Forecast ahead = forecast(fit, {.horizon = 10, .method = ForecastMethod::plug_in, .draws = 100, .paths = 1});
+  const Forecast ahead =
+      forecast(fit, {.horizon = 10, .method = ForecastMethod::plug_in, .draws = 100, .paths = 1});
   for (std::size_t i = 0; i < 10; ++i)
-    expect_ratio(ahead.steps[i].variance, want["variance_forecast"][i], tolerance("forecast_rel"), "variance forecast");
+    expect_ratio(ahead.steps[i].variance, want["variance_forecast"][i], tolerance("forecast_rel"),
+                 "variance forecast");
   if (want.contains("mean_forecast"))
     for (std::size_t i = 0; i < want["mean_forecast"].size(); ++i)
-      expect_ratio(ahead.steps[i].mean, want["mean_forecast"][i], tolerance("forecast_rel"), "mean forecast");
+      expect_ratio(ahead.steps[i].mean, want["mean_forecast"][i], tolerance("forecast_rel"),
+                   "mean forecast");
 }
 
 INSTANTIATE_TEST_SUITE_P(Cases, Known,
-                         testing::Values(Case{"o17", "const / garch / normal"}, Case{"o18", "const / garch / student"},
-                                         Case{"o24", "const ar1 ma1 / garch / normal"}, Case{"o40", "const / arch e1..3 / normal"},
+                         testing::Values(Case{"o17", "const / garch / normal"},
+                                         Case{"o18", "const / garch / student"},
+                                         Case{"o24", "const ar1 ma1 / garch / normal"},
+                                         Case{"o40", "const / arch e1..3 / normal"},
                                          Case{"o48", "const / garch / student"}),
                          [](const auto& i) { return i.param.id; });
 
-// The diagnostics of o17's fit that the slice has: Ljung-Box on z and z^2, degrees of freedom unreduced.
+// The diagnostics of o17's fit that the slice has: Ljung-Box on z and z^2, degrees of freedom
+// unreduced.
 TEST(Diagnostics, PortmanteauOfStandardisedResiduals) {
   const Json answer = test::known_answer("o50");
   const double rel = answer["tolerance"]["rel"], abs = answer["tolerance"]["abs"];
   const Fit fit = estimate("const / garch", test::series_of(answer));
   for (const Json& c : answer["expected"]["ljung_box_z"])
-    test::expect_close(ljung_box(fit.standardised(), {.lags = c["lag"]}).statistic, c["ljung_box"], abs, rel, "z");
+    test::expect_close(ljung_box(fit.standardised(), {.lags = c["lag"]}).statistic, c["ljung_box"],
+                       abs, rel, "z");
   for (const Json& c : answer["expected"]["ljung_box_z2"]) {
     const Check checked = check(fit, {.lags = c["lag"]});
     test::expect_close(checked.tests[2].statistic, c["ljung_box"], abs, rel, "z^2");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// The study behind the status: 500 simulated GARCH(1,1) series, each judged against a search from twenty
-// starting points, and the coverage of `full` intervals from each series' true law. Prints its table.
+// The study behind the status: 500 simulated GARCH(1,1) series, each judged against a search from
+// twenty starting points, and the coverage of `full` intervals from each series' true law. Prints
+// its table.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
@@ -24,13 +25,14 @@ constexpr std::size_t kSeries = 500, kRows = 1000;
 struct Outcome {
   double persistence;
   FitStatus status;
-  bool certified;   // what `converged` promises, looked at again from outside
-  double shortfall; // log-likelihood that twenty random starting points find beyond this fit
-  double covered;   // true probability of the 95 % interval of the next return
+  bool certified;    // what `converged` promises, looked at again from outside
+  double shortfall;  // log-likelihood that twenty random starting points find beyond this fit
+  double covered;    // true probability of the 95 % interval of the next return
   double plug_in;
 };
 
-// The highest likelihood that Newton's method reaches from twenty random points, each run to its end.
+// The highest likelihood that Newton's method reaches from twenty random points, each run to its
+// end.
 double best_of_twenty(const Model& model, const Series& y, RandomStream& stream) {
   const Chart chart(model, std::vector<std::optional<double>>(4));
   Likelihood<double> likelihood(model, y.values);
@@ -38,7 +40,8 @@ double best_of_twenty(const Model& model, const Series& y, RandomStream& stream)
     Eigen::MatrixXd full(4, 4);
     for (int j = 0; j < 4; ++j)
       for (int i = 0; i <= j; ++i)
-        full(j, i) = full(i, j) = sign * lower[packed(static_cast<std::size_t>(j), static_cast<std::size_t>(i))];
+        full(j, i) = full(i, j) =
+            sign * lower[packed(static_cast<std::size_t>(j), static_cast<std::size_t>(i))];
     return full;
   };
   const auto span = [](const Eigen::VectorXd& x) { return std::span<const double>(x.data(), 4); };
@@ -61,9 +64,10 @@ double best_of_twenty(const Model& model, const Series& y, RandomStream& stream)
   double best = -kInfinity;
   for (int start = 0; start < 20; ++start) {
     const double persistence = .999 * stream.uniform(), alpha = persistence * stream.uniform();
-    const NewtonResult r = minimise(objective, chart.constraints(),
-                                    Eigen::VectorXd{{.2 * stream.normal(), (1 - persistence) * (.3 + stream.uniform()), alpha,
-                                                     persistence - alpha}});
+    const NewtonResult r =
+        minimise(objective, chart.constraints(),
+                 Eigen::VectorXd{{.2 * stream.normal(), (1 - persistence) * (.3 + stream.uniform()),
+                                  alpha, persistence - alpha}});
     best = std::max(best, -r.f);
   }
   return best;
@@ -80,14 +84,18 @@ Outcome run(std::size_t s) {
   const Fit fit = estimate(model, truth.series);
   out.status = fit.convergence.status;
   out.certified = fit.convergence.gradient_norm && *fit.convergence.gradient_norm < kConverged;
-  for (const Parameter& p : fit.parameters) out.certified = out.certified && (p.at_bound || p.se_hessian);
+  for (const Parameter& p : fit.parameters)
+    out.certified = out.certified && (p.at_bound || p.se_hessian);
   out.shortfall = best_of_twenty(model, truth.series, stream) - *fit.log_likelihood;
   if (!fit.usable()) return out;
   const auto coverage = [&](ForecastMethod method) {
-    const Forecast ahead = forecast(fit, {.horizon = 1, .intervals = {95}, .method = method, .draws = 1000, .paths = 10, .seed = s});
+    const Forecast ahead = forecast(
+        fit,
+        {.horizon = 1, .intervals = {95}, .method = method, .draws = 1000, .paths = 10, .seed = s});
     const Interval& i = ahead.steps[0].return_interval[0];
     const double sd = std::sqrt(truth.next_variance);
-    return laws::normal_cdf((i.high - truth.next_mean) / sd) - laws::normal_cdf((i.low - truth.next_mean) / sd);
+    return laws::normal_cdf((i.high - truth.next_mean) / sd) -
+           laws::normal_cdf((i.low - truth.next_mean) / sd);
   };
   out.covered = coverage(ForecastMethod::full);
   out.plug_in = coverage(ForecastMethod::plug_in);
@@ -104,23 +112,29 @@ TEST(Study, StatusesAreRightAndFullIntervalsCover) {
     boundary += o.status == FitStatus::boundary;
     failed += o.status == FitStatus::failed;
     if (o.status != FitStatus::failed) {
-      EXPECT_TRUE(o.certified) << "persistence " << o.persistence << ": a status that is not earned";
+      EXPECT_TRUE(o.certified) << "persistence " << o.persistence
+                               << ": a status that is not earned";
       sum += o.covered;
       squares += o.covered * o.covered;
       plug_in += o.plug_in;
     }
     if (o.shortfall > 1e-3) {
       ++short_of_best;
-      fmt::print("  short of the best of twenty random starts by {:.2e} at persistence {:.3f}, {}\n", o.shortfall, o.persistence,
-                 to_string(o.status));
+      fmt::print(
+          "  short of the best of twenty random starts by {:.2e} at persistence {:.3f}, {}\n",
+          o.shortfall, o.persistence, to_string(o.status));
     }
   }
   const double n = static_cast<double>(converged + boundary), mean = sum / n;
   const double error = std::sqrt((squares / n - mean * mean) / n);
-  fmt::print("{} series of {}: {} converged, {} boundary, {} failed, {} short of the best of twenty random starts\n", kSeries, kRows,
-             converged, boundary, failed, short_of_best);
-  fmt::print("95 % interval of the next return: full covers {:.2f} % (Monte Carlo error {:.2f}), plug-in {:.2f} %\n",
-             100 * mean, 100 * error, 100 * plug_in / n);
+  fmt::print(
+      "{} series of {}: {} converged, {} boundary, {} failed, {} short of the best of twenty "
+      "random starts\n",
+      kSeries, kRows, converged, boundary, failed, short_of_best);
+  fmt::print(
+      "95 % interval of the next return: full covers {:.2f} % (Monte Carlo error {:.2f}), plug-in "
+      "{:.2f} %\n",
+      100 * mean, 100 * error, 100 * plug_in / n);
   EXPECT_GE(converged + boundary, kSeries * 995 / 1000);
   EXPECT_LE(short_of_best, kSeries / 100);
   EXPECT_GT(mean, .94);
@@ -131,15 +145,26 @@ TEST(Study, StatusesAreRightAndFullIntervalsCover) {
 TEST(Study, AwkwardSeriesAreNeverWrongSilently) {
   const Model garch = parse_model("const / garch / student");
   for (std::size_t s = 0; s < 40; ++s) {
-    Series y = simulate(garch, {.05, .02, .08, .90, 5}, s % 2 ? 300 : 900, {.seed = 43, .stream = s});
+    Series y =
+        simulate(garch, {.05, .02, .08, .90, 5}, s % 2 ? 300 : 900, {.seed = 43, .stream = s});
     switch (s % 5) {
-      case 0: y.values[150] = 15 * std::sqrt(1.0); break;                                     // one huge outlier
-      case 1: for (std::size_t t = 50; t < 130; ++t) y.values[t] = 0; break;                  // a constant stretch
-      case 2: for (std::size_t t = 150; t < y.size(); ++t) y.values[t] *= 4; break;           // a variance break
-      case 3: for (double& v : y.values) v = std::round(v * 2) / 2; break;                    // ticks
-      case 4: for (double& v : y.values) v = v > 0 ? 1 : -1; y.values[7] = 0; break;          // hardly random at all
+      case 0: y.values[150] = 15 * std::sqrt(1.0); break;  // one huge outlier
+      case 1:
+        for (std::size_t t = 50; t < 130; ++t) y.values[t] = 0;
+        break;  // a constant stretch
+      case 2:
+        for (std::size_t t = 150; t < y.size(); ++t) y.values[t] *= 4;
+        break;  // a variance break
+      case 3:
+        for (double& v : y.values) v = std::round(v * 2) / 2;
+        break;  // ticks
+      case 4:
+        for (double& v : y.values) v = v > 0 ? 1 : -1;
+        y.values[7] = 0;
+        break;  // hardly random at all
     }
-    for (const char* line : {"const / garch / student", "const / garch", "const ar1 ma1 / garch", "const / arch e1..4"}) {
+    for (const char* line : {"const / garch / student", "const / garch", "const ar1 ma1 / garch",
+                             "const / arch e1..4"}) {
       const Fit fit = estimate(line, y);
       SCOPED_TRACE(fmt::format("series {}, {}: {}", s, line, fit.convergence.why));
       if (!fit.usable()) {

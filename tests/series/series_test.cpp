@@ -22,18 +22,23 @@ std::vector<Timestamp> dates(std::initializer_list<const char*> texts) {
 
 TEST(Calendar, InfersTheClockInSpiteOfHolidays) {
   const Timestamp monday = *parse_date("2024-01-01");
-  EXPECT_EQ(infer_clock(dates({"2024-01-02", "2024-01-03", "2024-01-04", "2024-01-05", "2024-01-09"})), Clock::business_day);
+  EXPECT_EQ(
+      infer_clock(dates({"2024-01-02", "2024-01-03", "2024-01-04", "2024-01-05", "2024-01-09"})),
+      Clock::business_day);
   EXPECT_EQ(infer_clock(dates_after(monday, Clock::day, 10)), Clock::day);
-  EXPECT_EQ(infer_clock(dates({"2024-01-31", "2024-02-29", "2024-03-31", "2024-04-30"})), Clock::month);
+  EXPECT_EQ(infer_clock(dates({"2024-01-31", "2024-02-29", "2024-03-31", "2024-04-30"})),
+            Clock::month);
   EXPECT_EQ(infer_clock(dates({"2024-01-31", "2024-01-05"})), Clock::row) << "too few to tell";
-  for (const Clock clock : {Clock::hour, Clock::week, Clock::quarter, Clock::month, Clock::business_day})
+  for (const Clock clock :
+       {Clock::hour, Clock::week, Clock::quarter, Clock::month, Clock::business_day})
     EXPECT_EQ(infer_clock(dates_after(monday, clock, 40)), clock) << to_string(clock);
 }
 
 TEST(Calendar, ComingDatesFollowTheClock) {
   const auto ahead = dates_after(*parse_date("2024-02-15"), Clock::business_day, 3);
   EXPECT_EQ(ahead, dates({"2024-02-16", "2024-02-19", "2024-02-20"})) << "over a weekend";
-  EXPECT_EQ(dates_after(*parse_date("2024-01-31"), Clock::month, 3), dates({"2024-02-29", "2024-03-31", "2024-04-30"}))
+  EXPECT_EQ(dates_after(*parse_date("2024-01-31"), Clock::month, 3),
+            dates({"2024-02-29", "2024-03-31", "2024-04-30"}))
       << "the 31st must come back after a short month";
   EXPECT_TRUE(dates_after(*parse_date("2024-01-31"), Clock::row, 3).empty());
 }
@@ -67,7 +72,8 @@ TEST(Transform, UnitsAndInverses) {
   for (std::size_t i = 0; i < 2; ++i) {
     EXPECT_DOUBLE_EQ(percent.values[i], 100 * decimal.values[i]);
     level += decimal.values[i];
-    EXPECT_NEAR(std::exp(level), prices.values[i + 1], 1e-12 * prices.values[i + 1]) << "log returns add up";
+    EXPECT_NEAR(std::exp(level), prices.values[i + 1], 1e-12 * prices.values[i + 1])
+        << "log returns add up";
   }
   EXPECT_NEAR(simple_returns(prices).values[0], 10, 1e-13);  // 55/50 - 1 loses four bits
   EXPECT_DOUBLE_EQ(log_level(prices).values[1], std::log(55));
@@ -79,8 +85,10 @@ TEST(Transform, UnitsAndInverses) {
 TEST(Transform, RefusesTheLogarithmOfAPriceThatIsNotPositive) {
   const Error error = test::error_of([] { (void)log_returns(make_series({10, 0, 11}, "settle")); });
   EXPECT_EQ(error.code(), ErrorCode::not_positive);
-  EXPECT_STREQ(error.what(), "settle, row 2: 0 is not positive, so it has no logarithm or return; mend it, or model "
-                             "differences instead");
+  EXPECT_STREQ(
+      error.what(),
+      "settle, row 2: 0 is not positive, so it has no logarithm or return; mend it, or model "
+      "differences instead");
 }
 
 TEST(Series, RefusesWhatCannotBeUsed) {
@@ -90,12 +98,14 @@ TEST(Series, RefusesWhatCannotBeUsed) {
   EXPECT_EQ(message(make_series({1, 2}, "x")),
             "series 'x': 2 observations for a test, which needs at least 3; give a longer series");
   EXPECT_EQ(message(make_series({4, 4, 4, 4}, "x")),
-            "series 'x': every value is 4.00000, so there is nothing to estimate or test; is it the right column?");
+            "series 'x': every value is 4.00000, so there is nothing to estimate or test; is it "
+            "the right column?");
   EXPECT_EQ(message(make_series({1, std::numeric_limits<double>::infinity(), 2, 3}, "x")),
             "series 'x', row 2: the value is infinite; mend it or name it as missing");
   Series disordered = make_series({1, 2, 3}, "x");
   disordered.times = dates({"2024-01-02", "2024-01-01", "2024-01-03"});
-  EXPECT_EQ(message(disordered), "series 'x': 2024-01-01 comes after 2024-01-02; sort the rows and keep one a date");
+  EXPECT_EQ(message(disordered),
+            "series 'x': 2024-01-01 comes after 2024-01-02; sort the rows and keep one a date");
   Series undated = make_series({1, 2, 3}, "x");
   undated.times = dates({"2024-01-02"});
   EXPECT_EQ(message(undated), "series 'x': 1 dates for 3 values; give one date a value, or none");

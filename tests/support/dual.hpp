@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// A forward-differentiating number: a value and its derivatives by up to eight variables. The likelihood's
-// own text, run with it, gives derivatives that share no code with the analytic ones.
+// A forward-differentiating number: a value and its derivatives by up to eight variables. The
+// likelihood's own text, run with it, gives derivatives that share no code with the analytic ones.
 #pragma once
 
 #include <array>
@@ -45,17 +45,39 @@ struct Dual {
   Dual& operator/=(const Dual& o) { return *this *= o.chain(1 / o.v, -1 / (o.v * o.v)); }
 };
 
-inline Dual operator+(Dual a, const Dual& b) { return a += b; }
-inline Dual operator-(Dual a, const Dual& b) { return a -= b; }
-inline Dual operator*(Dual a, const Dual& b) { return a *= b; }
-inline Dual operator/(Dual a, const Dual& b) { return a /= b; }
-inline Dual operator-(const Dual& a) { return a.chain(-a.v, -1); }
-inline bool operator>(const Dual& a, const Dual& b) { return a.v > b.v; }
-inline bool operator<(const Dual& a, const Dual& b) { return a.v < b.v; }
+inline Dual operator+(Dual a, const Dual& b) {
+  return a += b;
+}
+inline Dual operator-(Dual a, const Dual& b) {
+  return a -= b;
+}
+inline Dual operator*(Dual a, const Dual& b) {
+  return a *= b;
+}
+inline Dual operator/(Dual a, const Dual& b) {
+  return a /= b;
+}
+inline Dual operator-(const Dual& a) {
+  return a.chain(-a.v, -1);
+}
+inline bool operator>(const Dual& a, const Dual& b) {
+  return a.v > b.v;
+}
+inline bool operator<(const Dual& a, const Dual& b) {
+  return a.v < b.v;
+}
 
-inline Dual log(const Dual& a) { return a.chain(std::log(a.v), 1 / a.v); }
-inline Dual log_gamma(const Dual& a) { return a.chain(std::lgamma(a.v), boost::math::digamma(a.v)); }
-inline Dual digamma(const Dual& a) { return a.chain(boost::math::digamma(a.v), boost::math::trigamma(a.v)); }
-inline Dual trigamma(const Dual& a) { return a.chain(boost::math::trigamma(a.v), boost::math::polygamma(2, a.v)); }
+inline Dual log(const Dual& a) {
+  return a.chain(std::log(a.v), 1 / a.v);
+}
+inline Dual log_gamma(const Dual& a) {
+  return a.chain(std::lgamma(a.v), boost::math::digamma(a.v));
+}
+inline Dual digamma(const Dual& a) {
+  return a.chain(boost::math::digamma(a.v), boost::math::trigamma(a.v));
+}
+inline Dual trigamma(const Dual& a) {
+  return a.chain(boost::math::trigamma(a.v), boost::math::polygamma(2, a.v));
+}
 
 }  // namespace brace

@@ -23,7 +23,8 @@ inline std::filesystem::path reference_folder() {
 // The case whose file name starts with `id`, such as "o17".
 inline Json known_answer(const std::string& id) {
   for (const auto& entry : std::filesystem::directory_iterator(reference_folder()))
-    if (entry.path().filename().string().starts_with(id + "_") && entry.path().extension() == ".json") {
+    if (entry.path().filename().string().starts_with(id + "_") &&
+        entry.path().extension() == ".json") {
       std::ifstream in(entry.path());
       return Json::parse(in);
     }
@@ -31,12 +32,14 @@ inline Json known_answer(const std::string& id) {
 }
 
 inline Series series_of(const Json& answer) {
-  return read_csv((reference_folder() / answer.at("data").get<std::string>()).string(), {.value = "value"});
+  return read_csv((reference_folder() / answer.at("data").get<std::string>()).string(),
+                  {.value = "value"});
 }
 
 // |got - want| <= abs + rel |want|, the rule of the closed forms.
 inline void expect_close(double got, double want, double abs, double rel, const std::string& what) {
-  EXPECT_LE(std::abs(got - want), abs + rel * std::abs(want)) << what << ": got " << got << ", want " << want;
+  EXPECT_LE(std::abs(got - want), abs + rel * std::abs(want))
+      << what << ": got " << got << ", want " << want;
 }
 
 }  // namespace brace::test

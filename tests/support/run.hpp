@@ -22,15 +22,17 @@ class Folder {
   ~Folder() { std::filesystem::remove_all(path_); }
   Folder(const Folder&) = delete;
   Folder& operator=(const Folder&) = delete;
-  [[nodiscard]] std::string operator/(const std::string& name) const { return (path_ / name).string(); }
+  [[nodiscard]] std::string operator/(const std::string& name) const {
+    return (path_ / name).string();
+  }
   // Writes a file into it and returns its path.
   [[nodiscard]] std::string file(const std::string& name, const std::string& content) const {
     std::ofstream(path_ / name, std::ios::binary) << content;
     return *this / name;
   }
   [[nodiscard]] std::size_t entries() const {
-    return static_cast<std::size_t>(
-        std::distance(std::filesystem::directory_iterator(path_), std::filesystem::directory_iterator()));
+    return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(path_),
+                                                  std::filesystem::directory_iterator()));
   }
 
  private:
@@ -52,12 +54,15 @@ struct Outcome {
 // `command` runs in the source folder, so that data/kelp-fibre.csv is found.
 inline Outcome run(const std::string& command) {
   const Folder folder;
-  const std::string whole = "cd '" BRACE_SOURCE_DIR "' && { " + command + "\n} > '" + (folder / "out") + "' 2> '" +
-                            (folder / "err") + "'";
+  const std::string whole = "cd '" BRACE_SOURCE_DIR "' && { " + command + "\n} > '" +
+                            (folder / "out") + "' 2> '" + (folder / "err") + "'";
   const int status = std::system(whole.c_str());
-  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, content_of(folder / "out"), content_of(folder / "err")};
+  return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, content_of(folder / "out"),
+          content_of(folder / "err")};
 }
 
-inline Outcome brace(const std::string& arguments) { return run("'" BRACE_TOOL "' " + arguments); }
+inline Outcome brace(const std::string& arguments) {
+  return run("'" BRACE_TOOL "' " + arguments);
+}
 
 }  // namespace brace::test

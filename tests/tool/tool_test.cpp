@@ -19,7 +19,8 @@ TEST(Tool, EachCommandHasHelpWithAnExample) {
   for (const char* command : {"inspect", "unitroot", "lags", "fit", "check", "forecast", "demo"}) {
     const Outcome help = brace(std::string(command) + " --help");
     EXPECT_EQ(help.status, 0) << command;
-    EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos) << command;
+    EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos)
+        << command;
   }
   EXPECT_EQ(brace("--version").out, "brace 0.1.0\n");
 }
@@ -27,15 +28,20 @@ TEST(Tool, EachCommandHasHelpWithAnExample) {
 TEST(Tool, TheJobFromFileToForecast) {
   const Folder folder;
   const std::string model = folder / "kelp.json";
-  EXPECT_NE(brace("unitroot " + kKelp).out.find("Log settle has a unit root; log return of settle does not. Model the latter."),
-            std::string::npos);
-  const Outcome fit = brace("fit " + kKelp + " --returns log --model 'const / garch / student' --save " + model);
+  EXPECT_NE(
+      brace("unitroot " + kKelp)
+          .out.find("Log settle has a unit root; log return of settle does not. Model the latter."),
+      std::string::npos);
+  const Outcome fit =
+      brace("fit " + kKelp + " --returns log --model 'const / garch / student' --save " + model);
   EXPECT_EQ(fit.status, 0) << fit.err;
   EXPECT_TRUE(fit.out.starts_with("const / garch e1 h1 / student converged.")) << fit.out;
   EXPECT_EQ(fit.err, "brace: wrote " + model + "\n");
   EXPECT_NE(fit.out.find("Next: brace check " + model), std::string::npos);
-  EXPECT_NE(brace("check " + model).out.find("leaves no memory in its residuals or their squares."), std::string::npos);
-  const Outcome ahead = brace("forecast " + model + " --horizon 5 --out " + (folder / "f.csv") + " --chart " + (folder / "f.png"));
+  EXPECT_NE(brace("check " + model).out.find("leaves no memory in its residuals or their squares."),
+            std::string::npos);
+  const Outcome ahead = brace("forecast " + model + " --horizon 5 --out " + (folder / "f.csv") +
+                              " --chart " + (folder / "f.png"));
   EXPECT_EQ(ahead.status, 0) << ahead.err;
   EXPECT_TRUE(ahead.out.starts_with("Volatility ")) << ahead.out;
   const std::string csv = content_of(folder / "f.csv");
@@ -46,9 +52,11 @@ TEST(Tool, TheJobFromFileToForecast) {
 
 TEST(Tool, SavedModelAndModelLineGiveTheSameForecast) {
   const Folder folder;
-  const std::string model = folder / "kelp.json", line = kKelp + " --returns log --model 'const / garch'";
+  const std::string model = folder / "kelp.json",
+                    line = kKelp + " --returns log --model 'const / garch'";
   ASSERT_EQ(brace("fit " + line + " --quiet --save " + model).status, 0);
-  const Json saved = Json::parse(brace("forecast " + model + " --json").out), fresh = Json::parse(brace("forecast " + line + " --json").out);
+  const Json saved = Json::parse(brace("forecast " + model + " --json").out),
+             fresh = Json::parse(brace("forecast " + line + " --json").out);
   EXPECT_EQ(saved["result"], fresh["result"]);
 }
 
@@ -56,7 +64,8 @@ TEST(Tool, JsonIsOneObjectForEachCommand) {
   const std::string returns = kKelp + " --returns log";
   for (const auto& [command, arguments] :
        {std::pair{std::string("inspect"), returns}, std::pair{std::string("unitroot"), kKelp},
-        std::pair{std::string("lags"), returns + " --of squares"}, std::pair{std::string("fit"), returns + " --model 'const / garch'"},
+        std::pair{std::string("lags"), returns + " --of squares"},
+        std::pair{std::string("fit"), returns + " --model 'const / garch'"},
         std::pair{std::string("check"), returns + " --model 'const / garch'"},
         std::pair{std::string("forecast"), returns + " --model 'const / garch'"}}) {
     const Outcome out = brace(command + " " + arguments + " --json");
@@ -66,20 +75,25 @@ TEST(Tool, JsonIsOneObjectForEachCommand) {
     EXPECT_EQ(doc["series"]["file"], "data/kelp-fibre.csv");
     EXPECT_TRUE(doc.contains("result") && doc.contains("warnings"));
   }
-  EXPECT_EQ(Json::parse(brace("lags " + returns + " --of squares --json").out)["result"]["of"], "squares");
+  EXPECT_EQ(Json::parse(brace("lags " + returns + " --of squares --json").out)["result"]["of"],
+            "squares");
 }
 
 TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
   const std::string returns = kKelp + " --returns log";
-  for (const std::string& call : {"inspect " + returns, "unitroot " + kKelp, "lags " + returns, "check " + returns + " --model const",
-                                  "forecast " + returns + " --model 'const / garch / student' --horizon 3"}) {
+  for (const std::string& call :
+       {"inspect " + returns, "unitroot " + kKelp, "lags " + returns,
+        "check " + returns + " --model const",
+        "forecast " + returns + " --model 'const / garch / student' --horizon 3"}) {
     const Outcome out = brace(call + " --quiet");
     EXPECT_EQ(out.status, 0) << out.err;
     std::istringstream lines(out.out);
     for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 100u) << line;
     EXPECT_EQ(out.out.find("nan"), std::string::npos) << out.out;
   }
-  EXPECT_NE(brace("inspect " + returns).out.find("null: no autocorrelation in the squares up to lag 10"), std::string::npos);
+  EXPECT_NE(
+      brace("inspect " + returns).out.find("null: no autocorrelation in the squares up to lag 10"),
+      std::string::npos);
 }
 
 struct Wrong {
@@ -88,7 +102,9 @@ struct Wrong {
   int status;
   const char* message;
 };
-void PrintTo(const Wrong& w, std::ostream* out) { *out << w.name; }
+void PrintTo(const Wrong& w, std::ostream* out) {
+  *out << w.name;
+}
 
 class WrongCall : public testing::TestWithParam<Wrong> {};
 
@@ -105,21 +121,38 @@ INSTANTIATE_TEST_SUITE_P(
     testing::Values(
         Wrong{"no_command", "", 2, "A subcommand is required"},
         Wrong{"no_such_option", "inspect data/kelp-fibre.csv --colour", 2, "--colour"},
-        Wrong{"missing_file", "inspect none.csv", 1, "none.csv: there is no such file; check the name"},
-        Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1, "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
-        Wrong{"several_columns", "inspect data/kelp-fibre.csv", 1, "choose one with --value volume"},
+        Wrong{"missing_file", "inspect none.csv", 1,
+              "none.csv: there is no such file; check the name"},
+        Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1,
+              "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
+        Wrong{"several_columns", "inspect data/kelp-fibre.csv", 1,
+              "choose one with --value volume"},
         Wrong{"no_model", "fit data/kelp-fibre.csv --value settle", 2, "--model is missing"},
-        Wrong{"bad_model", "fit data/kelp-fibre.csv --value settle --returns log --model 'const / grach'", 2, "did you mean 'garch'?"},
-        Wrong{"not_built", "fit data/kelp-fibre.csv --value settle --returns log --model 'const / gjr'", 2, "'gjr' is part of the grammar but not estimated by this version"},
-        Wrong{"bad_fix", "fit data/kelp-fibre.csv --value settle --returns log --model const --fix mu", 2, "--fix mu: write name=number"},
-        Wrong{"bad_lags", "lags data/kelp-fibre.csv --value settle --returns log --lags many", 2, "--lags many: must be a whole number from 1"},
-        Wrong{"bad_horizon", "forecast data/kelp-fibre.csv --value settle --returns log --model const --horizon 0", 2, "horizon = 0"},
-        Wrong{"bad_chart", "inspect data/kelp-fibre.csv --value settle --returns log --quiet --json --chart look.gif > /dev/null", 2, "must end in .png, .svg or .pdf"},
+        Wrong{"bad_model",
+              "fit data/kelp-fibre.csv --value settle --returns log --model 'const / grach'", 2,
+              "did you mean 'garch'?"},
+        Wrong{"not_built",
+              "fit data/kelp-fibre.csv --value settle --returns log --model 'const / gjr'", 2,
+              "'gjr' is part of the grammar but not estimated by this version"},
+        Wrong{"bad_fix",
+              "fit data/kelp-fibre.csv --value settle --returns log --model const --fix mu", 2,
+              "--fix mu: write name=number"},
+        Wrong{"bad_lags", "lags data/kelp-fibre.csv --value settle --returns log --lags many", 2,
+              "--lags many: must be a whole number from 1"},
+        Wrong{"bad_horizon",
+              "forecast data/kelp-fibre.csv --value settle --returns log --model const --horizon 0",
+              2, "horizon = 0"},
+        Wrong{"bad_chart",
+              "inspect data/kelp-fibre.csv --value settle --returns log --quiet --json --chart "
+              "look.gif > /dev/null",
+              2, "must end in .png, .svg or .pdf"},
         Wrong{"bad_returns", "inspect data/kelp-fibre.csv --returns daily", 2, "--returns"}),
     [](const auto& i) { return i.param.name; });
 
 TEST(Tool, PointsAtTheTermUnderTheRepeatedLine) {
-  std::istringstream err(brace("fit data/kelp-fibre.csv --value settle --returns log --model 'const ar1 / grach / student'").err);
+  std::istringstream err(brace("fit data/kelp-fibre.csv --value settle --returns log --model "
+                               "'const ar1 / grach / student'")
+                             .err);
   std::string first, second;
   std::getline(err, first);
   std::getline(err, second);
@@ -134,11 +167,79 @@ TEST(Tool, BadDataEndWithStatusOne) {
   EXPECT_EQ(brace("inspect " + folder.file("flat.csv", flat)).status, 1);
   EXPECT_EQ(brace("fit " + folder.file("few.csv", few) + " --model 'const / garch'").status, 1);
   EXPECT_EQ(brace("check " + folder.file("m.json", "{\"format\": \"brace-model\"}")).status, 1);
-  EXPECT_EQ(brace("inspect " + folder.file("neg.csv", "x\n1\n-2\n3\n4\n5\n") + " --returns log").status, 1);
+  EXPECT_EQ(
+      brace("inspect " + folder.file("neg.csv", "x\n1\n-2\n3\n4\n5\n") + " --returns log").status,
+      1);
+}
+
+double parameter(const std::string& arguments, std::size_t index, const char* field) {
+  const Outcome out = brace("fit " + kKelp + " --returns log " + arguments + " --json");
+  EXPECT_EQ(out.status, 0) << out.err;
+  const Json p = Json::parse(out.out)["result"]["parameters"][index];
+  return p[field].is_null() ? -1 : p[field].get<double>();
+}
+
+TEST(Tool, OptionsMeanWhatTheySay) {
+  const std::string garch = "--model 'const / garch'";
+  EXPECT_EQ(parameter(garch + " --fix beta1=0.9", 3, "estimate"), .9);
+  EXPECT_EQ(parameter("--model 'const / garch beta1=0.9'", 2, "estimate"),
+            parameter(garch + " --fix beta1=0.9", 2, "estimate"));
+  EXPECT_EQ(parameter(garch + " --errors opg", 2, "se"), parameter(garch, 2, "se_opg"));
+  // The unit of the returns moves mu and omega, nothing else.
+  EXPECT_NEAR(parameter(garch + " --unit decimal", 0, "estimate") * 100,
+              parameter(garch, 0, "estimate"), 1e-8);
+  EXPECT_NEAR(parameter(garch + " --unit decimal", 2, "estimate"), parameter(garch, 2, "estimate"),
+              1e-7);
+  EXPECT_NE(parameter(garch + " --from 2019-05-02", 3, "estimate"),
+            parameter(garch, 3, "estimate"));
+
+  const std::string call =
+      "forecast " + kKelp + " --returns log " + garch + " --json --horizon 2 --draws 200 ";
+  const Json base = Json::parse(brace(call).out)["result"],
+             same = Json::parse(brace(call + "--threads 1").out)["result"],
+             seeded = Json::parse(brace(call + "--seed 5").out)["result"],
+             plug = Json::parse(brace(call + "--method plug-in").out)["result"],
+             year = Json::parse(brace(call + "--per-year 365 --intervals 80").out)["result"];
+  EXPECT_EQ(base, same) << "threads do not matter";
+  EXPECT_NE(base["steps"][0]["return_interval"], seeded["steps"][0]["return_interval"]);
+  EXPECT_EQ(base["steps"][0]["variance"], seeded["steps"][0]["variance"]);
+  EXPECT_TRUE(plug["steps"][0]["volatility_interval"].is_null());
+  EXPECT_EQ(year["annualised"]["periods_per_year"], 365);
+  EXPECT_TRUE(year["steps"][0]["return_interval"].contains("80"));
+
+  const Json adf = Json::parse(
+      brace("unitroot " + kKelp + " --lags 3 --deterministic trend --bandwidth 20 --json")
+          .out)["result"]["tests"];
+  EXPECT_EQ(adf[0]["lags"], 3);
+  EXPECT_EQ(adf[0]["deterministic"], "trend");
+  EXPECT_EQ(adf[1]["bandwidth"], 20);
+}
+
+TEST(Tool, TablesGoToCsvWhole) {
+  const Folder folder;
+  const std::string returns = kKelp + " --returns log", csv = folder / "t.csv";
+  for (const auto& [call, header, rows] :
+       {std::tuple{"inspect " + returns, "test,statistic,p_value,lags,null", 6},
+        std::tuple{"lags " + returns + " --lags 12", "lag,acf,pacf,q,dof,p_value,q_robust,p_robust",
+                   12},
+        std::tuple{"unitroot " + kKelp,
+                   "of,test,deterministic,lags,bandwidth,statistic,p_value,critical_5,null", 4},
+        std::tuple{"fit " + returns + " --model 'const / garch'",
+                   "name,estimate,se_hessian,se_opg,se_robust,t,p_value,held,at_bound", 4},
+        std::tuple{"check " + returns + " --model 'const / garch'",
+                   "test,variant,statistic,p_value,lags,null", 5}}) {
+    ASSERT_EQ(brace(call + " --quiet --out " + csv).status, 0) << call;
+    const std::string content = content_of(csv);
+    EXPECT_EQ(content.substr(0, content.find('\n')), header);
+    EXPECT_EQ(std::count(content.begin(), content.end(), '\n'), rows + 1) << call;
+  }
+  EXPECT_EQ(folder.entries(), 1u);
 }
 
 TEST(Tool, ReadsStandardInput) {
-  const Outcome out = run("'" BRACE_TOOL "' lags - --value settle --drop-zero volume --returns log --lags 3 < data/kelp-fibre.csv");
+  const Outcome out = run(
+      "'" BRACE_TOOL
+      "' lags - --value settle --drop-zero volume --returns log --lags 3 < data/kelp-fibre.csv");
   EXPECT_EQ(out.status, 0) << out.err;
   EXPECT_NE(out.out.find("Log return of settle"), std::string::npos);
 }
@@ -147,13 +248,17 @@ TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
   const Folder folder;
   const Outcome demo = brace("demo --out " + (folder / "out"));
   ASSERT_EQ(demo.status, 0) << demo.err;
-  for (const char* question : {"1. What is in this file?", "2. Is the level stationary?", "3. Is there memory in the returns",
-                               "4. Which variance equation", "5. Are the residuals white?", "6. What will volatility be"})
+  for (const char* question : {"1. What is in this file?", "2. Is the level stationary?",
+                               "3. Is there memory in the returns", "4. Which variance equation",
+                               "5. Are the residuals white?", "6. What will volatility be"})
     EXPECT_NE(demo.out.find(question), std::string::npos) << question;
-  EXPECT_NE(demo.out.find("decided  const / garch e1 h1 / student, which has the lowest bic"), std::string::npos);
-  for (const char* name : {"first-look.png", "candidates.csv", "kelp.json", "forecast.csv", "forecast.png"})
+  EXPECT_NE(demo.out.find("decided  const / garch e1 h1 / student, which has the lowest bic"),
+            std::string::npos);
+  for (const char* name :
+       {"first-look.png", "candidates.csv", "kelp.json", "forecast.csv", "forecast.png"})
     EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
-  EXPECT_EQ(brace("check " + (folder / "out/kelp.json")).status, 0) << "the model it saves can be used";
+  EXPECT_EQ(brace("check " + (folder / "out/kelp.json")).status, 0)
+      << "the model it saves can be used";
 }
 
 TEST(Example, FitsAndForecastsFromCode) {
@@ -161,8 +266,11 @@ TEST(Example, FitsAndForecastsFromCode) {
   EXPECT_EQ(out.status, 0) << out.err;
   EXPECT_TRUE(out.out.starts_with("const / garch e1 h1 / student converged."));
   // The library and the tool say the same.
-  const Outcome tool = brace("fit " + kKelp + " --returns log --model 'const / garch / student' --json");
-  const double variance = Json::parse(brace("forecast " + kKelp + " --returns log --model 'const / garch / student' --json").out)["result"]["steps"][0]["variance"];
+  const Outcome tool =
+      brace("fit " + kKelp + " --returns log --model 'const / garch / student' --json");
+  const double variance = Json::parse(
+      brace("forecast " + kKelp + " --returns log --model 'const / garch / student' --json")
+          .out)["result"]["steps"][0]["variance"];
   std::ostringstream want;
   want.setf(std::ios::fixed);
   want.precision(2);
@@ -174,7 +282,8 @@ TEST(Example, FitsAndForecastsFromCode) {
 TEST(DemoData, AreTheSameBytesOnEveryRun) {
   const Outcome once = run("'" BRACE_GENERATOR "'"), twice = run("'" BRACE_GENERATOR "'");
   EXPECT_EQ(once.out, twice.out);
-  EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv")) << "the file that ships is the generator's";
+  EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv"))
+      << "the file that ships is the generator's";
 }
 
 TEST(DemoData, HoldWhatWasPlanted) {
@@ -187,7 +296,8 @@ TEST(DemoData, HoldWhatWasPlanted) {
     ++days;
     std::istringstream cells(line);
     std::string date, open, high, low, settle, volume;
-    for (std::string* cell : {&date, &open, &high, &low, &settle, &volume}) std::getline(cells, *cell, ',');
+    for (std::string* cell : {&date, &open, &high, &low, &settle, &volume})
+      std::getline(cells, *cell, ',');
     idle += volume == "0";
     missing += settle.empty();
     EXPECT_GE(std::stod(high), std::stod(open)) << line;

@@ -17,7 +17,8 @@ int main(int argc, char** argv) {
   const nlohmann::json table = nlohmann::json::parse(in);
   fmt::print(
       "// SPDX-License-Identifier: Apache-2.0\n"
-      "// Written by tools/laws/tables_to_cpp from tools/laws/dickey_fuller.json, which tells where the\n"
+      "// Written by tools/laws/tables_to_cpp from tools/laws/dickey_fuller.json, which tells "
+      "where the\n"
       "// numbers come from. Do not edit.\n"
       "#include \"laws/dickey_fuller_table.hpp\"\n\nnamespace brace::laws {{\n\n"
       "const std::array<double, kSurfaceLevels> kLevels = {{{{\n");

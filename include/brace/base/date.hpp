@@ -2,7 +2,8 @@
 // Dates and times of observations: seconds since 1970, no time zone.
 //
 //   auto day = brace::parse_date("2019-05-02");   // empty when the text is not a date
-//   brace::format_date(*day);                     // "2019-05-02"; with a time of day where there is one
+//   brace::format_date(*day);                     // "2019-05-02"; with a time of day where there
+//   is one
 #pragma once
 
 #include <chrono>

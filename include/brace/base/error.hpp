@@ -2,7 +2,8 @@
 // Errors of the caller's making: one type, one code, one line that names the place and the mend.
 //
 //   try { auto prices = brace::read_csv("prices.csv"); }
-//   catch (const brace::Error& error) { std::cerr << error.what(); return brace::exit_status(error); }
+//   catch (const brace::Error& error) { std::cerr << error.what(); return
+//   brace::exit_status(error); }
 #pragma once
 
 #include <stdexcept>

@@ -11,8 +11,8 @@
 
 namespace brace {
 
-// Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by index
-// and sums them in index order, so that no result depends on the number of threads.
+// Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by
+// index and sums them in index order, so that no result depends on the number of threads.
 class Executor {
  public:
   // threads = 0 takes as many as the machine has. With 1 the caller's own thread does the work.

@@ -32,7 +32,8 @@ namespace brace::text {
 // "1 close", "4 closes".
 [[nodiscard]] std::string plural(std::size_t n, std::string_view one, std::string_view many);
 
-// Breaks a paragraph at blanks so that no line is longer than `width`; each line starts with `indent`.
+// Breaks a paragraph at blanks so that no line is longer than `width`; each line starts with
+// `indent`.
 [[nodiscard]] std::string wrap(std::string_view paragraph, std::size_t width = 100,
                                std::string_view indent = "");
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Forecasts of the mean and of the volatility, with two kinds of interval that are never mixed: one for
-// the return, one for the volatility itself.
+// Forecasts of the mean and of the volatility, with two kinds of interval that are never mixed: one
+// for the return, one for the volatility itself.
 //
 //   auto ahead = brace::forecast(fitted, {.horizon = 20, .intervals = {50, 95}});
 //   std::cout << ahead;
@@ -22,15 +22,15 @@ namespace brace {
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
             // volatility of the first step is a point without an interval
-  full,     // parameters are drawn from their estimated law, the variance is filtered again under each
-            // draw, and shocks come from the fitted law
+  full,  // parameters are drawn from their estimated law, the variance is filtered again under each
+         // draw, and shocks come from the fitted law
 };
 [[nodiscard]] std::string_view to_string(ForecastMethod method);
 
 struct ForecastOptions {
   // ---- What is forecast ----
-  int horizon = 10;                       // steps, from 1
-  std::vector<int> intervals{50, 95};     // percent, each in 1 .. 99
+  int horizon = 10;                    // steps, from 1
+  std::vector<int> intervals{50, 95};  // percent, each in 1 .. 99
   ForecastMethod method = ForecastMethod::full;
 
   // Periods a year to annualise by; empty takes the clock's (business day 252).
@@ -49,14 +49,15 @@ struct Interval {
 };
 
 struct ForecastStep {
-  int step = 0;                    // from 1
+  int step = 0;                     // from 1
   std::optional<Timestamp> date{};  // by the clock of the series
-  double mean = 0;                 // of the return, at the estimates
-  double sd = 0;                   // of the return around that mean, at the estimates
-  double variance = 0;             // E h: of this step's shock, at the estimates
-  double typical_variance = 0;     // the median-like path; the same as variance for linear families
+  double mean = 0;                  // of the return, at the estimates
+  double sd = 0;                    // of the return around that mean, at the estimates
+  double variance = 0;              // E h: of this step's shock, at the estimates
+  double typical_variance = 0;  // the median-like path; the same as variance for linear families
   std::vector<Interval> return_interval;
-  std::vector<Interval> volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
+  std::vector<Interval>
+      volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
 };
 
 struct HorizonTotal {
@@ -74,17 +75,17 @@ struct Annualised {
 
 struct Forecast {
   std::string model;
-  std::string name, unit;              // of the series
-  std::string period;                  // "day"
-  std::optional<Timestamp> origin;     // date of the last observation
+  std::string name, unit;           // of the series
+  std::string period;               // "day"
+  std::optional<Timestamp> origin;  // date of the last observation
   ForecastMethod method = ForecastMethod::full;
   std::vector<int> intervals;
   std::vector<ForecastStep> steps;
   HorizonTotal horizon_total;
   std::optional<Annualised> annualised;  // where the periods a year are known
   std::optional<double> long_run_variance;
-  double last_variance = 0;            // h of the last observation
-  double share_redrawn = 0;            // parameter draws outside the admissible region
+  double last_variance = 0;  // h of the last observation
+  double share_redrawn = 0;  // parameter draws outside the admissible region
   std::vector<Warning> warnings;
 };
 

@@ -20,8 +20,8 @@ struct ArchLmOptions {
   bool demean = true;
 };
 
-// Null: no ARCH effects up to that lag. e_t^2 on a constant and its own lags (Engle 1982); rows with a
-// missing term are dropped.
+// Null: no ARCH effects up to that lag. e_t^2 on a constant and its own lags (Engle 1982); rows
+// with a missing term are dropped.
 [[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
 
 }  // namespace brace

@@ -26,15 +26,15 @@ namespace brace {
 struct LagRow {
   int lag = 0;
   double acf = 0, pacf = 0;
-  double q = 0;         // Ljung-Box up to this lag
-  int dof = 0;          // lag - fitted; no p-value below 1
+  double q = 0;  // Ljung-Box up to this lag
+  int dof = 0;   // lag - fitted; no p-value below 1
   std::optional<double> p_value;
   double q_robust = 0;  // the same with each r_k scaled by its heteroskedasticity-robust variance
   std::optional<double> p_robust;
 };
 
 struct LagTable {
-  std::string of;        // what it was computed from, such as "squares"
+  std::string of;  // what it was computed from, such as "squares"
   std::size_t observations = 0;
   double band_95 = 0;  // 1.96 / sqrt(n): the band for one lag of a white series
   std::vector<LagRow> rows;

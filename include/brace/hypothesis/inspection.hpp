@@ -17,13 +17,15 @@ namespace brace {
 struct Inspection {
   std::string name, unit, period;  // of the series
   Moments moments;
-  std::vector<TestResult> tests;  // mean-zero, jarque-bera, ljung-box, ljung-box-robust, mcleod-li, arch-lm
-  std::string reading;            // what the tests say, in a sentence
+  std::vector<TestResult>
+      tests;            // mean-zero, jarque-bera, ljung-box, ljung-box-robust, mcleod-li, arch-lm
+  std::string reading;  // what the tests say, in a sentence
   std::vector<Warning> warnings;
 };
 
-// `lags` of the portmanteau and ARCH tests; 0 takes min(10, n/5). For a series that may be modelled, such
-// as returns: on a level with a unit root every one of these tests rejects and says nothing.
+// `lags` of the portmanteau and ARCH tests; 0 takes min(10, n/5). For a series that may be
+// modelled, such as returns: on a level with a unit root every one of these tests rejects and says
+// nothing.
 [[nodiscard]] Inspection inspect(const Series& series, int lags = 0);
 
 // What is doubtful about the data themselves, whatever is done with them: a level with a unit root

@@ -11,12 +11,12 @@
 namespace brace {
 
 struct Moments {
-  std::size_t n = 0;            // values present
+  std::size_t n = 0;  // values present
   double mean = 0;
-  double sd = 0;                // divisor n - 1
+  double sd = 0;  // divisor n - 1
   double min = 0, median = 0, max = 0;
-  double skewness = 0;          // m3 / m2^1.5, moments with 1/n
-  double excess_kurtosis = 0;   // m4 / m2^2 - 3
+  double skewness = 0;         // m3 / m2^1.5, moments with 1/n
+  double excess_kurtosis = 0;  // m4 / m2^2 - 3
 };
 
 // At least two values, not all equal; else Error.
@@ -27,8 +27,8 @@ struct Moments {
 // rejections at 5 %.
 [[nodiscard]] TestResult jarque_bera(const Series& series);
 
-// Null: the mean is zero. t = mean / (s / sqrt n) with s^2 the long-run variance (Bartlett, bandwidth
-// floor(4 (n/100)^(2/9))), since returns may be correlated; normal law.
+// Null: the mean is zero. t = mean / (s / sqrt n) with s^2 the long-run variance (Bartlett,
+// bandwidth floor(4 (n/100)^(2/9))), since returns may be correlated; normal law.
 [[nodiscard]] TestResult mean_zero(const Series& series);
 
 }  // namespace brace

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-// TestResult: what every hypothesis test in Brace returns, with its null in words so that no p-value can
-// be read backwards.
+// TestResult: what every hypothesis test in Brace returns, with its null in words so that no
+// p-value can be read backwards.
 //
-//   brace::TestResult test = brace::adf(log_level, {.deterministic = brace::Deterministic::constant});
-//   std::cout << test;        // null, statistic, p-value, reading
+//   brace::TestResult test = brace::adf(log_level, {.deterministic =
+//   brace::Deterministic::constant}); std::cout << test;        // null, statistic, p-value,
+//   reading
 #pragma once
 
 #include <iosfwd>
@@ -21,19 +22,20 @@ struct CriticalValues {
 };
 
 struct TestResult {
-  std::string test;      // id, such as "adf" (DESIGN lists them all)
-  std::string variant;   // the form of the statistic, such as "t" or "level"
-  std::string null;      // the null hypothesis in words
+  std::string test;     // id, such as "adf" (DESIGN lists them all)
+  std::string variant;  // the form of the statistic, such as "t" or "level"
+  std::string null;     // the null hypothesis in words
   double statistic = 0;
   std::optional<double> p_value;  // probability, under the null, of a statistic at least as extreme
-  std::optional<double> p_floor;  // the law is verified to here: p_value equal to it means "smaller"
+  std::optional<double>
+      p_floor;  // the law is verified to here: p_value equal to it means "smaller"
   std::vector<double> dof;
   std::optional<int> lags;
   std::optional<int> bandwidth;
-  std::size_t observations = 0;   // rows used
+  std::size_t observations = 0;  // rows used
   std::optional<CriticalValues> critical;
   std::optional<Deterministic> deterministic;
-  std::string reading;            // what this outcome means, in a sentence
+  std::string reading;  // what this outcome means, in a sentence
 
   // A break found by the test: the last observation before it, 1-based, and its date.
   struct Break {

@@ -23,8 +23,8 @@ struct AdfOptions {
   // constant unless the series trends: then a test without trend term has no power.
   Deterministic deterministic = Deterministic::constant;
 
-  // How many lagged differences: chosen by aic or bic among 0 .. max_lags on a common sample and run
-  // again on the longest, or exactly `lags` with LagRule::fixed.
+  // How many lagged differences: chosen by aic or bic among 0 .. max_lags on a common sample and
+  // run again on the longest, or exactly `lags` with LagRule::fixed.
   LagRule rule = LagRule::bic;
   int lags = 0;
 
@@ -34,8 +34,8 @@ struct AdfOptions {
 
 // Null: there is a unit root; a small p speaks for stationarity. t of rho in
 //   dy_t = det + rho y_{t-1} + sum_{i=1..k} g_i dy_{t-i} + e_t
-// (Dickey and Fuller 1979; Said and Dickey 1984). P-value for the actual number of rows. Rows with a
-// missing term are dropped. NOT for a series with a visible trend unless deterministic = trend.
+// (Dickey and Fuller 1979; Said and Dickey 1984). P-value for the actual number of rows. Rows with
+// a missing term are dropped. NOT for a series with a visible trend unless deterministic = trend.
 [[nodiscard]] TestResult adf(const Series& series, const AdfOptions& options = {});
 
 struct KpssOptions {
@@ -46,16 +46,16 @@ struct KpssOptions {
   int bandwidth = -1;
 };
 
-// Null: it is stationary; a small p speaks for a unit root. sum S_t^2 / (n^2 l2) (Kwiatkowski, Phillips,
-// Schmidt and Shin 1992), p-value from the exact limit law. Gaps are closed.
+// Null: it is stationary; a small p speaks for a unit root. sum S_t^2 / (n^2 l2) (Kwiatkowski,
+// Phillips, Schmidt and Shin 1992), p-value from the exact limit law. Gaps are closed.
 [[nodiscard]] TestResult kpss(const Series& series, const KpssOptions& options = {});
 
 enum class StationarityVerdict { stationary, trend_stationary, unit_root, conflict };
 [[nodiscard]] std::string_view to_string(StationarityVerdict verdict);
 
 struct UnitRootBattery {
-  std::string of;                 // the series tested
-  std::vector<TestResult> tests;  // adf, then kpss
+  std::string of;                                         // the series tested
+  std::vector<TestResult> tests;                          // adf, then kpss
   Deterministic deterministic = Deterministic::constant;  // used in both
   StationarityVerdict verdict = StationarityVerdict::conflict;
   std::string reading;
@@ -63,14 +63,15 @@ struct UnitRootBattery {
 };
 
 struct BatteryOptions {
-  // Empty: trend if the mean of the differences is away from zero at 5 % (t by long-run variance), else
-  // constant.
+  // Empty: trend if the mean of the differences is away from zero at 5 % (t by long-run variance),
+  // else constant.
   std::optional<Deterministic> deterministic{};
   AdfOptions adf{};    // its deterministic is overruled
   KpssOptions kpss{};  // its with_trend is overruled
 };
 
-// The batteries side by side on a series and what may be modelled in its place, and one sentence on both.
+// The batteries side by side on a series and what may be modelled in its place, and one sentence on
+// both.
 struct UnitRootReport {
   std::vector<UnitRootBattery> batteries;  // the level first
   std::string reading;
@@ -83,8 +84,8 @@ struct UnitRootReport {
 [[nodiscard]] UnitRootBattery unit_root_battery(const Series& series,
                                                 const BatteryOptions& options = {});
 
-// `level` and `change` (its return or difference) tested side by side. A deterministic given holds for
-// the level; the change is tested with a constant.
+// `level` and `change` (its return or difference) tested side by side. A deterministic given holds
+// for the level; the change is tested with a constant.
 [[nodiscard]] UnitRootReport compare_unit_roots(const Series& level, const Series& change,
                                                 const BatteryOptions& options = {});
 

@@ -18,18 +18,20 @@ struct WhitenessOptions {
   int fitted = 0;
 };
 
-// Null: no autocorrelation up to that lag. Q = n(n+2) sum r_k^2/(n-k), chi-squared (Ljung and Box 1978).
-// Rejects too often where volatility clusters: use the robust form beside it.
+// Null: no autocorrelation up to that lag. Q = n(n+2) sum r_k^2/(n-k), chi-squared (Ljung and Box
+// 1978). Rejects too often where volatility clusters: use the robust form beside it.
 [[nodiscard]] TestResult ljung_box(const Series& series, const WhitenessOptions& options = {});
 
 // The same null, each r_k scaled by its heteroskedasticity-robust variance (the diagonal of Lobato,
 // Nankervis and Savin 2001).
-[[nodiscard]] TestResult ljung_box_robust(const Series& series, const WhitenessOptions& options = {});
+[[nodiscard]] TestResult ljung_box_robust(const Series& series,
+                                          const WhitenessOptions& options = {});
 
 // Null: no autocorrelation up to that lag. Q = n sum r_k^2 (Box and Pierce 1970); for comparison.
 [[nodiscard]] TestResult box_pierce(const Series& series, const WhitenessOptions& options = {});
 
-// Null: no autocorrelation in the squares of y - ybar, that is no ARCH effects (McLeod and Li 1983).
+// Null: no autocorrelation in the squares of y - ybar, that is no ARCH effects (McLeod and Li
+// 1983).
 [[nodiscard]] TestResult mcleod_li(const Series& series, const WhitenessOptions& options = {});
 
 }  // namespace brace

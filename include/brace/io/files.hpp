@@ -9,8 +9,8 @@
 
 namespace brace {
 
-// Writes `content` to `path` so that a reader sees the old file or the new one, never a part. Throws
-// Error (cannot_write); nothing is left behind then.
+// Writes `content` to `path` so that a reader sees the old file or the new one, never a part.
+// Throws Error (cannot_write); nothing is left behind then.
 void write_whole(const std::string& path, std::string_view content);
 
 // The content of a file, or of standard input for "-". Throws Error (file_missing).

@@ -17,11 +17,13 @@
 
 namespace brace {
 
-// {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in full
-// precision; what is not defined is null. `series` is the one the result was computed from.
+// {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
+// full precision; what is not defined is null. `series` is the one the result was computed from.
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit);
-[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit, const Check& check);
-[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead);
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
+                                        const Check& check);
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
+                                        const Forecast& ahead);
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const Inspection& inspection);
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Saved models: an open, versioned JSON form (docs/saved-model.md) that reads back to the same numbers.
+// Saved models: an open, versioned JSON form (docs/saved-model.md) that reads back to the same
+// numbers.
 //
 //   brace::save_model(fitted, "kelp.json");
 //   brace::Fit again = brace::load_model("kelp.json");   // check, forecast as if just fitted
@@ -11,12 +12,13 @@
 
 namespace brace {
 
-// Writes the model line, the parameters with their errors and covariance, the certificate, the data of the
-// fitted window, the presample value and the last state. Whole or not at all.
+// Writes the model line, the parameters with their errors and covariance, the certificate, the data
+// of the fitted window, the presample value and the last state. Whole or not at all.
 void save_model(const Fit& fit, const std::string& path);
 
 // Reads one back and filters the data again from the stored presample value. Throws Error
-// (bad_saved_model) for a file that is not one, or whose stored state its own data do not reproduce.
+// (bad_saved_model) for a file that is not one, or whose stored state its own data do not
+// reproduce.
 [[nodiscard]] Fit load_model(const std::string& path);
 
 // Whether a file holds a saved model, judged by its first character and its "format" field.

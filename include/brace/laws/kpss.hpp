@@ -9,10 +9,11 @@ namespace brace::laws {
 // Tail probability below which the leading term takes over from the inversion.
 inline constexpr double kKpssSwitch = 1e-10;
 
-// P(eta > x) under stationarity, for n to infinity. Level: integral of a squared Brownian bridge, whose
-// characteristic function is D(2it)^(-1/2) with D(l) = sin(w)/w, w = sqrt(l) (Anderson and Darling 1952).
-// Trend: D(l) = 3 sin(w) (sin w - w cos w) / w^4, w = sqrt(l)/2 (MacNeill 1978). Inverted by Gil-Pelaez
-// (1951), absolute error below 1e-12; below kKpssSwitch the leading term of the tail, 4 % low at worst.
+// P(eta > x) under stationarity, for n to infinity. Level: integral of a squared Brownian bridge,
+// whose characteristic function is D(2it)^(-1/2) with D(l) = sin(w)/w, w = sqrt(l) (Anderson and
+// Darling 1952). Trend: D(l) = 3 sin(w) (sin w - w cos w) / w^4, w = sqrt(l)/2 (MacNeill 1978).
+// Inverted by Gil-Pelaez (1951), absolute error below 1e-12; below kKpssSwitch the leading term of
+// the tail, 4 % low at worst.
 [[nodiscard]] double kpss_p(double x, bool with_trend);
 
 // The value exceeded with probability p in [1e-6, .999].

@@ -11,16 +11,18 @@
 
 namespace brace {
 
-// The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to partial
-// autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one is not.
-[[nodiscard]] std::optional<std::vector<double>> partial_autocorrelations(std::span<const double> c);
+// The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to
+// partial autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one
+// is not.
+[[nodiscard]] std::optional<std::vector<double>> partial_autocorrelations(
+    std::span<const double> c);
 
 // The step-up (Durbin-Levinson) recursion, which always gives a stationary polynomial:
 //   c_k^(k) = r_k,   c_i^(k) = c_i^(k-1) - r_k c_{k-i}^(k-1)
 [[nodiscard]] std::vector<double> coefficients_from_partials(std::span<const double> r);
 
-// The largest modulus of the inverse roots, found as eigenvalues of the companion matrix: how much of
-// a shock is left after one step in the long run. 0 for an empty polynomial.
+// The largest modulus of the inverse roots, found as eigenvalues of the companion matrix: how much
+// of a shock is left after one step in the long run. 0 for an empty polynomial.
 [[nodiscard]] double largest_inverse_root(std::span<const double> c);
 
 }  // namespace brace

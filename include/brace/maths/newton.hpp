@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Constrained Newton: minimises a smooth function under a few linear inequalities and certifies the
-// result to second order. Each step solves its quadratic programme exactly, so optima on a bound are
-// reached and held, not approached.
+// result to second order. Each step solves its quadratic programme exactly, so optima on a bound
+// are reached and held, not approached.
 //
 //   brace::NewtonResult r = brace::minimise(objective, constraints, start);
 //   if (r.stop == brace::NewtonStop::optimum) use(r.x);
@@ -41,15 +41,16 @@ struct NewtonOptions {
   // The first steps use the information matrix: far from the optimum the Hessian may be indefinite.
   int scoring_steps = 3;
 
-  // Stop once   sqrt(g' H^-1 g) < gradient_norm   over the directions that no constraint blocks, with
-  // right-signed multipliers on the others. The norm is free of scale and parametrisation: half its
-  // square is the gain that a quadratic model still promises.
+  // Stop once   sqrt(g' H^-1 g) < gradient_norm   over the directions that no constraint blocks,
+  // with right-signed multipliers on the others. The norm is free of scale and parametrisation:
+  // half its square is the gain that a quadratic model still promises.
   double gradient_norm = 1e-7;
 
   // Cap on steps.
   int max_iterations = 200;
 
-  // Fill the Hessian of the result also when the search stops early; scouts from many starts need not.
+  // Fill the Hessian of the result also when the search stops early; scouts from many starts need
+  // not.
   bool certificate = true;
 };
 
@@ -62,7 +63,7 @@ enum class NewtonStop {
 
 struct NewtonResult {
   NewtonStop stop = NewtonStop::not_finite;
-  Eigen::VectorXd x;            // k
+  Eigen::VectorXd x;  // k
   double f = 0;
   Eigen::VectorXd gradient;     // k, at x
   Eigen::MatrixXd hessian;      // k x k, at x
@@ -70,26 +71,30 @@ struct NewtonResult {
   // As in NewtonOptions, at x; infinite where it was not measured or the Hessian is not definite.
   double gradient_norm = std::numeric_limits<double>::infinity();
   int iterations = 0;
-  int evaluations = 0;          // of the value, with or without derivatives
-  [[nodiscard]] bool is_active(Eigen::Index constraint) const { return multipliers(constraint) > 0; }
+  int evaluations = 0;  // of the value, with or without derivatives
+  [[nodiscard]] bool is_active(Eigen::Index constraint) const {
+    return multipliers(constraint) > 0;
+  }
 };
 
 // `start` must satisfy the constraints. Deterministic; allocates only k- and m-sized objects.
-[[nodiscard]] NewtonResult minimise(const Objective& objective, const LinearConstraints& constraints,
-                                    Eigen::VectorXd start, const NewtonOptions& options = {});
+[[nodiscard]] NewtonResult minimise(const Objective& objective,
+                                    const LinearConstraints& constraints, Eigen::VectorXd start,
+                                    const NewtonOptions& options = {});
 
 // Columns span the directions along which the constraints listed stay as they are.
 [[nodiscard]] Eigen::MatrixXd free_directions(const Eigen::MatrixXd& C,
                                               const std::vector<Eigen::Index>& active);
 
-// The quadratic programme of one step: min g's + s'B s / 2 subject to C s <= slack, B positive definite,
-// slack >= 0, by the dual method of Goldfarb and Idnani (1983). Finite and exact; when no constraint
-// binds it costs one solve.
+// The quadratic programme of one step: min g's + s'B s / 2 subject to C s <= slack, B positive
+// definite, slack >= 0, by the dual method of Goldfarb and Idnani (1983). Finite and exact; when no
+// constraint binds it costs one solve.
 struct QuadraticStep {
   Eigen::VectorXd s;            // k
   Eigen::VectorXd multipliers;  // m, >= 0
 };
-[[nodiscard]] QuadraticStep solve_quadratic(const Eigen::VectorXd& g, const Eigen::LLT<Eigen::MatrixXd>& B,
+[[nodiscard]] QuadraticStep solve_quadratic(const Eigen::VectorXd& g,
+                                            const Eigen::LLT<Eigen::MatrixXd>& B,
                                             const Eigen::MatrixXd& C, const Eigen::VectorXd& slack);
 
 }  // namespace brace

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Random numbers that are the same everywhere: streams by (seed, number), and draws that do not depend
-// on the standard library's distributions.
+// Random numbers that are the same everywhere: streams by (seed, number), and draws that do not
+// depend on the standard library's distributions.
 //
 //   brace::RandomStream stream(/*seed=*/1, /*number=*/0);
 //   double z = stream.normal();
@@ -25,8 +25,8 @@ class RandomStream {
   // Standard normal (Box and Muller 1958, one of the pair).
   double normal();
 
-  // Student with nu > 2 degrees of freedom scaled to unit variance, by Bailey (1994), whose method is
-  // exact and takes two uniforms whatever nu:  t = sqrt(nu (u^(-2/nu) - 1)) cos(2 pi v).
+  // Student with nu > 2 degrees of freedom scaled to unit variance, by Bailey (1994), whose method
+  // is exact and takes two uniforms whatever nu:  t = sqrt(nu (u^(-2/nu) - 1)) cos(2 pi v).
   double student(double nu);
 
  private:

@@ -21,13 +21,13 @@ enum class CheckVerdict {
   memory_in_mean,      // z is autocorrelated: the mean equation misses a lag
   memory_in_variance,  // z^2 is autocorrelated: the variance equation misses something
   memory_in_both,
-  not_judged,          // the fit is not usable
+  not_judged,  // the fit is not usable
 };
 [[nodiscard]] std::string_view to_string(CheckVerdict verdict);
 
 struct CheckOptions {
-  // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5), and at least one more than the fitted
-  // ARMA terms.
+  // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5), and at least one more than the
+  // fitted ARMA terms.
   int lags = 0;
 };
 
@@ -40,10 +40,11 @@ struct Check {
   std::vector<Warning> warnings;
 };
 
-// Tests on z = e / sqrt(h). The mean is judged by Ljung-Box with the degrees of freedom less the ARMA
-// terms, in its robust form where the variance is found wanting; the variance by McLeod-Li and ARCH-LM together (the smaller p doubled, Bonferroni). Both are in
-// their plain form, which rejects too seldom after a variance equation was fitted (Li and Mak 1994).
-// Jarque-Bera informs and does not enter the verdict: the law of the shocks may well not be normal.
+// Tests on z = e / sqrt(h). The mean is judged by Ljung-Box with the degrees of freedom less the
+// ARMA terms, in its robust form where the variance is found wanting; the variance by McLeod-Li and
+// ARCH-LM together (the smaller p doubled, Bonferroni). Both are in their plain form, which rejects
+// too seldom after a variance equation was fitted (Li and Mak 1994). Jarque-Bera informs and does
+// not enter the verdict: the law of the shocks may well not be normal.
 [[nodiscard]] Check check(const Fit& fit, const CheckOptions& options = {});
 
 std::ostream& operator<<(std::ostream& out, const Check& check);

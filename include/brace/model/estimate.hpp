@@ -23,10 +23,10 @@ struct FitJob {
   EstimateOptions options{};
 };
 
-// Joint conditional maximum likelihood of the mean, the variance and the shape of the shocks. Throws
-// Error for a model that is not built, fewer observations than it needs, a constant series; a fit that
-// does not converge is a result whose status says so. Results stand in the order of the jobs and do not
-// depend on the number of threads.
+// Joint conditional maximum likelihood of the mean, the variance and the shape of the shocks.
+// Throws Error for a model that is not built, fewer observations than it needs, a constant series;
+// a fit that does not converge is a result whose status says so. Results stand in the order of the
+// jobs and do not depend on the number of threads.
 [[nodiscard]] std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor);
 
 [[nodiscard]] Fit estimate(const Model& model, const Series& series,
@@ -34,8 +34,8 @@ struct FitJob {
 [[nodiscard]] Fit estimate(std::string_view model_line, const Series& series,
                            const EstimateOptions& options = {});
 
-// The log-likelihood, variance path and gradient of a model at given parameters, nothing estimated: to
-// check a formula, or to carry a model over to other data.
+// The log-likelihood, variance path and gradient of a model at given parameters, nothing estimated:
+// to check a formula, or to carry a model over to other data.
 struct Evaluation {
   double log_likelihood = 0;
   std::vector<double> gradient;  // k, by the parameters in natural units
@@ -44,8 +44,8 @@ struct Evaluation {
 [[nodiscard]] Evaluation evaluate(const Model& model, const Series& series,
                                   const std::vector<double>& parameters);
 
-// A Fit from parameters that are known, such as those of a saved model: path, criteria and derived figures
-// are computed, nothing is estimated. `covariance` is k x k in the order of the parameters.
+// A Fit from parameters that are known, such as those of a saved model: path, criteria and derived
+// figures are computed, nothing is estimated. `covariance` is k x k in the order of the parameters.
 struct KnownFit {
   Model model;
   std::vector<Parameter> parameters;

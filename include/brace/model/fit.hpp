@@ -21,7 +21,8 @@ namespace brace {
 
 enum class FitStatus {
   not_run,    // parameters are empty
-  converged,  // gradient_norm < kConverged after a last Newton step, -H positive definite: the maximum
+  converged,  // gradient_norm < kConverged after a last Newton step, -H positive definite: the
+              // maximum
   boundary,   // the maximum lies on a bound, which `why` names; pinned parameters have no errors
   failed,     // neither; the numbers are the best point seen and must not be used
 };
@@ -42,8 +43,8 @@ struct EstimateOptions {
   // Which errors stand beside the estimates; all three are computed.
   ErrorKind errors = ErrorKind::automatic;
 
-  // How many of the starting points are polished before the best goes to Newton's method; the others
-  // follow only if that fails. 0 takes 8 below 1,000 observations and 4 from there.
+  // How many of the starting points are polished before the best goes to Newton's method; the
+  // others follow only if that fails. 0 takes 8 below 1,000 observations and 4 from there.
   int starts = 0;
 
   // Cap on Newton steps from one start.
@@ -54,7 +55,7 @@ struct Parameter {
   std::string name;
   double estimate = 0;
   std::optional<double> se_hessian, se_opg, se_robust;  // absent: held, pinned, or the fit failed
-  std::optional<double> se;       // the kind asked for
+  std::optional<double> se;                             // the kind asked for
   std::optional<double> t;        // estimate / se; absent where zero is no hypothesis (nu, sigma2)
   std::optional<double> p_value;  // two-sided, normal
   bool held = false;
@@ -77,15 +78,15 @@ struct Fit {
   std::shared_ptr<const Series> series;
   std::size_t first = 0, count = 0;
 
-  std::size_t n = 0;                   // observations present: the n of the criteria
-  bool exact = false;                  // exact or conditional likelihood
+  std::size_t n = 0;                     // observations present: the n of the criteria
+  bool exact = false;                    // exact or conditional likelihood
   std::optional<double> log_likelihood;  // with all constants, natural log
-  int estimated = 0;                   // k: parameters that were not held
+  int estimated = 0;                     // k: parameters that were not held
   std::optional<double> aic, aicc, bic, hqc;
 
-  std::vector<Parameter> parameters;   // in the order of parameter_names(model)
+  std::vector<Parameter> parameters;     // in the order of parameter_names(model)
   ErrorKind errors = ErrorKind::robust;  // what was used
-  Eigen::MatrixXd covariance;          // k_all x k_all of that kind; zero rows: held or pinned
+  Eigen::MatrixXd covariance;            // k_all x k_all of that kind; zero rows: held or pinned
   Convergence convergence;
 
   std::optional<double> persistence;             // absent for steady
@@ -94,14 +95,16 @@ struct Fit {
 
   // The filtered path, `count` long; shocks are 0 where missing.
   std::vector<double> deviations, shocks, variances;
-  double presample = 0;                // mean of e^2, which stands before the sample
+  double presample = 0;  // mean of e^2, which stands before the sample
 
   std::vector<Warning> warnings;
 
   // Converged, or rightly at a boundary.
   [[nodiscard]] bool usable() const;
   [[nodiscard]] std::vector<double> estimates() const;
-  [[nodiscard]] std::span<const double> data() const { return {series->values.data() + first, count}; }
+  [[nodiscard]] std::span<const double> data() const {
+    return {series->values.data() + first, count};
+  }
   // The window of the series that was fitted, as a Series of its own.
   [[nodiscard]] Series window() const;
   // z_t = e_t / sqrt(h_t), NaN where y is missing.

@@ -50,26 +50,60 @@ struct Mean {
 
 // ---- Variance:  e = shock, h = variance; `shocks` and `variances` are the lags of each ----
 
-struct Steady { bool operator==(const Steady&) const = default; };
-struct Arch { Lags shocks{1}; bool operator==(const Arch&) const = default; };
-struct Garch { Lags shocks{1}, variances{1}; bool operator==(const Garch&) const = default; };
-struct Igarch { Lags shocks{1}, variances{1}; bool operator==(const Igarch&) const = default; };
-struct Gjr { Lags shocks{1}, variances{1}; bool operator==(const Gjr&) const = default; };
-struct Egarch { Lags shocks{1}, variances{1}; bool operator==(const Egarch&) const = default; };
-struct Aparch { Lags shocks{1}, variances{1}; bool operator==(const Aparch&) const = default; };
-struct TwoComponents { bool operator==(const TwoComponents&) const = default; };
-struct LongMemory { bool operator==(const LongMemory&) const = default; };
-struct Ewma { bool operator==(const Ewma&) const = default; };
+struct Steady {
+  bool operator==(const Steady&) const = default;
+};
+struct Arch {
+  Lags shocks{1};
+  bool operator==(const Arch&) const = default;
+};
+struct Garch {
+  Lags shocks{1}, variances{1};
+  bool operator==(const Garch&) const = default;
+};
+struct Igarch {
+  Lags shocks{1}, variances{1};
+  bool operator==(const Igarch&) const = default;
+};
+struct Gjr {
+  Lags shocks{1}, variances{1};
+  bool operator==(const Gjr&) const = default;
+};
+struct Egarch {
+  Lags shocks{1}, variances{1};
+  bool operator==(const Egarch&) const = default;
+};
+struct Aparch {
+  Lags shocks{1}, variances{1};
+  bool operator==(const Aparch&) const = default;
+};
+struct TwoComponents {
+  bool operator==(const TwoComponents&) const = default;
+};
+struct LongMemory {
+  bool operator==(const LongMemory&) const = default;
+};
+struct Ewma {
+  bool operator==(const Ewma&) const = default;
+};
 
-using Variance = std::variant<Steady, Arch, Garch, Igarch, Gjr, Egarch, Aparch, TwoComponents,
-                              LongMemory, Ewma>;
+using Variance =
+    std::variant<Steady, Arch, Garch, Igarch, Gjr, Egarch, Aparch, TwoComponents, LongMemory, Ewma>;
 
 // ---- Shocks: unit-variance laws ----
 
-struct Normal { bool operator==(const Normal&) const = default; };
-struct Student { bool operator==(const Student&) const = default; };
-struct Ged { bool operator==(const Ged&) const = default; };
-struct SkewStudent { bool operator==(const SkewStudent&) const = default; };
+struct Normal {
+  bool operator==(const Normal&) const = default;
+};
+struct Student {
+  bool operator==(const Student&) const = default;
+};
+struct Ged {
+  bool operator==(const Ged&) const = default;
+};
+struct SkewStudent {
+  bool operator==(const SkewStudent&) const = default;
+};
 
 using Shocks = std::variant<Normal, Student, Ged, SkewStudent>;
 

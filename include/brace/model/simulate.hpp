@@ -20,14 +20,15 @@ struct SimulateOptions {
 };
 
 struct Simulated {
-  Series series;                   // y, n values
-  std::vector<double> variances;   // h of each row
-  double next_mean = 0, next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at
+  Series series;                  // y, n values
+  std::vector<double> variances;  // h of each row
+  double next_mean = 0,
+         next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at
 };
 
 // `parameters` in the order of parameter_names(model). The same seed gives the same series on every
-// machine with IEEE doubles, up to rounding in log, cos and sqrt. Throws Error for parameters that do not
-// describe a stationary process.
+// machine with IEEE doubles, up to rounding in log, cos and sqrt. Throws Error for parameters that
+// do not describe a stationary process.
 [[nodiscard]] Simulated simulate_path(const Model& model, const std::vector<double>& parameters,
                                       std::size_t n, const SimulateOptions& options = {});
 [[nodiscard]] Series simulate(const Model& model, const std::vector<double>& parameters,

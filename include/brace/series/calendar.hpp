@@ -15,7 +15,7 @@
 namespace brace {
 
 enum class Clock {
-  row,           // no dates, or dates without a common step: observations are only counted
+  row,  // no dates, or dates without a common step: observations are only counted
   hour,
   day,           // every day of the week
   business_day,  // Monday to Friday
@@ -36,8 +36,8 @@ enum class Clock {
 // and quarters keep the day of the month, or the last day where there is none. Empty for `row`.
 [[nodiscard]] std::vector<Timestamp> dates_after(Timestamp last, Clock clock, std::size_t count);
 
-// Periods in a year, to annualise by: hour 8766, day 365.25, business day 252, week 52.18, month 12,
-// quarter 4. None for `row`.
+// Periods in a year, to annualise by: hour 8766, day 365.25, business day 252, week 52.18, month
+// 12, quarter 4. None for `row`.
 [[nodiscard]] std::optional<double> periods_per_year(Clock clock);
 
 // "day" in "percent a day": the period as a noun.

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// A Series: values in time order with their dates, unit, clock and origin. NaN marks a missing value,
-// here and nowhere else in Brace.
+// A Series: values in time order with their dates, unit, clock and origin. NaN marks a missing
+// value, here and nowhere else in Brace.
 //
 //   brace::Series returns = brace::make_series({.1, -.4, .3}, "kelp return", "percent");
 //   returns.present();   // 3
@@ -17,24 +17,24 @@ namespace brace {
 
 // What the values are, which decides how they are tested and spoken of.
 enum class Kind {
-  values,       // anything: nothing is assumed
-  log_level,    // the logarithm of a price
-  log_return,   // difference of log prices
+  values,      // anything: nothing is assumed
+  log_level,   // the logarithm of a price
+  log_return,  // difference of log prices
   simple_return,
 };
 
 struct Series {
-  std::string name;               // column or what was made of it, such as "settle"
-  std::string unit;               // "percent", "decimal", or empty where nothing is known
+  std::string name;  // column or what was made of it, such as "settle"
+  std::string unit;  // "percent", "decimal", or empty where nothing is known
   Kind kind = Kind::values;
   Clock clock = Clock::row;
-  std::vector<Timestamp> times;   // as long as values, or empty
-  std::vector<double> values;     // NaN where missing
+  std::vector<Timestamp> times;  // as long as values, or empty
+  std::vector<double> values;    // NaN where missing
 
   // Where the values came from; empty for series made in code.
   std::string file;
-  std::size_t rows_dropped = 0;   // rows of the file left out before the series was formed
-  std::string dropped_because;    // "volume is 0"
+  std::size_t rows_dropped = 0;  // rows of the file left out before the series was formed
+  std::string dropped_because;   // "volume is 0"
 
   [[nodiscard]] std::size_t size() const { return values.size(); }
   [[nodiscard]] std::size_t present() const;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// From prices to the series that may be modelled. Missing stays missing: a missing close kills both of
-// its returns, it is never filled with zero.
+// From prices to the series that may be modelled. Missing stays missing: a missing close kills both
+// of its returns, it is never filled with zero.
 //
 //   auto returns = brace::log_returns(prices);                             // percent
 //   auto decimal = brace::log_returns(prices, brace::ReturnUnit::decimal);

@@ -25,7 +25,8 @@ const ShockLaw kStudentLaw{
                 .at_low = "the shocks are as good as normal: take normal",
                 .at_high = "the tails are so heavy that the variance hardly exists"}},
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
-    .quantile = [](double p, std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
+    .quantile = [](double p,
+                   std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
     .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); }};
 
 }  // namespace brace

@@ -21,7 +21,8 @@ void normal_law(LawBlock<T>& b) {
         const T* e = b.e + first;
         const T* h = b.h + first;
         logs.add(h[0], h[1], h[2], h[3]);
-        quadratic += (e[0] * e[0] / h[0] + e[1] * e[1] / h[1]) + (e[2] * e[2] / h[2] + e[3] * e[3] / h[3]);
+        quadratic +=
+            (e[0] * e[0] / h[0] + e[1] * e[1] / h[1]) + (e[2] * e[2] / h[2] + e[3] * e[3] / h[3]);
         observed += 4;
       }
   for (std::size_t t = first; t < b.rows; ++t) {

@@ -2,8 +2,9 @@
 // Student's law scaled to unit variance (Bollerslev 1987, equation 1), nu > 2, with k = nu - 2,
 // a = (nu + 1) / 2 and D = h k + e^2:
 //   l = C(nu) - ln(h) / 2 - a ln(D / (h k)),   C = ln Gamma(a) - ln Gamma(nu / 2) - ln(pi k) / 2
-// As nu grows the last term is a * log1p(e^2 / (h k)) with a tiny argument; the product of ratios D/(h k)
-// keeps its digits because each is formed as 1 + e^2 / (h k). Tests: tests/model/likelihood_test.cpp.
+// As nu grows the last term is a * log1p(e^2 / (h k)) with a tiny argument; the product of ratios
+// D/(h k) keeps its digits because each is formed as 1 + e^2 / (h k). Tests:
+// tests/model/likelihood_test.cpp.
 #pragma once
 
 #include <boost/math/special_functions/digamma.hpp>
@@ -17,9 +18,15 @@
 namespace brace {
 
 // Special functions by overload, so that a differentiating type can bring its own.
-inline double log_gamma(double x) { return std::lgamma(x); }
-inline double digamma(double x) { return boost::math::digamma(x); }
-inline double trigamma(double x) { return boost::math::trigamma(x); }
+inline double log_gamma(double x) {
+  return std::lgamma(x);
+}
+inline double digamma(double x) {
+  return boost::math::digamma(x);
+}
+inline double trigamma(double x) {
+  return boost::math::trigamma(x);
+}
 
 template <Order O, class T>
 void student_law(LawBlock<T>& b) {

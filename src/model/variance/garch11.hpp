@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// The kernel of linear.hpp for the model that is fitted most: one shock lag, one variance lag, no gaps, the
-// width KM of the mean's derivatives known when compiling. The row before stays in registers. Tested equal
-// to the general kernel (tests/model/likelihood_test.cpp); about three times as fast (bench).
+// The kernel of linear.hpp for the model that is fitted most: one shock lag, one variance lag, no
+// gaps, the width KM of the mean's derivatives known when compiling. The row before stays in
+// registers. Tested equal to the general kernel (tests/model/likelihood_test.cpp); about three
+// times as fast (bench).
 #pragma once
 
 #include <array>

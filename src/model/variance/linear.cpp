@@ -77,8 +77,8 @@ double next(const Model& model, std::span<const double> theta, const VarianceHis
 
 std::vector<double> decay(const Model& model, std::span<const double> theta) {
   const auto [shocks, variances] = orders(model);
-  const int longest = std::max(shocks.empty() ? 0 : shocks.back(),
-                               variances.empty() ? 0 : variances.back());
+  const int longest =
+      std::max(shocks.empty() ? 0 : shocks.back(), variances.empty() ? 0 : variances.back());
   std::vector<double> by_lag(static_cast<std::size_t>(longest), 0.0);
   std::size_t i = 1;
   for (const std::vector<int>* lags : {&shocks, &variances})

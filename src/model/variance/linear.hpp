@@ -2,9 +2,9 @@
 // The variance kernel of steady, arch and garch, which are one recursion with other lag sets:
 //   h[t] = omega + sum_i alpha_i q[t-i] + sum_j beta_j h[t-j],   t = 0 .. n-1
 //   q[t] = e[t]^2, or h[t] where e[t] is missing (its expectation)
-// in the unit of e squared. Engle (1982), equation 2; Bollerslev (1986), equation 2. The papers leave the
-// rows before the sample open: the caller has filled them with the mean of e^2 and its derivatives.
-// Tests: tests/model/likelihood_test.cpp.
+// in the unit of e squared. Engle (1982), equation 2; Bollerslev (1986), equation 2. The papers
+// leave the rows before the sample open: the caller has filled them with the mean of e^2 and its
+// derivatives. Tests: tests/model/likelihood_test.cpp.
 #pragma once
 
 #include "model/stages.hpp"
@@ -30,12 +30,14 @@ bool linear_variance(VarianceBlock<T>& b) {
     std::size_t parameter = 1;
     for (const int lag : shocks) {
       const auto s = t - lag;
-      add_term<O>(now, dh, d2h, km + parameter, b.theta[parameter], q.at(s), q.d(s), q.d2(s), q_width);
+      add_term<O>(now, dh, d2h, km + parameter, b.theta[parameter], q.at(s), q.d(s), q.d2(s),
+                  q_width);
       ++parameter;
     }
     for (const int lag : variances) {
       const auto s = t - lag;
-      add_term<O>(now, dh, d2h, km + parameter, b.theta[parameter], h.at(s), h.d(s), h.d2(s), width);
+      add_term<O>(now, dh, d2h, km + parameter, b.theta[parameter], h.at(s), h.d(s), h.d2(s),
+                  width);
       ++parameter;
     }
     if (!(now > T(0))) return false;
