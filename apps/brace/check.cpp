@@ -35,7 +35,7 @@ int run_check(const Options& o) {
 void add_check(CLI::App& app, Options& o, Run& run) {
   CLI::App* c =
       app.add_subcommand("check", "Residual tests of a saved model, or of a model line on a file");
-  add_series_options(*c, o);
+  add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(*c, o);
   c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
   add_output_options(*c, o);

@@ -70,7 +70,7 @@ int run_forecast(const Options& o) {
 void add_forecast(CLI::App& app, Options& o, Run& run) {
   CLI::App* c = app.add_subcommand(
       "forecast", "Volatility and returns ahead, with intervals, of a saved model or a model line");
-  add_series_options(*c, o);
+  add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(*c, o);
   const char* group = "The forecast";
   c->add_option("--horizon", o.horizon, "steps ahead (default: 10)")->group(group);
@@ -81,6 +81,7 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
        "--method", o.method,
        "full holds the uncertainty of the estimates, plug-in leaves it out (default: full)")
       ->check(CLI::IsMember({"full", "plug-in"}))
+      ->option_text("WORD")
       ->group(group);
   c->add_option("--per-year", o.per_year,
                 "periods a year to annualise by (default: the clock's; business-day 252)")

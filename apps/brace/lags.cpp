@@ -45,6 +45,7 @@ void add_lags(CLI::App& app, Options& o, Run& run) {
   add_series_options(*c, o);
   c->add_option("--of", o.of, "values, squares or absolute (default: values)")
       ->check(CLI::IsMember({"values", "squares", "absolute"}))
+      ->option_text("WORD")
       ->group("Tests");
   c->add_option("--lags", o.lags, "how many (default: 20)")->group("Tests");
   add_output_options(*c, o);

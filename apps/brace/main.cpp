@@ -6,6 +6,23 @@
 
 #include "options.hpp"
 
+namespace {
+
+// "'inspct' is not a command (did you mean 'inspect'?)" where the first word is none.
+std::optional<std::string> unknown_command(const CLI::App& app, int argc, char** argv) {
+  if (argc < 2 || argv[1][0] == '-') return std::nullopt;
+  const std::string word = argv[1];
+  std::vector<std::string> commands;
+  for (const CLI::App* command : app.get_subcommands({})) {
+    if (command->get_name() == word) return std::nullopt;
+    commands.push_back(command->get_name());
+  }
+  const auto near = brace::text::nearest(word, commands);
+  return "'" + word + "' is not a command" + (near ? " (did you mean '" + *near + "'?)" : "");
+}
+
+}  // namespace
+
 int main(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
@@ -30,7 +47,7 @@ int main(int argc, char** argv) {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
-    std::cerr << "brace: " << error.what()
+    std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(error.what())
               << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
     return 2;
   }

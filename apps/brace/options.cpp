@@ -9,9 +9,8 @@
 
 namespace brace::app {
 
-void add_series_options(CLI::App& command, Options& o) {
-  command.add_option("FILE", o.file, "CSV file with a header row, '-' for standard input")
-      ->required();
+void add_series_options(CLI::App& command, Options& o, const std::string& what) {
+  command.add_option("FILE", o.file, what)->required();
   const char* group = "The series";
   command
       .add_option("--value", o.csv.value, "column of the values (default: the only numeric column)")
@@ -35,14 +34,17 @@ void add_series_options(CLI::App& command, Options& o) {
       .add_option("--every", o.every,
                   "the clock: business-day, day, hour, week, month, quarter (default: inferred)")
       ->check(CLI::IsMember({"business-day", "day", "hour", "week", "month", "quarter", "auto"}))
+      ->option_text("WORD")
       ->group(group);
   command
       .add_option("--returns", o.returns,
                   "turn prices into returns: log, simple, none (default: none)")
       ->check(CLI::IsMember({"log", "simple", "none"}))
+      ->option_text("WORD")
       ->group(group);
   command.add_option("--unit", o.unit, "unit of the returns: percent, decimal (default: percent)")
       ->check(CLI::IsMember({"percent", "decimal"}))
+      ->option_text("WORD")
       ->group(group);
 }
 
@@ -57,13 +59,15 @@ void add_model_options(CLI::App& command, Options& o) {
       .add_option("--errors", o.errors,
                   "hessian, opg or robust (default: robust with a variance equation)")
       ->check(CLI::IsMember({"automatic", "hessian", "opg", "robust"}))
+      ->option_text("WORD")
       ->group(group);
 }
 
 void add_output_options(CLI::App& command, Options& o) {
   const char* group = "Output";
   command.add_flag("--json", o.json, "the result as JSON on standard output")->group(group);
-  command.add_flag("--quiet", o.quiet, "no words on standard error but errors")->group(group);
+  command.add_flag("--quiet", o.quiet, "no next step, no words on standard error but errors")
+      ->group(group);
 }
 
 Loaded load(const Options& o) {

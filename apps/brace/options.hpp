@@ -36,7 +36,9 @@ struct Options {
 };
 
 // ---- What a command takes; each adds its options to `command` ----
-void add_series_options(CLI::App& command, Options& o);
+void add_series_options(
+    CLI::App& command, Options& o,
+    const std::string& what = "CSV file with a header row, '-' for standard input");
 void add_model_options(CLI::App& command, Options& o);
 void add_output_options(CLI::App& command, Options& o);
 

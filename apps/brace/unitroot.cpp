@@ -62,6 +62,7 @@ void add_unitroot(CLI::App& app, Options& o, Run& run) {
   c->add_option("--deterministic", o.deterministic,
                 "terms for the level: none, constant, trend (default: trend if it drifts)")
       ->check(CLI::IsMember({"none", "constant", "trend"}))
+      ->option_text("WORD")
       ->group(group);
   c->add_option("--lags", o.lags, "lagged differences of ADF: a number, aic or bic (default: bic)")
       ->group(group);

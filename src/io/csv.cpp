@@ -183,16 +183,14 @@ class Reader {
     std::vector<std::string> names;
     for (std::size_t c = 0; c < rows_[0].size(); ++c) {
       if (date && c == *date) continue;
-      // Numeric: its first cell that is not missing is a number. A bad cell further down is an
-      // error.
-      for (std::size_t r = 1; r < rows_.size(); ++r)
-        if (!is_missing(rows_[r][c])) {
-          if (number(rows_[r][c])) {
-            numeric.push_back(c);
-            names.push_back(rows_[0][c]);
-          }
-          break;
-        }
+      // Numeric: most of its cells are. A bad cell among numbers is an error later, not a reason to
+      // pass the column over.
+      std::size_t numbers = 0;
+      for (std::size_t r = 1; r < rows_.size(); ++r) numbers += number(rows_[r][c]).has_value();
+      if (2 * numbers > rows_.size() - 1) {
+        numeric.push_back(c);
+        names.push_back(rows_[0][c]);
+      }
     }
     if (numeric.size() == 1) return numeric.front();
     throw Error(

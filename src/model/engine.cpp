@@ -25,9 +25,10 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Scoring steps from each starting point before they are compared; with fewer or more the share of
-// maxima missed in the study of docs/estimation.md is the same.
+// Scoring steps from each starting point before they are compared. In the study of
+// docs/estimation.md no step at all misses 3 of 500 maxima, one step 1, three steps 1.
 constexpr int kPolish = 1;
+
 MatrixXd unpack(const std::vector<double>& lower, Index k) {
   MatrixXd full(k, k);
   for (Index j = 0; j < k; ++j)

@@ -143,10 +143,11 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
                        text::fixed(fit.log_likelihood, 2), fit.exact ? "exact" : "conditional",
                        text::count(fit.n), text::fixed(fit.aic, 1), text::fixed(fit.bic, 1),
                        to_string(fit.errors));
-  out << fmt::format(
-      "  certificate: {}; best of {} by {} steps\n", fit.convergence.why,
-      text::plural(static_cast<std::size_t>(fit.convergence.starts), "start", "starts"),
-      fit.convergence.iterations);
+  out << text::wrap(
+      fmt::format("certificate: {}; best of {} by {} steps", fit.convergence.why,
+                  text::plural(static_cast<std::size_t>(fit.convergence.starts), "start", "starts"),
+                  fit.convergence.iterations),
+      100, "  ");
   for (const Warning& warning : fit.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -43,6 +43,20 @@ TEST(Csv, TakesTheOnlyNumericColumnAndAnyOrderOfColumns) {
       << "dates are not needed";
 }
 
+// A column that begins with an unknown mark is still a column of numbers: it must not be passed
+// over in silence for another one.
+TEST(Csv, ABadFirstCellDoesNotHideAColumn) {
+  const Folder folder;
+  const std::string path =
+      folder.file("a.csv", "date,count,settle\n2024-01-01,1,n/a\n2024-01-02,2,5\n2024-01-03,3,6\n");
+  EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path); }).what())
+                .find("several columns hold numbers (count, settle)"),
+            std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path, {.value = "settle"}); }).what())
+                .find("--missing 'n/a'"),
+            std::string::npos);
+}
+
 TEST(Csv, CutsByDateAndReadsOtherForms) {
   const Folder folder;
   const std::string path =

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The likelihood against second formulations: derivatives against a differentiating type, values
 // against the definition written out, the fast kernel against the general one.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -66,6 +67,7 @@ TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
   const std::size_t k = plain.parameters();
   ASSERT_LE(k, Dual::kVariables);
   RandomStream stream(21, 0);
+  double worst = 0;
   for (int trial = 0; trial < 5; ++trial) {
     const std::vector<double> theta = point(model, stream);
     std::vector<Dual> dual;
@@ -80,6 +82,7 @@ TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
     for (std::size_t j = 0; j < k; ++j) size = std::max(size, std::abs(value.log_likelihood.d[j]));
     for (std::size_t j = 0; j < k; ++j) {
       EXPECT_NEAR(got.gradient[j], value.log_likelihood.d[j], 1e-7 * size) << "parameter " << j;
+      worst = std::max(worst, std::abs(got.gradient[j] - value.log_likelihood.d[j]) / size);
       for (std::size_t i = 0; i <= j; ++i) {
         // Both routes sum n terms; their rounding grows with the largest of them, not with the sum.
         const double want = gradient.gradient[j].d[i];
@@ -94,6 +97,7 @@ TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
       EXPECT_NEAR(sum, got.gradient[j], 1e-9 * size);
     }
   }
+  fmt::print("  gradient within {:.0e} max(|g|, sqrt n)\n", worst);
 }
 
 INSTANTIATE_TEST_SUITE_P(
