@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 
 #include "brace/hypothesis/autocorrelation.hpp"
@@ -13,21 +14,34 @@
 
 namespace brace {
 
-TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
-  require_usable(series, 10, "an ARCH-LM test");
-  const int m = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
-  std::vector<double> e2;
-  if (options.demean) {
-    e2 = squares(series).values;
-  } else {
-    for (const double v : series.values) e2.push_back(v * v);
-  }
+namespace {
+
+// Rows t whose own square and m lags are all present.
+std::vector<std::size_t> whole_rows(const std::vector<double>& e2, int m) {
   std::vector<std::size_t> rows;
   for (std::size_t t = static_cast<std::size_t>(m); t < e2.size(); ++t) {
     bool whole = true;
     for (int j = 0; j <= m; ++j) whole = whole && !std::isnan(e2[t - static_cast<std::size_t>(j)]);
     if (whole) rows.push_back(t);
   }
+  return rows;
+}
+
+}  // namespace
+
+TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
+  require_usable(series, 10, "an ARCH-LM test");
+  int m = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
+  std::vector<double> e2;
+  if (options.demean) {
+    e2 = squares(series).values;
+  } else {
+    for (const double v : series.values) e2.push_back(v * v);
+  }
+  std::vector<std::size_t> rows = whole_rows(e2, m);
+  // Gaps in a short series may leave too few rows for the lags that were not asked for by name.
+  while (options.lags == 0 && m > 1 && rows.size() < 3 * static_cast<std::size_t>(m + 1))
+    rows = whole_rows(e2, --m);
   const auto N = static_cast<Eigen::Index>(rows.size());
   Eigen::MatrixXd X(N, m + 1);
   Eigen::VectorXd y(N);
@@ -38,7 +52,9 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
     for (int j = 1; j <= m; ++j) X(i, j) = e2[t - static_cast<std::size_t>(j)];
   }
   const Regression fit = regress(X, y);
-  const double r2 = 1 - fit.ssr / (y.array() - y.mean()).square().sum();
+  // Squares that never vary (a series of +1 and -1) have nothing to explain.
+  const double total = (y.array() - y.mean()).square().sum();
+  const double r2 = total > 0 ? std::max(0.0, 1 - fit.ssr / total) : 0;
 
   TestResult test;
   test.test = "arch-lm";

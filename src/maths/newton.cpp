@@ -53,10 +53,14 @@ class Minimiser {
     here.x = std::move(start);
     evaluate(here, options_.scoring_steps > 0 ? Curvature::information : Curvature::hessian);
     if (!usable(here)) return report(here, NewtonStop::not_finite);
-    for (result_.iterations = 0; result_.iterations < options_.max_iterations;) {
+    for (;;) {
+      const bool capped = result_.iterations >= options_.max_iterations;
+      if (capped && !options_.certificate) return report(here, NewtonStop::iteration_cap);
       const QuadraticStep step = propose(here);
+      result_.gradient_norm = std::numeric_limits<double>::infinity();  // until certified at `here`
       if (here.kind == Curvature::hessian && certified(here, step))
         return report(here, NewtonStop::optimum);
+      if (capped) return report(here, NewtonStop::iteration_cap);
       ++result_.iterations;
       if (!advance(here, step.s)) {
         // The information matrix may promise a fall that the function does not keep: ask the
@@ -66,7 +70,6 @@ class Minimiser {
         scoring_left_ = false;
       }
     }
-    return report(here, NewtonStop::iteration_cap);
   }
 
  private:
@@ -124,14 +127,13 @@ class Minimiser {
     const MatrixXd Z = free_directions(constraints_.C, active);
     const MatrixXd reduced = Z.transpose() * p.curvature * Z;
     const Eigen::LLT<MatrixXd> llt(reduced);
-    result_.gradient_norm = std::numeric_limits<double>::infinity();
     if (Z.cols() > 0 && llt.info() != Eigen::Success) return false;
+    // A constraint that the step runs into is not yet met with equality: nothing is certain here.
+    for (const Index i : active)
+      if (room(i) > 1e-12 * (1 + std::abs(constraints_.d(i)))) return false;
     const VectorXd g = Z.transpose() * p.gradient;
     result_.gradient_norm = Z.cols() == 0 ? 0 : std::sqrt(std::max(0.0, g.dot(llt.solve(g))));
     result_.multipliers = step.multipliers;
-    // A constraint the step would run into is not yet met with equality.
-    for (const Index i : active)
-      if (room(i) > 1e-12 * (1 + std::abs(constraints_.d(i)))) return false;
     return result_.gradient_norm < options_.gradient_norm;
   }
 

@@ -69,9 +69,9 @@ Check check(const Fit& fit, const CheckOptions& options) {
   of_squares.test = "mcleod-li";
   of_squares.variant = "z^2, plain";
   of_squares.null = fmt::format("no autocorrelation in z^2 up to lag {}", lags);
-  TestResult of_arch = arch_lm(z, {.lags = lags, .demean = false});
+  TestResult of_arch = arch_lm(z, {.lags = options.lags, .demean = false});
   of_arch.variant = "z, plain";
-  of_arch.null = fmt::format("no ARCH effects in z up to lag {}", lags);
+  of_arch.null = fmt::format("no ARCH effects in z up to lag {}", *of_arch.lags);
   TestResult of_law = jarque_bera(z);
   of_law.variant = "z";
   of_law.null = "z is normal";

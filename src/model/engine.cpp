@@ -11,9 +11,11 @@
 #include <limits>
 #include <numeric>
 
+#include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/regression.hpp"
+#include "brace/model/model_line.hpp"
 #include "model/chart.hpp"
 #include "model/families.hpp"
 #include "model/likelihood.hpp"
@@ -225,7 +227,12 @@ class Engine {
       if (chart_.parameter(i) >= static_cast<std::size_t>(first_variance()) &&
           chart_.parameter(i) < names_.size() - shock_law(model_.shocks).shapes.size())
         inner(i) = 1e-3;
-    const VectorXd slack = (c.d - c.C * inner).cwiseMax(0);
+    const VectorXd slack = c.d - c.C * inner;
+    for (Index i = 0; i < slack.size(); ++i)
+      if (slack(i) < 0)
+        throw Error(ErrorCode::bad_model_line,
+                    fmt::format("model line: '{}': the held parameters leave no room for {}",
+                                to_string(model_), c.names[static_cast<std::size_t>(i)]));
     return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
   }
 
@@ -259,6 +266,15 @@ class Engine {
   }
 
   void climb() {
+    if (chart_.size() == 0) {  // every parameter is held: nothing to climb
+      best_.x.resize(0);
+      best_.f = value(best_.x);
+      if (std::isfinite(best_.f)) {
+        best_.gradient_norm = 0;
+        best_.stop = NewtonStop::optimum;
+      }
+      return;
+    }
     const Objective objective{
         .value = [this](const VectorXd& x) { return value(x); },
         .derivatives = [this](const VectorXd& x, Curvature kind, VectorXd& g,

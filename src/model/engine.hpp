@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // The estimation engine: from data to the maximum, its status and its errors.
 //
-//   run_engine(model, y, options, fit);   // fills n, estimated, parameters, covariance, convergence
+//   run_engine(model, y, options, fit);   // fills n, estimated, parameters, covariance,
+//   convergence
 #pragma once
 
 #include <span>
@@ -10,8 +11,8 @@
 
 namespace brace {
 
-// `model` is canonical and built, y has enough observations and is not constant, fit.errors is the kind
-// of errors to put beside the estimates.
+// `model` is canonical and built, y has enough observations and is not constant, fit.errors is the
+// kind of errors to put beside the estimates.
 void run_engine(const Model& model, std::span<const double> y, const EstimateOptions& options,
                 Fit& fit);
 

@@ -16,6 +16,7 @@
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
+#include "model/admissible.hpp"
 #include "model/engine.hpp"
 #include "model/families.hpp"
 #include "model/likelihood.hpp"
@@ -133,10 +134,22 @@ void require_built(const Model& model) {
                     *term));
 }
 
+// A model whose parameters are all held is estimated by nobody: its values must describe a process.
+void require_admissible_where_held(const Model& model) {
+  std::vector<double> theta;
+  for (const Held& held : model.held) theta.push_back(held.value);
+  if (theta.size() < parameter_names(model).all().size()) return;
+  if (const auto rule = broken_rule(model, theta))
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}': the held parameters break the rule {}",
+                            to_string(model), *rule));
+}
+
 Fit run_job(const FitJob& job) {
   Fit fit;
   fit.model = canonical(job.model);
   require_built(fit.model);
+  require_admissible_where_held(fit.model);
   if (!job.series) throw Error(ErrorCode::bad_option, "FitJob::series is empty: give a series");
   if (job.first > job.series->size() ||
       (job.count > 0 && job.first + job.count > job.series->size()))

@@ -142,8 +142,8 @@ void Likelihood<T>::run_mean(std::span<const T> theta) {
       sums[chain] += e;
     };
     std::size_t t = 0;
-    for (; t + 4 <= y_.size();
-         t += 4)  // four chains: an addition need not wait for the one before it
+    // Four chains: an addition need not wait for the one before it.
+    for (; t + 4 <= y_.size(); t += 4)
       for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
     for (; t < y_.size(); ++t) take(t, 0);
     const double n = static_cast<double>(observed_);

@@ -38,12 +38,16 @@ bool same(const std::string& pasted, const std::string& printed) {
     const double u = std::strtod(x.c_str(), &x_end), v = std::strtod(y.c_str(), &y_end);
     if (x_end == x.c_str() || y_end == y.c_str() || std::string(x_end) != y_end) return false;
     if (std::abs(u) < 1e-6 && std::abs(v) < 1e-6) continue;
-    const std::size_t point = x.find('.');
+    // One unit of the last digit shown: "2.54" .01, "3e-9" 1e-9.
+    const std::string number(x.c_str(), static_cast<std::size_t>(x_end - x.c_str()));
+    const std::size_t exponent = number.find('e');
+    const std::string mantissa = number.substr(0, exponent);
+    const std::size_t point = mantissa.find('.');
+    const double decimals =
+        point == std::string::npos ? 0 : static_cast<double>(mantissa.size() - point - 1);
     const double unit =
-        point == std::string::npos
-            ? 1
-            : std::pow(10, -static_cast<double>(static_cast<std::size_t>(x_end - x.c_str()) -
-                                                point - 1));
+        std::pow(10, (exponent == std::string::npos ? 0 : std::stod(number.substr(exponent + 1))) -
+                         decimals);
     if (std::abs(u - v) > 1.01 * unit) return false;
   }
 }

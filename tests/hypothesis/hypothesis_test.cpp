@@ -127,6 +127,20 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
   EXPECT_LT(robust, .08);
 }
 
+TEST(ArchLm, TakesFewerLagsWhereGapsLeaveTooFewRows) {
+  Series y = white(30, 60);
+  for (std::size_t t = 4; t < 60; t += 5) y.values[t] = kNaN;
+  const TestResult t = arch_lm(y);
+  EXPECT_EQ(t.lags, 3) << "runs of four rows hold no more than three lags";
+  EXPECT_GE(t.observations, 12u);
+  EXPECT_EQ(test::error_of([&] { (void)arch_lm(y, {.lags = 8}); }).code(),
+            ErrorCode::too_few_observations)
+      << "lags asked for by name are not changed";
+  Series signs = white(31, 100);
+  for (double& v : signs.values) v = v > 0 ? 1 : -1;
+  EXPECT_EQ(arch_lm(signs, {.demean = false}).statistic, 0) << "squares that never vary";
+}
+
 TEST(UnitRoot, VerdictsFollowTheTable) {
   EXPECT_EQ(unit_root_battery(walk(1, 800)).verdict, StationarityVerdict::unit_root);
   EXPECT_EQ(unit_root_battery(white(1, 800)).verdict, StationarityVerdict::stationary);

@@ -166,6 +166,28 @@ TEST(Estimate, HeldParametersStayAndAreNotCounted) {
   EXPECT_NEAR(parameter(same, "beta1").estimate, parameter(free, "beta1").estimate, 1e-6);
 }
 
+TEST(Estimate, AModelMayBeHeldAsAWholeButNotAgainstItsBounds) {
+  const Series y = returns();
+  const Fit held =
+      estimate("const mu=0.03 / garch omega=0.03 alpha1=0.08 beta1=0.89 / student nu=6", y);
+  EXPECT_EQ(held.convergence.status, FitStatus::converged) << held;
+  EXPECT_EQ(held.estimated, 0);
+  EXPECT_NEAR(
+      *held.log_likelihood,
+      evaluate(parse_model("const / garch / student"), y, {.03, .03, .08, .89, 6}).log_likelihood,
+      1e-9);
+  const auto message = [&](const char* line) {
+    return std::string(test::error_of([&] { (void)estimate(line, y); }).what());
+  };
+  EXPECT_EQ(message("const / garch beta1=1.2"),
+            "model line: 'const / garch e1 h1 beta1=1.2 / normal': the held parameters leave no "
+            "room for alpha1 + beta1 < 1");
+  EXPECT_EQ(message("zero / garch omega=0.1 alpha1=0.3 beta1=0.8"),
+            "model line: 'zero / garch e1 h1 omega=0.1 alpha1=0.3 beta1=0.8 / normal': the held "
+            "parameters break the rule "
+            "alpha1 + beta1 < 1");
+}
+
 TEST(Estimate, GapsCostOnlyTheirTerms) {
   Series y = returns(2000);
   const Fit whole = estimate("const ar1 / garch", y);
