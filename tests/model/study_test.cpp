@@ -8,9 +8,11 @@
 #include <cmath>
 #include <limits>
 
+#include "brace/base/error.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
+#include "brace/model/check.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
@@ -179,6 +181,62 @@ TEST(Study, AwkwardSeriesAreNeverWrongSilently) {
       }
     }
   }
+}
+
+// Any model on any data, short, flat, ticked, spiked, holed and in any unit: estimates, check and
+// forecast give finite numbers, or say in words why there are none.
+TEST(Study, AnyModelOnAnyDataGivesNumbersOrWords) {
+  const char* lines[] = {"const / garch / student",
+                         "zero / garch",
+                         "const ar1..3 ma1,2 / garch",
+                         "const / arch e1..5 / student",
+                         "const ar1,5 ma3 / garch e1,2 h1,2 / student",
+                         "const ma1 / steady / student",
+                         "const / garch e1 h1..3"};
+  RandomStream stream(99, 0);
+  int usable = 0, failed = 0, refused = 0;
+  for (int s = 0; s < 420; ++s) {
+    std::vector<double> y(12 +
+                          static_cast<std::size_t>(stream.uniform() * stream.uniform() * 1200));
+    const double unit = std::pow(10, 12 * stream.uniform() - 6);
+    const int kind = s % 6;
+    double h = 1, e = 0;
+    for (double& v : y) {
+      h = .05 + .1 * e * e + .85 * h;
+      e = std::sqrt(h) * (kind == 1 ? stream.student(2.6) : stream.normal());
+      v = kind == 2 ? std::round(e) : e;
+      if (kind == 3 && stream.uniform() < .3) v = 0;
+      if (kind == 4 && stream.uniform() < .02) v *= 20;
+      if (kind == 5 && stream.uniform() < .2) v = std::numeric_limits<double>::quiet_NaN();
+      v *= unit;
+    }
+    SCOPED_TRACE(
+        fmt::format("series {}: {} on {} rows of kind {}", s, lines[s % 7], y.size(), kind));
+    try {
+      const Fit fit = estimate(lines[s % 7], make_series(y));
+      for (const Parameter& p : fit.parameters) {
+        EXPECT_TRUE(std::isfinite(p.estimate)) << p.name;
+        EXPECT_TRUE(!p.se || (std::isfinite(*p.se) && fit.usable())) << p.name;
+      }
+      if (!fit.usable()) {
+        ++failed;
+        continue;
+      }
+      ++usable;
+      EXPECT_NE(check(fit).verdict, CheckVerdict::not_judged);
+      const Forecast ahead = forecast(fit, {.horizon = 2, .draws = 100, .paths = 2});
+      for (const ForecastStep& step : ahead.steps) {
+        EXPECT_TRUE(std::isfinite(step.mean) && step.sd > 0);
+        EXPECT_LT(step.return_interval[1].low, step.return_interval[1].high);
+      }
+    } catch (const Error& error) {
+      ++refused;
+      EXPECT_EQ(error.code(), ErrorCode::too_few_observations) << error.what();
+    }
+  }
+  fmt::print("420 awkward fits: {} usable, {} failed and said so, {} refused as too short\n",
+             usable, failed, refused);
+  EXPECT_GE(usable, 380);
 }
 
 }  // namespace
