@@ -157,7 +157,10 @@ int run_demo(const Options& o) {
   Forecast ahead = forecast(chosen, {.horizon = 20}, Executor(o.threads));
   draw_forecast(chosen, ahead, in_folder("forecast.png"));
   write_whole(in_folder("forecast.csv"), csv_text(forecast_table(ahead)));
-  ahead.warnings.clear();  // printed with the fit above
+  // Those of the fit are printed with it above; what the forecast adds stays.
+  ahead.warnings.erase(
+      ahead.warnings.begin(),
+      ahead.warnings.begin() + static_cast<std::ptrdiff_t>(chosen.warnings.size()));
   if (!o.quiet) std::cout << '\n' << ahead;
 
   if (!o.quiet)

@@ -259,6 +259,8 @@ TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
   for (const char* name :
        {"first-look.png", "candidates.csv", "kelp.json", "forecast.csv", "forecast.png"})
     EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
+  EXPECT_NE(demo.out.find("draws-rejected"), std::string::npos)
+      << "a warning is not lost in the demo";
   EXPECT_EQ(brace("check " + (folder / "out/kelp.json")).status, 0)
       << "the model it saves can be used";
 }
