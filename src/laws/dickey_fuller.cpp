@@ -54,10 +54,14 @@ std::vector<double> quantiles_at(int T, Deterministic terms) {
   return q;
 }
 
-std::vector<double> normal_scale() {
-  std::vector<double> z;
-  for (const double level : kLevels) z.push_back(normal_quantile(level));
-  return z;
+// The levels in the normal scale, computed once.
+const std::vector<double>& normal_scale() {
+  static const std::vector<double> scale = [] {
+    std::vector<double> z;
+    for (const double level : kLevels) z.push_back(normal_quantile(level));
+    return z;
+  }();
+  return scale;
 }
 
 // Outside the table z goes on linearly, with the slope over the outermost eight levels.
@@ -87,7 +91,7 @@ double dickey_fuller_quantile(double p, int T, Deterministic terms) {
     throw Error(ErrorCode::bad_option, fmt::format("p = {}: the Dickey-Fuller table spans {} to {}",
                                                    p, kLevels.front(), kLevels.back()));
   return boost::math::interpolators::pchip<std::vector<double>>(
-      normal_scale(), quantiles_at(T, terms))(normal_quantile(p));
+      std::vector<double>(normal_scale()), quantiles_at(T, terms))(normal_quantile(p));
 }
 
 }  // namespace laws

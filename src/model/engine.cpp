@@ -340,7 +340,7 @@ class Engine {
         bounds.push_back(chart_.constraints().names[static_cast<std::size_t>(i)]);
         active_.push_back(i);
       }
-    for (const std::string& name : chart_.at_edge(theta_)) edges_.push_back(name);
+    edges_ = chart_.at_edge(theta_);
     for (const std::string& name : edges_) {
       const std::string bound = fmt::format("{} inside the unit circle", name);
       if (std::find(bounds.begin(), bounds.end(), bound) == bounds.end()) bounds.push_back(bound);

@@ -61,7 +61,6 @@ struct ShockLaw {
   std::vector<ShapeCoordinate> shapes;
   double (*draw)(RandomStream& stream, std::span<const double> shape);
   double (*quantile)(double p, std::span<const double> shape);
-  double (*cdf)(double z, std::span<const double> shape);
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);
 

@@ -4,7 +4,6 @@
 
 #include <fmt/format.h>
 
-#include <cmath>
 #include <numeric>
 
 #include "brace/base/error.hpp"

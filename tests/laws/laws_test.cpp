@@ -16,7 +16,6 @@ namespace {
 TEST(Standard, QuantilesInvertProbabilities) {
   EXPECT_NEAR(laws::normal_quantile(.975), 1.959963984540054, 1e-14);
   EXPECT_NEAR(laws::chi_squared_tail(18.307038053275146, 10), .05, 1e-14);
-  EXPECT_NEAR(laws::chi_squared_quantile(.95, 10), 18.307038053275146, 1e-12);
   for (const double nu : {2.5, 6.0, 200.0})
     for (const double p : {.01, .3, .99})
       EXPECT_NEAR(laws::unit_student_cdf(laws::unit_student_quantile(p, nu), nu), p, 1e-13);

@@ -10,8 +10,8 @@
 namespace brace {
 
 struct ArchLmOptions {
-  // Lags of the squared deviation in the regression; 0 takes min(10, n/5), and fewer where gaps leave
-  // less than three rows a term.
+  // Lags of the squared deviation in the regression; 0 takes min(10, n/5), and fewer where gaps
+  // leave less than three rows a term.
   int lags = 0;
 
   // The F form, dof (lags, N - lags - 1), instead of N R^2 and chi-squared.

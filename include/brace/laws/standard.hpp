@@ -11,7 +11,6 @@ namespace brace::laws {
 [[nodiscard]] double normal_quantile(double p);
 [[nodiscard]] double normal_two_sided(double z);              // P(|Z| > |z|)
 [[nodiscard]] double chi_squared_tail(double x, double dof);  // P(X > x)
-[[nodiscard]] double chi_squared_quantile(double p, double dof);
 [[nodiscard]] double f_tail(double x, double dof1, double dof2);
 
 // Student with nu > 2 scaled to unit variance.

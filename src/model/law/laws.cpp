@@ -10,8 +10,7 @@ extern const ShockLaw kNormalLaw, kStudentLaw;
 const ShockLaw kNormalLaw{
     .shapes = {},
     .draw = [](RandomStream& stream, std::span<const double>) { return stream.normal(); },
-    .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); },
-    .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); }};
+    .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); }};
 
 // 1/nu instead of nu: near the normal limit the likelihood is nearly quadratic in it.
 const ShockLaw kStudentLaw{
@@ -26,7 +25,6 @@ const ShockLaw kStudentLaw{
                 .at_high = "the tails are so heavy that the variance hardly exists"}},
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
     .quantile = [](double p,
-                   std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
-    .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); }};
+                   std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); }};
 
 }  // namespace brace
