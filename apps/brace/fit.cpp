@@ -19,7 +19,8 @@ int run_fit(const Options& o) {
   if (o.json) {
     std::cout << json_document("fit", fit);
   } else {
-    std::cout << fit << "\n  " << account(fit.window()) << '\n';
+    std::cout << fit;
+    print_account(fit.window());
     const bool level = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
       return w.code == WarningCode::level_modelled;
     });

@@ -2,6 +2,7 @@
 // brace inspect: what is in this file, and what kind of series is it?
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <iostream>
 
 #include "brace/draw/figure.hpp"
@@ -10,13 +11,74 @@
 namespace brace::app {
 namespace {
 
-int run_inspect(const Options& o) {
-  const Loaded data = load(o);
-  const Inspection inspection = inspect(data.values, lag_count(o));
+// What the file is: its rows, its clock, where that does not hold.
+void print_file(const Series& level) {
+  std::cout << '\n' << text::wrap(fmt::format("{}: {}", level.file, account(level)), 100, "  ");
+  if (level.clock == Clock::row) {
+    std::cout << "  clock: none that fits, so rows are only counted\n";
+    return;
+  }
+  const Calendar calendar = learn_calendar(level.times, level.clock);
+  std::cout << text::wrap(fmt::format("clock: {}", describe(calendar)), 100, "  ");
+  const std::vector<IrregularStep> steps = irregular_steps(calendar, level.times);
+  if (steps.empty()) return;
+  constexpr std::size_t kListed = 6;
+  std::vector<std::string> places;
+  for (std::size_t i = 0; i < std::min(kListed, steps.size()); ++i) {
+    const std::string when = level.when(steps[i].index);
+    places.push_back(steps[i].skipped == 0
+                         ? when + " (off the clock)"
+                         : fmt::format("{} ({} skipped)", when, steps[i].skipped));
+  }
+  if (steps.size() > kListed) places.push_back(fmt::format("{} more", steps.size() - kListed));
+  std::cout << text::wrap(fmt::format("irregular: before {}", fmt::join(places, ", ")), 100, "  ");
+}
+
+// A file of several numeric columns, where none was named: what each holds.
+int run_overview(const Options& o, const Table& table) {
   if (o.json) {
-    std::cout << json_document("inspect", data.values, inspection);
+    std::cout << json_document("inspect", table);
+    return 0;
+  }
+  std::vector<std::string> names;
+  for (const Column& c : table.columns) names.push_back(c.name);
+  std::cout << text::wrap(
+                   fmt::format("{}: {} columns hold numbers; choose one.", o.file, names.size()))
+            << fmt::format("\n  {:<20}{:>10}{:>10}{:>12}{:>12}{:>12}\n", "column", "present",
+                           "missing", "first", "least", "most");
+  for (const std::string& name : names) {
+    const Series s = table.series(name);
+    const std::vector<double> kept = s.present_values();
+    const auto shown = [](double x) { return x == 0 ? "0" : text::significant(x, 5); };
+    std::cout << fmt::format(
+        "  {:<20}{:>10}{:>10}{:>12}{:>12}{:>12}\n", name.substr(0, 20), text::count(s.present()),
+        text::count(s.missing()), kept.empty() ? "-" : shown(kept.front()),
+        kept.empty() ? "-" : shown(*std::min_element(kept.begin(), kept.end())),
+        kept.empty() ? "-" : shown(*std::max_element(kept.begin(), kept.end())));
+  }
+  Series rows = table.series(names.front());
+  rows.values.assign(rows.values.size(), 0);  // the missing are told above, column by column
+  print_file(rows);
+  Options next = o;
+  next.read.value = table.close ? names[*table.close] : names.back();
+  if (table.volume && next.read.drop_zero.empty()) next.read.drop_zero = names[*table.volume];
+  print_next(o, fmt::format("inspect {} --returns log", series_words(next)));
+  return 0;
+}
+
+int run_inspect(const Options& o) {
+  if (o.read.value.empty() && o.file != "-" && !is_saved_model(o.file)) {
+    const Table table = read_whole_table(o);
+    if (table.columns.size() > 1) return run_overview(o, table);
+  }
+  const Loaded data = load(o, /*with_bars=*/true);
+  Inspection inspection = inspect(data.values, {.lags = lag_count(o), .bars = data.bars});
+  inspection.warnings.insert(inspection.warnings.end(), data.warnings.begin(), data.warnings.end());
+  if (o.json) {
+    std::cout << json_document("inspect", data.values, inspection, data.level);
   } else {
-    std::cout << inspection << "\n  " << account(data.level) << '\n';
+    std::cout << inspection;
+    print_file(data.level);
     print_next(o, o.returns == "none" ? fmt::format("unitroot {}", series_words(o))
                                       : fmt::format("lags {}", modelled_words(o)));
   }
@@ -25,10 +87,14 @@ int run_inspect(const Options& o) {
     rows.push_back({t.test, cell(t.statistic), cell(t.p_value),
                     t.lags ? std::to_string(*t.lags) : "", t.null});
   write_table(o, rows);
+  const bool same = o.returns == "none" && o.transform.empty();
   if (!o.chart.empty()) {
-    draw_first_look(data.values, o.chart,
-                    o.returns == "none" ? std::nullopt : std::optional(data.level));
+    draw_first_look(data.values, o.chart, same ? std::nullopt : std::optional(data.level));
     say_written(o, o.chart);
+  }
+  if (!o.shape.empty()) {
+    draw_shape(data.values, o.shape);
+    say_written(o, o.shape);
   }
   return 0;
 }
@@ -36,12 +102,14 @@ int run_inspect(const Options& o) {
 }  // namespace
 
 void add_inspect(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c =
-      app.add_subcommand("inspect", "First look: moments, memory, clustering, and a figure");
+  CLI::App* c = app.add_subcommand(
+      "inspect", "What is in the file; moments, memory, clustering, tails, advice");
   add_series_options(*c, o);
   c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
   add_output_options(*c, o);
   c->add_option("--chart", o.chart, "the first-look figure, .png .svg .pdf")->group("Output");
+  c->add_option("--shape", o.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")
+      ->group("Output");
   c->add_option("--out", o.out, "the tests as CSV")->group("Output");
   c->footer(
       "Example:\n  brace inspect data/kelp-fibre.csv --value settle --drop-zero volume --returns "

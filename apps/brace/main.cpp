@@ -27,7 +27,8 @@ int main(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
   app.footer(
-      "The order of the job: inspect, unitroot, lags, fit, check, forecast. 'brace demo' shows it "
+      "The order of the job: inspect, unitroot, lags, season, fit, check, forecast. 'brace demo' "
+      "shows it "
       "whole.\n"
       "'brace COMMAND --help' has the options and an example.");
   app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
@@ -38,6 +39,7 @@ int main(int argc, char** argv) {
   brace::app::add_inspect(app, options, run);
   brace::app::add_unitroot(app, options, run);
   brace::app::add_lags(app, options, run);
+  brace::app::add_season(app, options, run);
   brace::app::add_fit(app, options, run);
   brace::app::add_check(app, options, run);
   brace::app::add_forecast(app, options, run);

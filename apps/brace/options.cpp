@@ -11,41 +11,87 @@ namespace brace::app {
 
 void add_series_options(CLI::App& command, Options& o, const std::string& what) {
   command.add_option("FILE", o.file, what)->required();
-  const char* group = "The series";
-  command
-      .add_option("--value", o.csv.value, "column of the values (default: the only numeric column)")
-      ->group(group);
-  command
-      .add_option("--date", o.csv.date,
-                  "column of the dates (default: the first that reads as one)")
-      ->group(group);
-  command.add_option("--date-format", o.csv.date_format, "form of the dates, such as %d/%m/%Y")
-      ->group(group);
-  command.add_option("--from", o.csv.from, "first date kept")->group(group);
-  command.add_option("--to", o.csv.to, "last date kept")->group(group);
-  command
-      .add_option("--drop-zero", o.csv.drop_zero,
-                  "drop rows where this column is 0, before returns")
-      ->group(group);
-  command.add_option("--missing", o.missing, "more marks of a missing cell")
-      ->delimiter(',')
-      ->group(group);
-  command
-      .add_option("--every", o.every,
-                  "the clock: business-day, day, hour, week, month, quarter (default: inferred)")
-      ->check(CLI::IsMember({"business-day", "day", "hour", "week", "month", "quarter", "auto"}))
-      ->option_text("WORD")
-      ->group(group);
-  command
-      .add_option("--returns", o.returns,
-                  "turn prices into returns: log, simple, none (default: none)")
-      ->check(CLI::IsMember({"log", "simple", "none"}))
-      ->option_text("WORD")
-      ->group(group);
-  command.add_option("--unit", o.unit, "unit of the returns: percent, decimal (default: percent)")
-      ->check(CLI::IsMember({"percent", "decimal"}))
-      ->option_text("WORD")
-      ->group(group);
+  const auto in = [](CLI::Option* option, const char* group) { return option->group(group); };
+  const char* reading = "Reading the file";
+  in(command.add_option(
+         "--value", o.read.value,
+         "column of the values, by name or position (default: the only numeric one)"),
+     reading);
+  in(command.add_option("--date", o.read.date,
+                        "column of the dates (default: the first that reads as one)"),
+     reading);
+  in(command.add_option("--time", o.read.time, "column of the time of day, where it stands apart"),
+     reading);
+  in(command.add_option(
+         "--date-format", o.read.date_format,
+         "form of the dates, such as %d/%m/%Y (default: recognised where only one fits)"),
+     reading);
+  in(command
+         .add_option("--where", o.read.where, "keep rows of one series: symbol=KELP (may repeat)")
+         ->allow_extra_args(false),
+     reading);
+  in(command.add_option("--query", o.read.query, "of an SQLite database: the select to read"),
+     reading);
+  in(command.add_option("--roles", o.roles, "columns of open=, high=, low=, close=, volume=")
+         ->delimiter(','),
+     reading);
+  in(command
+         .add_option("--column-mark", o.column_mark,
+                     "what stands between cells: comma, semicolon, tab (default: recognised)")
+         ->check(CLI::IsMember({"comma", "semicolon", "tab"}))
+         ->option_text("WORD"),
+     reading);
+  in(command.add_flag("--decimal-comma", o.read.decimal_comma, "numbers are written 1,5"), reading);
+  in(command.add_flag("--grouped", o.read.grouped, "numbers are written 1,234.5 (or 1.234,5)"),
+     reading);
+  in(command.add_option("--missing", o.missing, "more marks of a missing cell")->delimiter(','),
+     reading);
+  in(command.add_option("--drop-zero", o.read.drop_zero,
+                        "drop rows where this column is 0, before returns"),
+     reading);
+  in(command.add_flag("--drop-flat", o.read.drop_flat,
+                      "drop rows that only repeat the last close in open, high, low, close"),
+     reading);
+  in(command.add_option("--from", o.read.from, "first date kept"), reading);
+  in(command.add_option("--to", o.read.to, "last date kept"), reading);
+  in(command
+         .add_option("--every", o.every,
+                     "the clock: business-day, day, hour, week, month, quarter (default: inferred)")
+         ->check(CLI::IsMember({"business-day", "day", "hour", "week", "month", "quarter", "auto"}))
+         ->option_text("WORD"),
+     reading);
+
+  const char* making = "What is made of it, in this order";
+  in(command.add_option("--rows", o.rows, "rows kept, such as 1..500 or 20%..100%"), making);
+  in(command.add_option(
+         "--regroup", o.regroup,
+         "a slower clock: week:last, month:mean, quarter:sum (prices last, returns sum)"),
+     making);
+  in(command
+         .add_option("--returns", o.returns,
+                     "turn prices into returns: log, simple, none (default: none)")
+         ->check(CLI::IsMember({"log", "simple", "none"}))
+         ->option_text("WORD"),
+     making);
+  in(command
+         .add_option("--unit", o.unit, "unit of the returns: percent, decimal (default: percent)")
+         ->check(CLI::IsMember({"percent", "decimal"}))
+         ->option_text("WORD"),
+     making);
+  in(command
+         .add_option(
+             "--overnight", o.overnight,
+             "returns over a pause of the session: keep, mark (as missing), drop (default: keep)")
+         ->check(CLI::IsMember({"keep", "mark", "drop"}))
+         ->option_text("WORD"),
+     making);
+  in(command.add_option(
+         "--transform", o.transform,
+         "log, boxcox, boxcox=L, diff1, diff12, centre, hours, weekdays; several by blanks"),
+     making);
+  in(command.add_option("--hold-out", o.hold_out,
+                        "keep back the end: rows (250), a share (20%) or from a date (2023-01-02)"),
+     making);
 }
 
 void add_model_options(CLI::App& command, Options& o) {
@@ -70,20 +116,202 @@ void add_output_options(CLI::App& command, Options& o) {
       ->group(group);
 }
 
-Loaded load(const Options& o) {
+namespace {
+
+ReadOptions read_options(const Options& o, bool with_bars) {
+  ReadOptions read = o.read;
+  read.missing.insert(read.missing.end(), o.missing.begin(), o.missing.end());
+  if (!o.every.empty() && o.every != "auto") read.every = clock_from(o.every);
+  if (o.column_mark == "comma") read.column_mark = ',';
+  if (o.column_mark == "semicolon") read.column_mark = ';';
+  if (o.column_mark == "tab") read.column_mark = '\t';
+  read.with_bars = with_bars;
+  for (const std::string& role : o.roles) {
+    const std::size_t equals = role.find('=');
+    const std::string name = role.substr(0, equals);
+    std::string* slot = name == "open"     ? &read.roles.open
+                        : name == "high"   ? &read.roles.high
+                        : name == "low"    ? &read.roles.low
+                        : name == "close"  ? &read.roles.close
+                        : name == "volume" ? &read.roles.volume
+                                           : nullptr;
+    if (!slot || equals == std::string::npos || equals + 1 == role.size())
+      throw Error(
+          ErrorCode::bad_option,
+          fmt::format("--roles {}: write open=COLUMN, high=, low=, close= or volume=", role));
+    *slot = role.substr(equals + 1);
+  }
+  return read;
+}
+
+HoldOut hold_out_from(const std::string& text) {
+  HoldOut hold_out;
+  try {
+    std::size_t read = 0;
+    if (const auto date = parse_date(text)) {
+      hold_out.from = date;
+      return hold_out;
+    }
+    const double number = std::stod(text, &read);
+    if (text.substr(read) == "%") {
+      hold_out.share = number / 100;
+      return hold_out;
+    }
+    if (read == text.size() && number >= 1 && number == std::floor(number) && number < 1e15) {
+      hold_out.count = static_cast<std::size_t>(number);
+      return hold_out;
+    }
+  } catch (const std::exception&) {
+  }
+  throw Error(
+      ErrorCode::bad_option,
+      fmt::format("--hold-out {}: write rows (250), a share (20%) or a date (2023-01-02)", text));
+}
+
+// --regroup CLOCK:HOW.
+std::pair<Clock, Aggregate> regroup_from(const std::string& text) {
+  const std::size_t colon = text.find(':');
+  const auto clock = clock_from(text.substr(0, colon));
+  const auto how =
+      colon == std::string::npos ? std::nullopt : aggregate_from(text.substr(colon + 1));
+  if (!clock || !how)
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format("--regroup {}: write a clock (day, week, month, quarter) and last, mean or "
+                    "sum, such as week:last",
+                    text));
+  return {*clock, *how};
+}
+
+void cut_bars(std::optional<Bars>& bars, std::size_t begin, std::size_t end) {
+  if (!bars) return;
+  for (std::vector<double>* prices : {&bars->open, &bars->high, &bars->low, &bars->close})
+    *prices = {prices->begin() + static_cast<std::ptrdiff_t>(begin),
+               prices->begin() + static_cast<std::ptrdiff_t>(end)};
+}
+
+// Rows A..B of the level, and of its bars.
+void cut_rows(Loaded& data, const std::string& rows) {
+  const Transformed part = transform(data.level, parse_chain("rows=" + rows));
+  const std::size_t begin = part.links[0].head.size();
+  data.level = part.series;
+  cut_bars(data.bars, begin, begin + data.level.size());
+}
+
+void refuse_impossible_bars(Loaded& data) {
+  if (!data.bars) return;
+  const auto bad = first_impossible(*data.bars);
+  if (!bad) return;
+  data.warnings.push_back(
+      {WarningCode::impossible_bar,
+       fmt::format(
+           "at {} the high lies below the low, open or close, the low above one of them, or a "
+           "price is not positive; range-based volatility is left out, mend the row",
+           data.level.when(*bad))});
+  data.bars.reset();
+}
+
+void judge_clock(Loaded& data) {
+  constexpr double kIrregular = 0.05;  // share of steps beyond which the clock is no clock
+  const Series& s = data.level;
+  const std::size_t places = irregular_steps(learn_calendar(s.times, s.clock), s.times).size();
+  if (static_cast<double>(places) > kIrregular * static_cast<double>(s.size()))
+    data.warnings.push_back(
+        {WarningCode::clock_irregular,
+         fmt::format(
+             "{} of {} steps do not follow the {} clock; name another with --every, or put the "
+             "series on a slower one with --regroup",
+             text::count(places), text::count(s.size() - 1), to_string(s.clock))});
+}
+
+}  // namespace
+
+Loaded load(const Options& o, bool with_bars) {
   if (is_saved_model(o.file))
     throw Error(
         ErrorCode::bad_option,
         fmt::format(
             "{}: is a saved model; this command takes a CSV file (check and forecast take both)",
             o.file));
-  CsvOptions csv = o.csv;
-  csv.missing.insert(csv.missing.end(), o.missing.begin(), o.missing.end());
-  if (!o.every.empty() && o.every != "auto") csv.every = clock_from(o.every);
-  Loaded loaded;
-  loaded.level = read_csv(o.file, csv);
-  loaded.values = o.returns == "none" ? loaded.level : change_of(loaded.level, o);
-  return loaded;
+  const ReadOptions read = read_options(o, with_bars);
+  Loaded data;
+  if (with_bars && !o.read.value.empty()) {
+    const Table table = read_table(o.file, read);
+    data.level = table.series(table.columns.front().name);
+    // Bars belong to the value only where that is their close.
+    if (table.close == std::size_t{0}) data.bars = table.bars();
+  } else {
+    data.level = read_series(o.file, read);
+  }
+  if (!o.rows.empty()) cut_rows(data, o.rows);
+  if (!o.regroup.empty()) {
+    const auto [clock, how] = regroup_from(o.regroup);
+    data.bars.reset();
+    if (how == Aggregate::last) data.bars = bars_of(data.level, clock);
+    data.level = regroup(data.level, clock, how);
+  }
+  refuse_impossible_bars(data);
+  judge_clock(data);
+
+  const std::size_t n = data.level.size();
+  const std::size_t held_out =
+      o.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.hold_out));
+  const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  std::vector<Transform> chain = parse_chain(o.transform, unit);
+  if (held_out > 0 && std::any_of(chain.begin(), chain.end(), [](const Transform& link) {
+        return std::holds_alternative<Window>(link);
+      }))
+    throw Error(
+        ErrorCode::bad_option,
+        "--transform: rows= and dates= do not go with --hold-out; cut with --rows or --from");
+  // Overnight returns are told by the dates of the level, so they are seen to between the two.
+  std::vector<Transform> returns;
+  if (o.returns == "log") returns = {LogReturn{unit}};
+  if (o.returns == "simple") returns = {SimpleReturn{unit}};
+  if (o.overnight == "keep") {
+    chain.insert(chain.begin(), returns.begin(), returns.end());
+    data.transformed = transform(data.level, chain, n - held_out);
+  } else {
+    if (returns.empty())
+      throw Error(ErrorCode::bad_option,
+                  "--overnight: needs --returns, since only returns bridge a night");
+    const Overnight how = o.overnight == "mark" ? Overnight::mark : Overnight::drop;
+    const Series cleared =
+        without_overnight(transform(data.level, returns).series, data.level, how);
+    const auto training =
+        std::count_if(cleared.times.begin(), cleared.times.end(),
+                      [&](Timestamp t) { return t <= data.level.times[n - held_out - 1]; });
+    data.transformed = transform(cleared, chain, static_cast<std::size_t>(training));
+  }
+  data.values = data.transformed.series;
+  const auto note = [&](const std::string& text) {
+    data.level.account.notes.push_back(text);
+    data.values.account.notes.push_back(text);
+  };
+  if (held_out > 0) {
+    const std::size_t kept = n - held_out;
+    const auto is_kept = [&](std::size_t i) {
+      return data.values.times.empty() ? i + held_out < data.values.size()
+                                       : data.values.times[i] <= data.level.times[kept - 1];
+    };
+    std::size_t end = data.values.size();
+    while (end > 0 && !is_kept(end - 1)) --end;
+    data.values = rows_between(data.values, 0, end);
+    data.level = rows_between(data.level, 0, kept);
+    cut_bars(data.bars, 0, kept);
+    note(fmt::format("the last {} held out", text::plural(held_out, "row", "rows")));
+  }
+  for (const AppliedTransform& link : data.transformed.links)
+    if (link.estimated)
+      note(fmt::format("Box-Cox lambda {} by maximum likelihood, 95 % interval {} to {}{}",
+                       text::fixed(link.estimated->lambda, 3), text::fixed(link.estimated->low, 3),
+                       text::fixed(link.estimated->high, 3),
+                       link.estimated->at_edge ? " (at the edge of its range)" : ""));
+  return data;
+}
+
+Table read_whole_table(const Options& o) {
+  return read_table(o.file, read_options(o, false));
 }
 
 Series change_of(const Series& level, const Options& o) {
@@ -97,12 +325,13 @@ Series change_of(const Series& level, const Options& o) {
 
 Fit load_or_fit(const Options& o) {
   if (is_saved_model(o.file)) {
-    if (!o.model.empty() || !o.fix.empty() || o.returns != "none" || !o.csv.value.empty())
+    if (!o.model.empty() || !o.fix.empty() || o.returns != "none" || !o.read.value.empty() ||
+        !o.transform.empty())
       throw Error(
           ErrorCode::bad_option,
           fmt::format(
               "{}: is a saved model, which holds its series and model line; leave --model, --fix, "
-              "--value and --returns out",
+              "--value, --returns and --transform out",
               o.file));
     return load_model(o.file);
   }
@@ -149,13 +378,20 @@ std::string account(const Series& s) {
   std::string line = text::plural(s.size(), noun, noun + "s");
   if (!s.times.empty()) line += fmt::format(", {} to {}", s.when(0), s.when(s.size() - 1));
   std::vector<std::string> lost;
-  if (s.rows_dropped > 0)
-    lost.push_back(fmt::format("{} dropped ({})", text::plural(s.rows_dropped, "row", "rows"),
-                               s.dropped_because));
+  for (const Account::Dropped& d : s.account.dropped)
+    lost.push_back(fmt::format("{} dropped ({})", text::plural(d.rows, "row", "rows"), d.because));
   if (s.missing() > 0)
     lost.push_back(fmt::format("{} missing", text::plural(s.missing(), "value", "values")));
   if (!lost.empty()) line += fmt::format("; {}", fmt::join(lost, ", "));
-  return line + ".";
+  line += ".";
+  if (!s.account.notes.empty())
+    line +=
+        fmt::format(" {}.", text::sentence(fmt::format("{}", fmt::join(s.account.notes, "; "))));
+  return line;
+}
+
+void print_account(const Series& series) {
+  std::cout << '\n' << text::wrap(account(series), 100, "  ");
 }
 
 namespace {
@@ -163,7 +399,7 @@ namespace {
 std::string shell_word(const std::string& text) {
   if (!text.empty() &&
       text.find_first_not_of(
-          "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./-:%@") ==
+          "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_./-:%@=") ==
           std::string::npos)
     return text;
   std::string out = "'";
@@ -178,20 +414,35 @@ std::string series_words(const Options& o) {
   const auto add = [&](const char* name, const std::string& value) {
     if (!value.empty()) words += fmt::format(" {} {}", name, shell_word(value));
   };
-  add("--value", o.csv.value);
-  add("--date", o.csv.date);
-  add("--date-format", o.csv.date_format);
-  add("--from", o.csv.from);
-  add("--to", o.csv.to);
-  add("--drop-zero", o.csv.drop_zero);
-  add("--every", o.every);
+  add("--value", o.read.value);
+  add("--date", o.read.date);
+  add("--time", o.read.time);
+  add("--date-format", o.read.date_format);
+  for (const std::string& condition : o.read.where) add("--where", condition);
+  add("--query", o.read.query);
+  for (const std::string& role : o.roles) add("--roles", role);
+  add("--column-mark", o.column_mark);
+  if (o.read.decimal_comma) words += " --decimal-comma";
+  if (o.read.grouped) words += " --grouped";
   for (const std::string& mark : o.missing) add("--missing", mark);
+  add("--drop-zero", o.read.drop_zero);
+  if (o.read.drop_flat) words += " --drop-flat";
+  add("--from", o.read.from);
+  add("--to", o.read.to);
+  add("--every", o.every);
+  add("--rows", o.rows);
+  add("--regroup", o.regroup);
   if (o.unit != "percent") add("--unit", o.unit);
+  add("--hold-out", o.hold_out);
   return words;
 }
 
 std::string modelled_words(const Options& o) {
-  return series_words(o) + (o.returns == "none" ? "" : " --returns " + o.returns);
+  std::string words = series_words(o);
+  if (o.returns != "none") words += " --returns " + o.returns;
+  if (o.overnight != "keep") words += " --overnight " + o.overnight;
+  if (!o.transform.empty()) words += " --transform " + shell_word(o.transform);
+  return words;
 }
 
 void print_next(const Options& o, const std::string& command) {

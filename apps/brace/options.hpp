@@ -14,23 +14,27 @@ namespace brace::app {
 
 struct Options {
   std::string file;
-  // The series
-  CsvOptions csv;
-  std::vector<std::string> missing;
-  std::string every, returns = "none", unit = "percent";
+  // The series: how it is read, and what is made of it
+  ReadOptions read;
+  std::vector<std::string> missing, roles;
+  std::string column_mark, every, rows, regroup, returns = "none", unit = "percent", transform,
+                                                 overnight = "keep", hold_out;
   std::optional<double> per_year;
   // The model
   std::string model, fix, errors = "automatic";
   // Tests
-  std::string deterministic, lags, of = "values";
+  std::string deterministic, lags, of = "values", band = "robust";
   int bandwidth = -1;
+  // The season
+  int period = 0, season_span = 11;
+  std::string method_of_season = "loess", form = "automatic";
   // The forecast
   int horizon = 10, draws = 2000;
   std::vector<int> intervals{50, 95};
   std::string method = "full";
   // Output
   bool json = false, quiet = false;
-  std::string out, save, chart;
+  std::string out, save, chart, shape;
   std::uint64_t seed = 1;
   int threads = 0;
 };
@@ -42,11 +46,17 @@ void add_series_options(
 void add_model_options(CLI::App& command, Options& o);
 void add_output_options(CLI::App& command, Options& o);
 
-// The series of the file as it stands, and what is to be modelled: its returns or the same again.
+// The series of the file as it stands, and what is to be modelled: its returns, what --transform
+// makes of them, or the same again; both without the rows that --hold-out keeps back.
 struct Loaded {
   Series level, values;
+  std::optional<Bars> bars;  // of the rows of `level`, where the file has them and they make sense
+  Transformed transformed;   // how `values` came from `level`
+  std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold
 };
-[[nodiscard]] Loaded load(const Options& o);
+[[nodiscard]] Loaded load(const Options& o, bool with_bars = false);
+// Every numeric column of the file.
+[[nodiscard]] Table read_whole_table(const Options& o);
 // The return that --returns would make of a level: log returns where all values are positive, else
 // differences.
 [[nodiscard]] Series change_of(const Series& level, const Options& o);
@@ -57,8 +67,11 @@ struct Loaded {
 // --lags as a whole number from 1; 0 where it was not given.
 [[nodiscard]] int lag_count(const Options& o);
 
-// "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing."
+// "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing." and what
+// was assumed on the way.
 [[nodiscard]] std::string account(const Series& series);
+// The same after an empty line, wrapped and indented.
+void print_account(const Series& series);
 
 // The options that name the series again, for the `Next:` line.
 [[nodiscard]] std::string series_words(const Options& o);
@@ -84,6 +97,7 @@ using Run = int (*)(const Options&);
 void add_inspect(CLI::App& app, Options& o, Run& run);
 void add_unitroot(CLI::App& app, Options& o, Run& run);
 void add_lags(CLI::App& app, Options& o, Run& run);
+void add_season(CLI::App& app, Options& o, Run& run);
 void add_fit(CLI::App& app, Options& o, Run& run);
 void add_check(CLI::App& app, Options& o, Run& run);
 void add_forecast(CLI::App& app, Options& o, Run& run);

@@ -35,7 +35,8 @@ int run_unitroot(const Options& o) {
   if (o.json) {
     std::cout << json_document("unitroot", level, report);
   } else {
-    std::cout << report << "\n  " << account(data.level) << '\n';
+    std::cout << report;
+    print_account(data.level);
     const bool returns =
         positive && report.batteries.front().verdict != StationarityVerdict::stationary;
     print_next(o, fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));

@@ -1,17 +1,25 @@
 // SPDX-License-Identifier: Apache-2.0
-// Makes the demo data: kelp-fibre futures on the exchange of Port Merrow, a town that does not
-// exist.
-//   make_demo_data > data/kelp-fibre.csv
-// The same bytes on every run (tests/data/generator_test.cpp).
+// Makes the demo data of the exchange of Port Merrow, a town that does not exist.
+//   make_demo_data kelp-fibre > data/kelp-fibre.csv
+//   make_demo_data ferry-freight > data/ferry-freight.csv
+//   make_demo_data lamp-oil > data/lamp-oil.csv
+// The same bytes on every run (tests/tool/tool_test.cpp).
 //
 // What is planted, so that what Brace finds can be judged:
-//   - daily log returns with a small mean, Student shocks with 6 degrees of freedom, and a variance
-//   that
+//   kelp-fibre, futures, daily
+//   - log returns with a small mean, Student shocks with 6 degrees of freedom, and a variance that
 //     rises more after falls:  h = omega + (alpha + gamma [e < 0]) e^2 + beta h
 //   - omega is 3.2 times as large from 2019-05-02 on: a lasting rise of volatility
 //   - days without trading (volume 0, the price of the day before), missing closes (empty cells)
 //   - no trading at weekends, on 1 January, 25 and 26 December, and on Harbour Day, the first
-//   Monday of June
+//     Monday of June
+//   ferry-freight, index, hourly from 09:00 to 16:00 on trading days
+//   - normal shocks with a daily GARCH variance, spread over the hours by a profile that is high in
+//     the morning, low at noon and rises to the close (kHours)
+//   - a move over night as large as two and a half average hours; two hours unrecorded
+//   lamp-oil, price, monthly
+//   - a growing trend, dearest in December and cheapest in June, the whole growing with the level:
+//     price = trend x season x noise; one month unrecorded
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -19,6 +27,7 @@
 #include <chrono>
 #include <cmath>
 #include <cstdio>
+#include <string_view>
 
 #include "brace/base/date.hpp"
 #include "brace/maths/random.hpp"
@@ -61,9 +70,7 @@ std::array<double, 2> excursion(brace::RandomStream& stream, double change, doub
   return {low, high};
 }
 
-}  // namespace
-
-int main() {
+void kelp_fibre() {
   const Recursion r;
   brace::RandomStream stream(/*seed=*/82, /*number=*/0);
   double h = r.omega / (1 - r.alpha - r.gamma / 2 - r.beta), price = 61.40, interest = 4200;
@@ -84,7 +91,8 @@ int main() {
     const double e = std::sqrt(h) * stream.student(r.nu);
     const double change = r.mean + e;
     const double overnight = 0.3 * std::sqrt(h) * stream.normal();
-    const auto [low, high] = excursion(stream, change - overnight, 0.8 * std::sqrt(h));
+    // The factor makes up for the part of a path's range that twenty-four steps miss.
+    const auto [low, high] = excursion(stream, change - overnight, 1.15 * std::sqrt(h));
     const double open = price * std::exp(overnight / 100);
     const double settle = price * std::exp(change / 100);
     interest += 40 * stream.normal() + 0.02 * (4200 - interest);
@@ -97,6 +105,68 @@ int main() {
     const double omega = r.omega * (day >= kBreak ? r.omega_factor : 1);
     h = omega + (r.alpha + (e < 0 ? r.gamma : 0)) * e * e + r.beta * h;
     price = settle;
+  }
+}
+
+// Typical size of a move in each hour of the session, over that of the average hour.
+constexpr std::array<double, 8> kHours{1.55, 1.15, 0.90, 0.70, 0.65, 0.80, 1.00, 1.20};
+
+void ferry_freight() {
+  constexpr int kDays = 502;
+  constexpr double kOmega = .04, kAlpha = .08, kBeta = .90;  // of the day's variance, percent
+  brace::RandomStream stream(/*seed=*/82, /*number=*/1);
+  double h = kOmega / (1 - kAlpha - kBeta), index = 1240;
+  fmt::print("time,index\n");
+  sys_days day = 2022y / March / 1;
+  for (int count = 0; count < kDays; day += days(1)) {
+    if (is_holiday(day)) continue;
+    ++count;
+    // An average hour bears an equal share of the day, the night two and a half squared of them.
+    const double hour_sd = std::sqrt(h / (8 + 2.5 * 2.5));
+    double change_of_day = 2.5 * hour_sd * stream.normal();
+    index *= std::exp(change_of_day / 100);
+    for (std::size_t hour = 0; hour < kHours.size(); ++hour) {
+      const double e = hour_sd * kHours[hour] * stream.normal();
+      change_of_day += e;
+      index *= std::exp(e / 100);
+      const bool unrecorded = (count == 137 && hour == 3) || (count == 402 && hour == 6);
+      fmt::print("{},{}\n", brace::format_date(day + hours(9 + hour)),
+                 unrecorded ? "" : fmt::format("{:.2f}", index));
+    }
+    h = kOmega + kAlpha * change_of_day * change_of_day + kBeta * h;
+  }
+}
+
+void lamp_oil() {
+  constexpr int kMonths = 240, kUnrecorded = 151;
+  constexpr std::array<double, 12> kSeason{.10,  .07,  .02,  -.03, -.08, -.12,
+                                           -.11, -.07, -.01, .04,  .08,  .11};
+  brace::RandomStream stream(/*seed=*/82, /*number=*/2);
+  double drift = 0, noise = 0;
+  fmt::print("month,price\n");
+  for (int m = 0; m < kMonths; ++m) {
+    const auto month = 2004y / January + months(m);
+    drift += .006 + .010 * stream.normal();
+    noise = .5 * noise + .025 * stream.normal();
+    const double price = 24 * std::exp(drift + kSeason[static_cast<std::size_t>(m % 12)] + noise);
+    fmt::print("{},{}\n", brace::format_date(sys_days(month / last)),
+               m == kUnrecorded ? "" : fmt::format("{:.2f}", price));
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const std::string_view series = argc == 2 ? argv[1] : "";
+  if (series == "kelp-fibre")
+    kelp_fibre();
+  else if (series == "ferry-freight")
+    ferry_freight();
+  else if (series == "lamp-oil")
+    lamp_oil();
+  else {
+    fmt::print(stderr, "make_demo_data kelp-fibre | ferry-freight | lamp-oil\n");
+    return 2;
   }
   return 0;
 }

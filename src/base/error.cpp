@@ -12,11 +12,13 @@ std::string_view to_string(ErrorCode code) {
     case ErrorCode::not_a_number: return "not-a-number";
     case ErrorCode::not_finite: return "not-finite";
     case ErrorCode::bad_date: return "bad-date";
+    case ErrorCode::date_ambiguous: return "date-ambiguous";
     case ErrorCode::dates_out_of_order: return "dates-out-of-order";
     case ErrorCode::date_repeated: return "date-repeated";
     case ErrorCode::not_positive: return "not-positive";
     case ErrorCode::constant_series: return "constant-series";
     case ErrorCode::too_few_observations: return "too-few-observations";
+    case ErrorCode::bad_query: return "bad-query";
     case ErrorCode::bad_saved_model: return "bad-saved-model";
     case ErrorCode::cannot_write: return "cannot-write";
     case ErrorCode::cannot_draw: return "cannot-draw";

@@ -14,6 +14,9 @@ std::string_view to_string(WarningCode code) {
     case WarningCode::few_observations: return "few-observations";
     case WarningCode::gaps_dropped: return "gaps-dropped";
     case WarningCode::zero_returns_many: return "zero-returns-many";
+    case WarningCode::flat_bars: return "flat-bars";
+    case WarningCode::impossible_bar: return "impossible-bar";
+    case WarningCode::clock_irregular: return "clock-irregular";
     case WarningCode::variance_ignored: return "variance-ignored";
     case WarningCode::not_converged: return "not-converged";
     case WarningCode::no_fourth_moment: return "no-fourth-moment";

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// The two figures of the slice. Covered by tests/draw/figure_test.cpp; looked at in
+// The first look and the forecast. Covered by tests/draw/figure_test.cpp; looked at in
 // docs/screenshots.
 #include "brace/draw/figure.hpp"
 
-#include <date/date.h>
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -12,108 +11,58 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/series/transform.hpp"
 #include "draw/gnuplot.hpp"
+#include "draw/panels.hpp"
 
 namespace brace {
 namespace {
 
 constexpr int kLagsShown = 30;
 
-// Seconds since 1970, or the row number where there are no dates.
-std::vector<double> x_of(const Series& s) {
-  std::vector<double> x;
-  for (std::size_t i = 0; i < s.size(); ++i)
-    x.push_back(s.times.empty() ? static_cast<double>(i + 1)
-                                : static_cast<double>(s.times[i].time_since_epoch().count()));
-  return x;
-}
-
-// About six marks at round dates: the start of years or months, or midnights.
-std::string date_marks(double low, double high) {
-  using namespace std::chrono;
-  const auto at = [](double x) { return sys_seconds(seconds(static_cast<long>(x))); };
-  const double days_shown = (high - low) / 86400;
-  const bool years = days_shown > 3 * 365, months_shown = !years && days_shown > 100;
-  const int step = std::max(1, static_cast<int>(std::lround(days_shown /
-                                                            (years          ? 365.25
-                                                             : months_shown ? 30.4
-                                                                            : 1) /
-                                                            6)));
-  year_month_day mark(floor<days>(at(low)));
-  if (years) mark = mark.year() / January / 1;
-  if (months_shown) mark = mark.year() / mark.month() / 1;
-  std::string marks;
-  for (;;) {
-    const auto x = static_cast<double>(sys_seconds(sys_days(mark)).time_since_epoch().count());
-    if (x > high) return marks;
-    if (x >= low) {
-      const std::string label = date::format(years          ? "%Y"
-                                             : months_shown ? "%b %Y"
-                                                            : "%d %b",
-                                             sys_days(mark));
-      marks += fmt::format("{}{} {:.10g}", marks.empty() ? "" : ", ", Gnuplot::quote(label), x);
-    }
-    if (years)
-      mark += std::chrono::years(step);
-    else if (months_shown)
-      mark += months(step);
-    else
-      mark = sys_days(mark) + days(step);
+// P-values of whiteness up to each lag, on a scale of powers of ten down to one in a million.
+// The default number of lags is marked.
+void p_value_panel(Gnuplot& plot, const LagTable& values, const LagTable& of_squares,
+                   const Place& place) {
+  const int marked = default_whiteness_lags(values.observations);
+  constexpr double kLeast = 1e-6;
+  std::vector<double> lag, robust, plain, squared;
+  const auto shown = [&](std::optional<double> p) {
+    return p ? std::max(*p, kLeast) : std::numeric_limits<double>::quiet_NaN();
+  };
+  for (std::size_t k = 0; k < values.rows.size(); ++k) {
+    lag.push_back(values.rows[k].lag);
+    robust.push_back(shown(values.rows[k].p_robust));
+    plain.push_back(shown(values.rows[k].p_value));
+    squared.push_back(shown(of_squares.rows[k].p_value));
   }
-}
-
-void set_x_axis(Gnuplot& plot, bool dated, double low, double high) {
-  plot.add(fmt::format("set xrange [{:.10g}:{:.10g}]", low, high));
-  if (dated)
-    plot.add(fmt::format("set xtics nomirror out ({})", date_marks(low, high)));
-  else
-    plot.add("set xtics autofreq nomirror out");
-}
-
-void free_y(Gnuplot& plot) {
-  plot.add("set yrange [*:*]; set ytics autofreq nomirror out");
-}
-
-// "log return of settle, percent a day".
-std::string caption(const Series& s) {
-  return s.unit.empty() ? s.name : fmt::format("{}, {} a {}", s.name, s.unit, s.period());
-}
-
-std::pair<double, double> padded_range(const std::vector<double>& values) {
-  double low = std::numeric_limits<double>::infinity(), high = -low;
-  for (const double v : values)
-    if (std::isfinite(v)) {
-      low = std::min(low, v);
-      high = std::max(high, v);
-    }
-  const double pad = 0.04 * (high - low);
-  return {low - pad, high + pad};
-}
-
-// ACF as bars, PACF as open dots, the band of white noise as a fog ribbon.
-void lag_panel(Gnuplot& plot, const LagTable& table, std::pair<double, double> y, double bottom,
-               double top, const std::string& title) {
-  std::vector<double> lag, acf, pacf;
-  for (const LagRow& row : table.rows) {
-    lag.push_back(row.lag);
-    acf.push_back(row.acf);
-    pacf.push_back(row.pacf);
-  }
-  const std::string d = plot.data({lag, acf, pacf});
-  plot.panel(0.66, 0.985, bottom, top, title);
-  set_x_axis(plot, false, 0, static_cast<double>(lag.size()) + 1);
-  plot.add("set xtics 0,5 nomirror out; set boxwidth 0.55");
-  plot.add(fmt::format("set yrange [{}:{}]; set ytics autofreq nomirror out", y.first, y.second));
-  plot.add(fmt::format(
-      "set object 1 rectangle from graph 0, first {} to graph 1, first {} fc rgb '{}' fs solid "
-      "noborder behind",
-      -table.band_95, table.band_95, palette::fog));
-  plot.add(fmt::format(
-      "plot 0 lc rgb '{0}' lw 1, {1} using 1:2 with boxes lc rgb '{2}', {1} using 1:3 with points "
-      "pt 6 ps 0.9 lw 1.6 lc rgb '{3}'",
-      palette::ink, d, palette::kelp, palette::brass));
+  const std::string d = plot.data({lag, robust, plain, squared});
+  plot.panel(place.left, place.right, place.bottom, place.top,
+             fmt::format("p of no memory up to each lag (default {})", marked));
+  set_x_axis(plot, false, 0, lag.back() + 1);
+  plot.add("set xtics 0,5 nomirror out; set logscale y");
+  plot.add(
+      fmt::format("set yrange [{}:1.6]; set ytics nomirror out ('1' 1, '0.05' 0.05, '1e-3' 1e-3, "
+                  "'≤1e-6' 1e-6)",
+                  kLeast / 1.6));
+  plot.add(
+      fmt::format("set arrow 1 from {0}, graph 0 to {0}, graph 1 nohead dt 3 lw 1 lc rgb '{1}'",
+                  marked, palette::ink));
+  const auto key = [&](int number, double y, std::string_view text, std::string_view colour) {
+    plot.add(fmt::format(
+        "set label {} {} at graph 0.985, graph {} right font 'DejaVu Sans,9' textcolor rgb '{}'",
+        number, Gnuplot::quote(text), y, colour));
+  };
+  key(11, 0.34, "solid: values, robust", palette::kelp);
+  key(12, 0.22, "dashed: values, plain", palette::brass);
+  key(13, 0.10, "ringed: squares", palette::coral);
+  plot.add(
+      fmt::format("plot 0.05 dt 3 lw 1 lc rgb '{0}', {1} using 1:2 with lines lw 2 lc rgb '{2}', "
+                  "{1} using 1:3 with "
+                  "lines dt 2 lw 1.6 lc rgb '{3}', {1} using 1:4 with linespoints pt 6 ps 0.6 lw 1 "
+                  "lc rgb '{4}'",
+                  palette::ink, d, palette::kelp, palette::brass, palette::coral));
+  plot.add("unset logscale y; unset arrow");
 }
 
 }  // namespace
@@ -143,23 +92,21 @@ void draw_first_look(const Series& values, const std::string& path,
                        palette::ink, d, palette::tide));
 
   // One scale for both, since the pair is what decides.
-  std::vector<double> all{of_values.band_95, -of_values.band_95};
-  for (const LagTable* table : {&of_values, &of_squares})
-    for (const LagRow& row : table->rows) {
-      all.push_back(row.acf);
-      all.push_back(row.pacf);
-    }
+  const LagBars bars = lag_bars(of_values, {}), square_bars = lag_bars(of_squares, {});
+  std::vector<double> all = heights(bars);
+  const std::vector<double> more = heights(square_bars);
+  all.insert(all.end(), more.begin(), more.end());
   const auto y = padded_range(all);
   const bool returns = values.kind == Kind::log_return || values.kind == Kind::simple_return;
   const std::string noun = returns ? "return" : "value";
-  lag_panel(plot, of_values, y, 0.57, top, fmt::format("memory of the {}, by lag", noun));
-  lag_panel(plot, of_squares, y, split, 0.45, "memory of its square");
-  plot.add(fmt::format(
-      "set label 2 {} at screen 0.985,0.018 right font 'DejaVu Sans,10' textcolor rgb '{}'",
-      Gnuplot::quote("bar: ACF   ring: PACF   band: 95 % of white noise"), palette::ink));
-  plot.add(
-      "set xrange [0:1]; set yrange [0:1]; unset border; unset tics; unset object; unset label 1");
-  plot.add("plot NaN");
+  lag_panel(plot, bars, y, {0.66, 0.985, 0.735, top},
+            fmt::format("memory of the {}, by lag", noun));
+  lag_panel(plot, square_bars, y, {0.66, 0.985, 0.42, 0.615}, "memory of its square");
+  p_value_panel(plot, of_values, of_squares, {0.66, 0.985, split, 0.30});
+  foot_note(plot,
+            "bar: ACF   ring: PACF   band: 95 % of one lag of a white series whose volatility may "
+            "cluster; "
+            "dotted: of one that is even");
   plot.draw();
 }
 

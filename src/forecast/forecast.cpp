@@ -224,8 +224,9 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   std::vector<Timestamp> dates;
   if (last < fit.series->times.size()) {
     ahead.origin = fit.series->times[last];
-    dates =
-        dates_after(*ahead.origin, fit.series->clock, static_cast<std::size_t>(options.horizon));
+    const Calendar calendar =
+        learn_calendar(std::span(fit.series->times).first(last + 1), fit.series->clock);
+    dates = dates_after(calendar, *ahead.origin, static_cast<std::size_t>(options.horizon));
   }
 
   const std::vector<double> theta = fit.estimates();

@@ -16,6 +16,8 @@
 namespace brace {
 namespace {
 
+constexpr double kNormal95 = 1.959963984540054;  // two-sided
+
 // Deviations from the mean of the values present; 0 where missing, which drops the pair from each
 // sum.
 std::vector<double> deviations(std::span<const double> y, std::size_t& present) {
@@ -78,7 +80,9 @@ LagTable lag_table(const Series& series, int lags, int fitted) {
   const auto n = static_cast<double>(present);
   table.of = series.name;
   table.observations = present;
-  table.band_95 = laws::normal_quantile(0.975) / std::sqrt(n);
+  table.band_95 = kNormal95 / std::sqrt(n);
+  double total = 0, squared_sum = 0;
+  for (const double v : d) total += v * v;
   double q = 0, q_robust = 0;
   for (std::size_t k = 1; k <= r.size(); ++k) {
     // Under a white but heteroskedastic null sum d_t d_{t-k} has variance sum d_t^2 d_{t-k}^2.
@@ -97,7 +101,10 @@ LagTable lag_table(const Series& series, int lags, int fitted) {
                .dof = static_cast<int>(k) - fitted,
                .p_value = {},
                .q_robust = q_robust,
-               .p_robust = {}};
+               .p_robust = {},
+               .band_robust = total > 0 ? kNormal95 * std::sqrt(spread) / total : 0,
+               .band_widening = table.band_95 * std::sqrt(1 + 2 * squared_sum)};
+    squared_sum += r[k - 1] * r[k - 1];
     if (row.dof >= 1) {
       row.p_value = laws::chi_squared_tail(q, row.dof);
       row.p_robust = laws::chi_squared_tail(q_robust, row.dof);
@@ -107,45 +114,153 @@ LagTable lag_table(const Series& series, int lags, int fitted) {
   return table;
 }
 
-std::ostream& operator<<(std::ostream& out, const LagTable& table) {
-  const LagRow& last = table.rows.back();
-  std::size_t outside = 0;
-  for (const LagRow& row : table.rows) outside += std::abs(row.acf) > table.band_95;
-  const bool memory = last.p_robust.value_or(1) < 0.05;
-  // The bars' scale: the least round number that holds them all.
-  double scale = 1;
-  for (const double round : {0.5, 0.2, 0.1})
-    if (std::all_of(table.rows.begin(), table.rows.end(),
-                    [&](const LagRow& r) { return std::abs(r.acf) <= round; }))
-      scale = round;
-  out << text::wrap(fmt::format("{}: {} over {} lags (robust p {}); beyond the 95 % band: {} of "
-                                "{}, where chance alone gives "
-                                "about {}.",
-                                text::sentence(table.of), memory ? "memory" : "no clear memory",
-                                table.rows.size(), text::p_value(last.p_robust), outside,
-                                table.rows.size(),
-                                text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
-      << '\n'
-      << fmt::format("  {:>4}{:>8}{:>8}   {:<21}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf", "pacf",
-                     fmt::format("{:<10}0{:>10}", -scale, scale), "Q", "p", "robust Q", "p");
-  for (const LagRow& row : table.rows) {
-    // Ten cells a side; '|' is zero. Bars beyond the band are drawn fuller.
-    const char cell = std::abs(row.acf) > table.band_95 ? '#' : '=';
-    std::string bar(21, ' ');
-    const int reach = static_cast<int>(std::lround(std::clamp(row.acf / scale, -1.0, 1.0) * 10));
-    for (int c = std::min(0, reach); c <= std::max(0, reach); ++c)
-      bar[static_cast<std::size_t>(10 + c)] = cell;
-    bar[10] = '|';
-    out << fmt::format("  {:>4}{:>8}{:>8}   {}{:>9}{:>9}{:>10}{:>9}\n", row.lag,
-                       text::fixed(row.acf, 3), text::fixed(row.pacf, 3), bar,
-                       text::fixed(row.q, 1), text::p_value(row.p_value),
-                       text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
+LeverageTable leverage_table(const Series& series, int lags) {
+  require_usable(series, 20, "a leverage table");
+  LeverageTable table;
+  std::size_t present = 0;
+  const std::vector<double> d = deviations(series.values, present);
+  std::vector<double> squares(series.values);
+  for (double& v : squares) v *= v;
+  const std::vector<double> s = deviations(squares, present);
+  if (lags < 1 || static_cast<std::size_t>(lags) >= present)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("lags = {}: must lie between 1 and {}", lags, present - 1));
+  double size_d = 0, size_s = 0;
+  for (std::size_t t = 0; t < d.size(); ++t) {
+    size_d += d[t] * d[t];
+    size_s += s[t] * s[t];
   }
+  const double scale = std::sqrt(size_d * size_s);
+  table.of = series.name;
+  table.observations = present;
+  for (std::size_t k = 1; k <= static_cast<std::size_t>(lags); ++k) {
+    double product = 0, spread = 0;
+    for (std::size_t t = k; t < d.size(); ++t) {
+      const double pair = d[t - k] * s[t];
+      product += pair;
+      spread += pair * pair;
+    }
+    // Squares that never vary have nothing to lean on.
+    const bool defined = scale > 0 && spread > 0;
+    table.rows.push_back({static_cast<int>(k), defined ? product / scale : 0,
+                          defined ? kNormal95 * std::sqrt(spread) / scale : 0});
+    table.statistic += defined ? product * product / spread : 0;
+  }
+  table.p_value = laws::chi_squared_tail(table.statistic, lags);
+  return table;
+}
+
+namespace {
+
+// The least round number that no bar exceeds.
+template <class Rows, class F>
+double scale_of(const Rows& rows, F value) {
+  for (const double round : {0.1, 0.2, 0.5})
+    if (std::all_of(rows.begin(), rows.end(),
+                    [&](const auto& r) { return std::abs(value(r)) <= round; }))
+      return round;
+  return 1;
+}
+
+// Ten cells a side; '|' is zero and ':' the ends of the robust band. Bars beyond it are drawn
+// fuller.
+std::string bar(double value, double band, double scale) {
+  const auto cell_at = [&](double x) {
+    return static_cast<int>(std::lround(std::clamp(x / scale, -1.0, 1.0) * 10));
+  };
+  std::string text(21, ' ');
+  if (band < scale)
+    for (const double end : {-band, band}) text[static_cast<std::size_t>(10 + cell_at(end))] = ':';
+  const int reach = cell_at(value);
+  for (int c = std::min(0, reach); c <= std::max(0, reach); ++c)
+    text[static_cast<std::size_t>(10 + c)] = std::abs(value) > band ? '#' : '=';
+  text[10] = '|';
+  return text;
+}
+
+}  // namespace
+
+double band_of(const LagTable& table, const LagRow& row, LagBand band) {
+  switch (band) {
+    case LagBand::robust: return row.band_robust;
+    case LagBand::white: return table.band_95;
+    case LagBand::widening: return row.band_widening;
+  }
+  return table.band_95;
+}
+
+void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
+  const LagRow& last = table.rows.back();
+  const auto band = [&](const LagRow& row) { return band_of(table, row, options.band); };
+  std::size_t outside = 0;
+  for (const LagRow& row : table.rows) outside += std::abs(row.acf) > band(row);
+  const bool memory = last.p_robust.value_or(1) < 0.05;
+  const double scale = scale_of(table.rows, [](const LagRow& r) { return r.acf; });
+  const std::string_view word = options.band == LagBand::robust  ? "robust"
+                                : options.band == LagBand::white ? "white"
+                                                                 : "widening";
+  out << text::wrap(fmt::format(
+             "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where chance "
+             "alone gives about {}.",
+             text::sentence(table.of), memory ? "memory" : "no clear memory", table.rows.size(),
+             text::p_value(last.p_robust), word, outside, table.rows.size(),
+             text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
+      << '\n'
+      << fmt::format("  {:>4} {:>8}{:>8}   {:<21}{:>8}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf",
+                     "pacf", fmt::format("{:<10}0{:>10}", -scale, scale), "band", "Q", "p",
+                     "robust Q", "p");
+  const int season = options.season;
+  for (const LagRow& row : table.rows)
+    out << fmt::format("  {:>4}{}{:>8}{:>8}   {}{:>8}{:>9}{:>9}{:>10}{:>9}\n", row.lag,
+                       season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3),
+                       text::fixed(row.pacf, 3), bar(row.acf, band(row), scale),
+                       text::fixed(band(row), 3), text::fixed(row.q, 1), text::p_value(row.p_value),
+                       text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
+  constexpr std::string_view kMeanings[] = {
+      "a white series whose volatility may cluster", "a white series of even volatility",
+      "a moving average that ends one lag before (Bartlett's widening band)"};
+  out << '\n'
+      << text::wrap(
+             fmt::format(
+                 "# beyond the band, ':', which holds the ACF of one lag in 95 % of cases for "
+                 "{}. {} observations.{}",
+                 kMeanings[static_cast<std::size_t>(options.band)], text::count(table.observations),
+                 season > 1 ? fmt::format(" * marks multiples of the season, {}.", season) : ""),
+             100, "  ")
+      << "  Null of each p: no autocorrelation up to that lag. The plain form takes clustering\n"
+         "  volatility for memory; the robust one does not.\n";
+}
+
+std::ostream& operator<<(std::ostream& out, const LagTable& table) {
+  print(out, table);
+  return out;
+}
+
+std::ostream& operator<<(std::ostream& out, const LeverageTable& table) {
+  const double scale = scale_of(table.rows, [](const LeverageRow& r) { return r.correlation; });
+  double sum = 0;
+  for (const LeverageRow& row : table.rows) sum += row.correlation;
+  const bool rejects = table.p_value.value_or(1) < 0.05;
+  out << text::wrap(fmt::format(
+             "{}: {} (p {}; null: a return says nothing about the squares of the next {}).",
+             text::sentence(table.of),
+             !rejects ? "no clear leverage"
+             : sum < 0
+                 ? "leverage: falls raise the volatility that follows more than rises do"
+                 : "reversed leverage: rises raise the volatility that follows more than falls do",
+             text::p_value(table.p_value), table.rows.size()))
+      << '\n'
+      << fmt::format("  {:>4}{:>13}   {:<21}{:>8}\n", "lag", "correlation",
+                     fmt::format("{:<10}0{:>10}", -scale, scale), "band");
+  for (const LeverageRow& row : table.rows)
+    out << fmt::format("  {:>4}{:>13}   {}{:>8}\n", row.lag, text::fixed(row.correlation, 3),
+                       bar(row.correlation, row.band_robust, scale),
+                       text::fixed(row.band_robust, 3));
   out << fmt::format(
-      "\n  # beyond +-{}, the 95 % band of one lag of a white series; {} observations.\n"
-      "  Null of each p: no autocorrelation up to that lag. The robust form allows for clustering\n"
-      "  volatility, which the plain one takes for memory.\n",
-      text::fixed(table.band_95, 3), text::count(table.observations));
+      "\n  Correlation of the return of a row with the square of the row that comes lag rows "
+      "later.\n"
+      "  # beyond the robust 95 % band. {} observations.\n",
+      text::count(table.observations));
   return out;
 }
 

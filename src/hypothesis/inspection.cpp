@@ -5,13 +5,16 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <ostream>
 
+#include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/whiteness.hpp"
+#include "brace/series/transform.hpp"
 
 namespace brace {
 namespace {
@@ -20,34 +23,153 @@ namespace {
 constexpr double kManyZeros = 0.10;
 // A level with a unit root has a first autocorrelation above this in any sample worth testing.
 constexpr double kLevelLike = 0.9;
+// Share of flat candles that is no accident of a quiet market.
+constexpr double kFlatShare = 0.002;
 
-std::string read(const Inspection& i, bool memory, bool clusters) {
+// Lags shown in the table of p-values; the figure shows each.
+constexpr int kLagsTabled[] = {1, 2, 3, 5, 10, 15, 20, 30};
+// A step in |returns| whose memory parameter is above this lingers for months.
+constexpr double kLingers = 0.2;
+
+bool memory_of(const Inspection& i) {
+  // The robust form decides: the plain one takes clustering for memory.
+  return *test_of(i.tests, "ljung-box-robust").rejects();
+}
+
+bool clusters(const Inspection& i) {
+  return *test_of(i.tests, "arch-lm").rejects();
+}
+
+std::string read(const Inspection& i) {
   const std::string_view tails =
       i.moments.excess_kurtosis > 1 ? "heavy tails" : "tails near the normal";
   return fmt::format("{}: {}, {} from one {} to the next, {}", i.name, tails,
-                     memory ? "memory" : "no clear memory", i.period,
-                     clusters ? "and volatility that clusters" : "and steady volatility");
+                     memory_of(i) ? "memory" : "no clear memory", i.period,
+                     clusters(i) ? "and volatility that clusters" : "and steady volatility");
+}
+
+std::vector<Inspection::WhitenessRow> whiteness_by_lag(const Series& series, int lags) {
+  std::vector<Inspection::WhitenessRow> rows;
+  const LagTable values = lag_table(series, lags), of_squares = lag_table(squares(series), lags);
+  for (std::size_t k = 0; k < values.rows.size(); ++k)
+    rows.push_back({values.rows[k].lag, values.rows[k].p_value, values.rows[k].p_robust,
+                    of_squares.rows[k].p_value});
+  return rows;
+}
+
+std::vector<std::string> advise(const Inspection& i, const Series& series) {
+  std::vector<std::string> advice;
+  const bool level = std::any_of(i.warnings.begin(), i.warnings.end(), [](const Warning& w) {
+    return w.code == WarningCode::level_modelled;
+  });
+  if (level) {
+    advice.emplace_back(
+        "This is a level: its tests reject whatever the returns are like. Ask unitroot which "
+        "series "
+        "may be modelled, then look at that one.");
+    return advice;
+  }
+  const bool plain = *test_of(i.tests, "ljung-box").rejects(), robust = memory_of(i);
+  if (robust)
+    advice.emplace_back(
+        "There is memory: lags shows at which lags, and each asks for an ar or ma term.");
+  else if (plain)
+    advice.emplace_back(
+        "The plain Ljung-Box rejects and the robust one does not: that is clustering volatility, "
+        "not "
+        "memory. A constant mean will do.");
+  else
+    advice.emplace_back("No memory to model in the mean: a constant will do.");
+  if (clusters(i))
+    advice.push_back(fmt::format("Volatility clusters: give the variance an equation (garch){}.",
+                                 i.moments.excess_kurtosis > 1
+                                     ? " and, the tails being heavy, the shocks a Student law"
+                                     : ""));
+  if (i.leverage_p && *i.leverage_p < 0.05)
+    advice.emplace_back(
+        "Returns tell something of the volatility that follows (leverage): lags --of leverage "
+        "shows "
+        "which side; a variance that answers falls and rises alike will miss it.");
+  if (!i.tails.empty() && i.tails[0].alpha - 1.96 * i.tails[0].se < 4)
+    advice.push_back(
+        fmt::format("The tail index is {}: a fourth moment may not exist, so kurtosis and "
+                    "tests on squares are rough guides.",
+                    text::fixed(i.tails[0].alpha, 1)));
+  if (i.memory.size() == 2 && i.memory[1].d - 1.96 * i.memory[1].se > kLingers)
+    advice.push_back(
+        fmt::format("The sizes remember for long (d {}): a lasting change of variance looks "
+                    "the same, so test for one before a long-memory model.",
+                    text::fixed(i.memory[1].d, 2)));
+  if (series.missing() > 0)
+    advice.push_back(
+        fmt::format("{} missing: nothing is filled; models skip them, and tests close or "
+                    "drop them.",
+                    text::plural(series.missing(), "value is", "values are")));
+  return advice;
 }
 
 }  // namespace
 
-Inspection inspect(const Series& series, int lags) {
+const TestResult& test_of(const std::vector<TestResult>& tests, std::string_view id) {
+  const auto at =
+      std::find_if(tests.begin(), tests.end(), [&](const TestResult& t) { return t.test == id; });
+  if (at == tests.end())
+    throw Error(ErrorCode::bad_option, fmt::format("no test '{}' among the results", id));
+  return *at;
+}
+
+Inspection inspect(const Series& series, const InspectOptions& options) {
   require_usable(series, 20, "a first look");
   Inspection out;
   out.name = series.name;
   out.unit = series.unit;
   out.period = series.period();
   out.moments = moments(series);
+  out.lags = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
+  const int lags = options.lags;
   out.tests = {mean_zero(series),
+               symmetry(series),
+               kurtosis(series),
                jarque_bera(series),
                ljung_box(series, {.lags = lags}),
                ljung_box_robust(series, {.lags = lags}),
                mcleod_li(series, {.lags = lags}),
                arch_lm(series, {.lags = lags})};
-  // The robust form decides: the plain one takes clustering for memory.
-  out.reading = read(out, *out.tests[3].rejects(), *out.tests[5].rejects());
-
+  const int quarter = static_cast<int>(series.present() / 4);
+  out.whiteness = whiteness_by_lag(series, std::max(out.lags, std::min(30, quarter)));
+  out.extremes = extremes(series, options.extremes);
+  if (series.present() >= 50) {
+    out.memory = {local_whittle(series), local_whittle(absolute_values(series))};
+    out.leverage_p = leverage_table(series, 5).p_value;
+  }
+  if (series.present() >= 100)
+    for (const Tail tail : {Tail::both, Tail::left, Tail::right}) {
+      try {
+        out.tails.push_back(tail_index(series, tail));
+      } catch (const Error&) {
+        // A side with too few values, or equal ones, has no index; neither has the series then.
+        out.tails.clear();
+        break;
+      }
+    }
+  if (options.bars)
+    for (const RangeEstimator estimator :
+         {RangeEstimator::close_to_close, RangeEstimator::yang_zhang, RangeEstimator::parkinson,
+          RangeEstimator::garman_klass, RangeEstimator::rogers_satchell})
+      if (const auto variance = mean_variance(*options.bars, estimator))
+        out.range_volatility.push_back({estimator, std::sqrt(*variance)});
+  out.reading = read(out);
   out.warnings = data_warnings(series);
+  if (options.bars)
+    if (const std::size_t flat = flat_bars(*options.bars);
+        static_cast<double>(flat) > kFlatShare * static_cast<double>(options.bars->close.size()))
+      out.warnings.push_back(
+          {WarningCode::flat_bars,
+           fmt::format(
+               "{} only repeat the last close in open, high, low and close, as holidays kept in "
+               "the file do; drop them with --drop-flat, or --drop-zero with the volume",
+               text::plural(flat, "row", "rows"))});
+  out.advice = advise(out, series);
   return out;
 }
 
@@ -76,15 +198,71 @@ std::vector<Warning> data_warnings(const Series& series) {
   return warnings;
 }
 
+namespace {
+
+void print_whiteness(std::ostream& out, const Inspection& i) {
+  std::string head = "  p up to lag    ", robust = "  values, robust ", plain = "  values, plain  ",
+              of_squares = "  squares        ";
+  for (const int lag : kLagsTabled) {
+    if (static_cast<std::size_t>(lag) > i.whiteness.size()) break;
+    const Inspection::WhitenessRow& row = i.whiteness[static_cast<std::size_t>(lag) - 1];
+    head += fmt::format("{:>9}", lag);
+    robust += fmt::format("{:>9}", text::p_value(row.values_robust));
+    plain += fmt::format("{:>9}", text::p_value(row.values));
+    of_squares += fmt::format("{:>9}", text::p_value(row.squares));
+  }
+  out << '\n' << head << '\n' << robust << '\n' << plain << '\n' << of_squares << '\n';
+}
+
+void print_extremes(std::ostream& out, const Inspection& i) {
+  std::vector<std::string> days;
+  for (const Extreme& e : i.extremes)
+    days.push_back(fmt::format("{} {} ({})",
+                               e.date ? format_date(*e.date) : fmt::format("row {}", e.index + 1),
+                               text::fixed(e.value, 2), text::fixed(e.sizes, 1)));
+  out << '\n'
+      << text::wrap(fmt::format("farthest from the median (in robust standard deviations): {}.",
+                                fmt::join(days, ", ")),
+                    100, "  ");
+}
+
+void print_memory_and_tails(std::ostream& out, const Inspection& i) {
+  if (i.memory.size() == 2)
+    out << fmt::format("  memory d (local Whittle, error {}): values {}, {}; sizes {}, {}\n",
+                       text::fixed(i.memory[0].se, 2), text::fixed(i.memory[0].d, 2),
+                       i.memory[0].reading, text::fixed(i.memory[1].d, 2), i.memory[1].reading);
+  if (i.tails.size() == 3)
+    out << fmt::format("  tail index (Hill, {} values): {} ({}); falls {} ({}), rises {} ({})\n",
+                       i.tails[0].k, text::fixed(i.tails[0].alpha, 1),
+                       text::fixed(i.tails[0].se, 1), text::fixed(i.tails[1].alpha, 1),
+                       text::fixed(i.tails[1].se, 1), text::fixed(i.tails[2].alpha, 1),
+                       text::fixed(i.tails[2].se, 1));
+  if (i.range_volatility.empty()) return;
+  std::string whole, session;
+  for (const Inspection::RangeVolatility& r : i.range_volatility) {
+    const bool of_day =
+        r.estimator == RangeEstimator::close_to_close || r.estimator == RangeEstimator::yang_zhang;
+    std::string& list = of_day ? whole : session;
+    list += fmt::format("{}{} {}", list.empty() ? "" : ", ", to_string(r.estimator),
+                        text::fixed(r.sd, 2));
+  }
+  out << text::wrap(fmt::format("volatility by range, percent a {}: {}; from open to close: {}",
+                                i.period, whole, session),
+                    100, "  ");
+}
+
+}  // namespace
+
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   const Moments& m = inspection.moments;
   out << text::wrap(text::sentence(inspection.reading) + ".") << '\n'
-      << fmt::format("  {} observations{}\n", text::count(m.n),
+      << fmt::format("  {} observations{}: mean {}, median {}, standard deviation {}\n",
+                     text::count(m.n),
                      inspection.unit.empty()
                          ? ""
-                         : fmt::format(", in {} a {}", inspection.unit, inspection.period))
-      << fmt::format("  mean {}, median {}, standard deviation {}\n", text::significant(m.mean, 3),
-                     text::significant(m.median, 3), text::significant(m.sd, 4))
+                         : fmt::format(" in {} a {}", inspection.unit, inspection.period),
+                     text::significant(m.mean, 3), text::significant(m.median, 3),
+                     text::significant(m.sd, 4))
       << fmt::format("  least {}, most {}; skewness {}, excess kurtosis {}\n\n",
                      text::significant(m.min, 4), text::significant(m.max, 4),
                      text::fixed(m.skewness, 2), text::fixed(m.excess_kurtosis, 2));
@@ -92,7 +270,11 @@ std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
     out << fmt::format("  {:<17}{:>9}  p {:<9}null: {}\n", test.test,
                        text::significant(test.statistic, 4),
                        text::p_value(test.p_value, test.p_floor), test.null);
-  out << "\n  A small p speaks against the null of its row.\n";
+  print_whiteness(out, inspection);
+  print_extremes(out, inspection);
+  print_memory_and_tails(out, inspection);
+  out << '\n';
+  for (const std::string& advice : inspection.advice) out << text::wrap(advice, 100, "  ");
   for (const Warning& warning : inspection.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

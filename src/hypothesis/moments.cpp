@@ -10,6 +10,20 @@
 #include "brace/maths/long_run_variance.hpp"
 
 namespace brace {
+namespace {
+
+std::vector<double> deviations(const Series& series, const Moments& m) {
+  std::vector<double> d = series.present_values();
+  for (double& v : d) v -= m.mean;
+  return d;
+}
+
+// Of the Bartlett window in the tests on mean and symmetry.
+int bandwidth_of(const Moments& m) {
+  return static_cast<int>(std::floor(4 * std::pow(static_cast<double>(m.n) / 100, 2.0 / 9)));
+}
+
+}  // namespace
 
 Moments moments(const Series& series) {
   require_usable(series, 2, "moments");
@@ -52,16 +66,66 @@ TestResult jarque_bera(const Series& series) {
   return test;
 }
 
+TestResult symmetry(const Series& series) {
+  const Moments m = moments(series);
+  const std::vector<double> d = deviations(series, m);
+  const auto n = static_cast<double>(m.n);
+  const double variance = m.sd * m.sd * (n - 1) / n;
+  // The mean is estimated as well, which takes 3 s^2 d_t off each d_t^3.
+  std::vector<double> influence;
+  for (const double v : d) influence.push_back(v * v * v - 3 * variance * v);
+  const double mean = std::accumulate(influence.begin(), influence.end(), 0.0) / n;
+  for (double& v : influence) v -= mean;
+  TestResult test;
+  test.test = "symmetry";
+  test.variant = "t, long-run variance";
+  test.null = "the law is symmetric";
+  test.bandwidth = bandwidth_of(m);
+  test.statistic = std::sqrt(n) * m.skewness /
+                   std::sqrt(long_run_variance(influence, *test.bandwidth) / std::pow(variance, 3));
+  test.p_value = laws::normal_two_sided(test.statistic);
+  test.observations = m.n;
+  test.reading = !*test.rejects() ? "no sign of skewness"
+                 : m.skewness < 0 ? "skewed: the large moves are falls"
+                                  : "skewed: the large moves are rises";
+  return test;
+}
+
+TestResult kurtosis(const Series& series) {
+  require_usable(series, 20, "a test of kurtosis");
+  const Moments m = moments(series);
+  const auto n = static_cast<double>(m.n);
+  // Mean, variance and skewness of b2 under normality, then a cube-root transform (Anscombe and
+  // Glynn 1983).
+  const double mean = 3 * (n - 1) / (n + 1);
+  const double variance = 24 * n * (n - 2) * (n - 3) / ((n + 1) * (n + 1) * (n + 3) * (n + 5));
+  const double x = (m.excess_kurtosis + 3 - mean) / std::sqrt(variance);
+  const double root_beta = 6 * (n * n - 5 * n + 2) / ((n + 7) * (n + 9)) *
+                           std::sqrt(6 * (n + 3) * (n + 5) / (n * (n - 2) * (n - 3)));
+  const double a = 6 + 8 / root_beta * (2 / root_beta + std::sqrt(1 + 4 / (root_beta * root_beta)));
+  const double ratio = (1 - 2 / a) / (1 + x * std::sqrt(2 / (a - 4)));
+  TestResult test;
+  test.test = "kurtosis";
+  test.variant = "z";
+  test.null = "the kurtosis is a normal law's";
+  test.statistic = (1 - 2 / (9 * a) - std::cbrt(ratio)) / std::sqrt(2 / (9 * a));
+  test.p_value = laws::normal_two_sided(test.statistic);
+  test.observations = m.n;
+  test.reading = !*test.rejects()        ? "tails as a normal law's"
+                 : m.excess_kurtosis > 0 ? "tails heavier than a normal law's"
+                                         : "tails lighter than a normal law's";
+  return test;
+}
+
 TestResult mean_zero(const Series& series) {
   const Moments m = moments(series);
-  std::vector<double> d = series.present_values();
-  for (double& v : d) v -= m.mean;
+  const std::vector<double> d = deviations(series, m);
   const auto n = static_cast<double>(m.n);
   TestResult test;
   test.test = "mean-zero";
   test.variant = "t, long-run variance";
   test.null = "the mean is zero";
-  test.bandwidth = static_cast<int>(std::floor(4 * std::pow(n / 100, 2.0 / 9)));
+  test.bandwidth = bandwidth_of(m);
   test.statistic = m.mean / std::sqrt(long_run_variance(d, *test.bandwidth) / n);
   test.p_value = laws::normal_two_sided(test.statistic);
   test.observations = m.n;

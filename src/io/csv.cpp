@@ -1,230 +1,178 @@
 // SPDX-License-Identifier: Apache-2.0
-// CSV through libcsv. Covered by tests/io/csv_test.cpp.
+// CSV through libcsv, in blocks. Covered by tests/io/csv_test.cpp and fuzz/read_table_fuzz.cpp.
 #include "brace/io/csv.hpp"
 
 #include <csv.h>
 #include <fmt/format.h>
 
-#include <algorithm>
-#include <charconv>
-#include <cmath>
-#include <limits>
+#include <array>
+#include <cstring>
+#include <filesystem>
+#include <fstream>
+#include <iostream>
 #include <memory>
-#include <optional>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/io/files.hpp"
+#include "io/rows.hpp"
 
 namespace brace {
 namespace {
 
-using Row = std::vector<std::string>;
+constexpr std::string_view kByteOrderMark = "\xEF\xBB\xBF";
 
-// The table of a file: rows[0] is the header.
-struct Table {
-  std::vector<Row> rows;
-  Row row;
-};
-
-void on_cell(void* cell, std::size_t size, void* data) {
-  static_cast<Table*>(data)->row.emplace_back(static_cast<const char*>(cell), size);
-}
-
-void on_row(int, void* data) {
-  auto* table = static_cast<Table*>(data);
-  table->rows.push_back(std::move(table->row));
-  table->row.clear();
-}
-
-std::vector<Row> parse(const std::string& path, std::string_view content) {
-  if (content.starts_with("\xEF\xBB\xBF")) content.remove_prefix(3);
-  csv_parser parser;
-  if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI) != 0)
-    throw Error(ErrorCode::file_missing, fmt::format("{}: out of memory while reading", path));
-  const std::unique_ptr<csv_parser, void (*)(csv_parser*)> guard(&parser, csv_free);
-  Table table;
-  const bool whole = csv_parse(&parser, content.data(), content.size(), on_cell, on_row, &table) ==
-                         content.size() &&
-                     csv_fini(&parser, on_cell, on_row, &table) == 0;
-  if (!whole)
-    throw Error(ErrorCode::not_a_number,
-                fmt::format("{} row {}: {}; a quote inside a quoted cell is written twice", path,
-                            text::count(table.rows.size() + 1), csv_strerror(csv_error(&parser))));
-  return std::move(table.rows);
-}
-
-std::optional<double> number(std::string_view cell) {
-  while (!cell.empty() && cell.front() == ' ') cell.remove_prefix(1);
-  while (!cell.empty() && cell.back() == ' ') cell.remove_suffix(1);
-  if (cell.starts_with('+')) cell.remove_prefix(1);
-  double value = 0;
-  const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
-  if (error != std::errc() || end != cell.data() + cell.size() || cell.empty()) return std::nullopt;
-  return value;
-}
-
-class Reader {
+// Collects the cells of one row and hands it on.
+class RowCollector {
  public:
-  Reader(const std::string& path, const CsvOptions& options)
-      : path_(path), options_(options), rows_(parse(path, read_whole(path))) {
-    if (rows_.size() < 2)
-      throw Error(
-          ErrorCode::file_empty,
-          fmt::format("{}: {}; it needs a header row and rows of data", path,
-                      rows_.empty() ? "the file is empty" : "there is a header and no data"));
-    for (std::size_t r = 1; r < rows_.size(); ++r)
-      if (rows_[r].size() != rows_[0].size())
-        throw Error(ErrorCode::not_a_number,
-                    fmt::format("{} row {}: {} where the header has {}; mend the row", path,
-                                text::count(r + 1), text::plural(rows_[r].size(), "cell", "cells"),
-                                rows_[0].size()));
+  explicit RowCollector(RowSink& sink) : sink_(sink) {}
+
+  void cell(std::string_view text) {
+    if (used_ == ends_.size()) ends_.push_back(0);
+    if (used_ >= wanted_.size() || wanted_[used_]) bytes_.append(text);
+    ends_[used_++] = bytes_.size();
   }
 
-  Series read() {
-    const std::optional<std::size_t> date = date_column();
-    const std::size_t value = value_column(date);
-    const std::optional<std::size_t> zero =
-        options_.drop_zero.empty() ? std::nullopt : std::optional(column(options_.drop_zero));
-    const auto from = limit(options_.from, date, "from"), to = limit(options_.to, date, "to");
-
-    Series series;
-    series.name = rows_[0][value];
-    series.file = path_;
-    std::optional<Timestamp> before;
-    for (std::size_t r = 1; r < rows_.size(); ++r) {
-      std::optional<Timestamp> when;
-      if (date) {
-        when = parse_date(rows_[r][*date], options_.date_format);
-        if (!when)
-          fail(ErrorCode::bad_date, r, *date,
-               "is not a date in the form {}; name its form with --date-format",
-               options_.date_format.empty() ? "2019-05-02" : options_.date_format);
-        if (before && *when <= *before)
-          throw Error(
-              *when == *before ? ErrorCode::date_repeated : ErrorCode::dates_out_of_order,
-              fmt::format("{} row {}, column {}: {} comes after {}; {}", path_, text::count(r + 1),
-                          rows_[0][*date], format_date(*when), format_date(*before),
-                          *when == *before ? "keep one row a date" : "sort the rows by date"));
-        before = when;
-        if ((from && *when < *from) || (to && *when > *to)) continue;
-      }
-      const double x = cell(r, value);
-      if (zero && cell(r, *zero) == 0) {
-        ++series.rows_dropped;
-        continue;
-      }
-      series.values.push_back(x);
-      if (when) series.times.push_back(*when);
+  // `ending` is the sign that ended the row. A CR and its LF end one row between them; a line
+  // without cells is counted and passed over.
+  void row(int ending) {
+    const bool second_half = used_ == 0 && ending == '\n' && last_ending_ == '\r';
+    last_ending_ = ending;
+    if (second_half) return;
+    ++rows_;
+    if (used_ == 0) return;
+    cells_.resize(used_);
+    std::size_t begin = 0;
+    for (std::size_t c = 0; c < used_; ++c) {
+      cells_[c].text = std::string_view(bytes_).substr(begin, ends_[c] - begin);
+      begin = ends_[c];
     }
-    if (series.rows_dropped > 0) series.dropped_because = options_.drop_zero + " is 0";
-    if (series.values.empty())
-      throw Error(ErrorCode::file_empty,
-                  fmt::format("{}: no row is left{}; widen --from and --to", path_,
-                              options_.drop_zero.empty() ? "" : " after --drop-zero"));
-    series.clock = options_.every.value_or(infer_clock(series.times));
-    return series;
+    sink_.row(rows_, cells_);
+    if (wanted_.empty()) wanted_ = sink_.wanted();
+    bytes_.clear();
+    used_ = 0;
   }
+
+  [[nodiscard]] std::size_t rows() const { return rows_; }
+  [[nodiscard]] std::size_t held() const { return bytes_.size() + used_; }
 
  private:
-  template <class... Args>
-  [[noreturn]] void fail(ErrorCode code, std::size_t r, std::size_t c,
-                         fmt::format_string<Args...> what, Args&&... args) const {
-    throw Error(code,
-                fmt::format("{} row {}, column {}: '{}' {}", path_, text::count(r + 1), rows_[0][c],
-                            rows_[r][c], fmt::format(what, std::forward<Args>(args)...)));
-  }
-
-  bool is_missing(const std::string& text) const {
-    return std::find(options_.missing.begin(), options_.missing.end(), text) !=
-           options_.missing.end();
-  }
-
-  // The number in a cell, NaN where it is marked as missing.
-  double cell(std::size_t r, std::size_t c) const {
-    const std::string& text = rows_[r][c];
-    if (is_missing(text)) return std::numeric_limits<double>::quiet_NaN();
-    const auto x = number(text);
-    if (!x)
-      fail(ErrorCode::not_a_number, r, c,
-           "is not a number; fix it or name it as missing with --missing '{}'", text);
-    if (!std::isfinite(*x))
-      fail(ErrorCode::not_finite, r, c,
-           "is not finite; fix it or name it as missing with --missing '{}'", text);
-    return *x;
-  }
-
-  std::size_t column(const std::string& name) const {
-    const Row& header = rows_[0];
-    const auto at = std::find(header.begin(), header.end(), name);
-    if (at == header.end()) {
-      const auto near = text::nearest(name, header);
-      throw Error(ErrorCode::column_missing,
-                  fmt::format("{}: there is no column '{}'{}; its columns are {}", path_, name,
-                              near ? fmt::format(" (did you mean '{}'?)", *near) : "",
-                              fmt::join(header, ", ")));
-    }
-    return static_cast<std::size_t>(at - header.begin());
-  }
-
-  std::optional<std::size_t> date_column() const {
-    if (!options_.date.empty()) return column(options_.date);
-    for (std::size_t c = 0; c < rows_[0].size(); ++c)
-      if (parse_date(rows_[1][c], options_.date_format)) return c;
-    // A first column that is called a date and does not read as one is a mistake, not a value.
-    for (const char* name : {"date", "Date", "DATE", "time", "timestamp"})
-      if (rows_[0][0] == name) return 0;
-    return std::nullopt;
-  }
-
-  std::size_t value_column(std::optional<std::size_t> date) const {
-    if (!options_.value.empty()) return column(options_.value);
-    std::vector<std::size_t> numeric;
-    std::vector<std::string> names;
-    for (std::size_t c = 0; c < rows_[0].size(); ++c) {
-      if (date && c == *date) continue;
-      // Numeric: most of its cells are. A bad cell among numbers is an error later, not a reason to
-      // pass the column over.
-      std::size_t numbers = 0;
-      for (std::size_t r = 1; r < rows_.size(); ++r) numbers += number(rows_[r][c]).has_value();
-      if (2 * numbers > rows_.size() - 1) {
-        numeric.push_back(c);
-        names.push_back(rows_[0][c]);
-      }
-    }
-    if (numeric.size() == 1) return numeric.front();
-    throw Error(
-        ErrorCode::column_missing,
-        numeric.empty()
-            ? fmt::format("{}: no column holds numbers; its columns are {}", path_,
-                          fmt::join(rows_[0], ", "))
-            : fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
-                          path_, fmt::join(names, ", "), names.back()));
-  }
-
-  std::optional<Timestamp> limit(const std::string& text, std::optional<std::size_t> date,
-                                 const char* option) const {
-    if (text.empty()) return std::nullopt;
-    if (!date)
-      throw Error(ErrorCode::bad_option,
-                  fmt::format("--{} {}: {} has no column of dates", option, text, path_));
-    auto when = parse_date(text, options_.date_format);
-    if (!when) when = parse_date(text);
-    if (!when)
-      throw Error(ErrorCode::bad_option,
-                  fmt::format("--{} {}: write the date as 2019-05-02", option, text));
-    return when;
-  }
-
-  const std::string& path_;
-  const CsvOptions& options_;
-  std::vector<Row> rows_;
+  RowSink& sink_;
+  std::vector<bool> wanted_;
+  std::string bytes_;
+  std::vector<std::size_t> ends_;
+  std::vector<Cell> cells_;
+  std::size_t used_ = 0, rows_ = 0;
+  int last_ending_ = 0;
 };
+
+// libcsv is C: an exception must not pass through it, so it is kept and thrown on the other side.
+struct Bridge {
+  RowCollector* collector;
+  std::exception_ptr thrown;
+};
+
+template <class F>
+void guarded(void* data, F call) {
+  auto* bridge = static_cast<Bridge*>(data);
+  if (bridge->thrown) return;
+  try {
+    call(*bridge->collector);
+  } catch (...) {
+    bridge->thrown = std::current_exception();
+  }
+}
+
+void on_cell(void* cell, std::size_t size, void* data) {
+  guarded(data, [&](RowCollector& c) { c.cell({static_cast<const char*>(cell), size}); });
+}
+
+void on_row(int ending, void* data) {
+  guarded(data, [&](RowCollector& c) { c.row(ending); });
+}
+
+// The mark that stands most often outside quotes in the first line; a comma where none does.
+char recognise_mark(std::string_view text) {
+  std::array<std::size_t, 3> counts{};
+  constexpr std::string_view kMarks = ",;\t";
+  bool quoted = false;
+  for (const char c : text) {
+    if (c == '"') quoted = !quoted;
+    if (quoted) continue;
+    if (c == '\n' || c == '\r') {
+      if (counts != std::array<std::size_t, 3>{}) break;
+      continue;  // blank lines before the header
+    }
+    if (const auto at = kMarks.find(c); at != std::string_view::npos) ++counts[at];
+  }
+  return kMarks[static_cast<std::size_t>(std::max_element(counts.begin(), counts.end()) -
+                                         counts.begin())];
+}
 
 }  // namespace
 
-Series read_csv(const std::string& path, const CsvOptions& options) {
-  return Reader(path, options).read();
+char stream_csv(const std::string& path, char mark, RowSink& sink) {
+  std::ifstream file;
+  std::size_t total = 0;
+  if (path != "-") {
+    if (std::filesystem::is_directory(path))
+      throw Error(ErrorCode::file_missing, fmt::format("{}: is a folder; name a file in it", path));
+    file.open(path, std::ios::binary);
+    if (!file)
+      throw Error(ErrorCode::file_missing,
+                  fmt::format("{}: {}; check the name", path,
+                              errno == EACCES ? "may not be read" : "there is no such file"));
+    std::error_code unknown;
+    total = std::filesystem::file_size(path, unknown);
+    if (unknown) total = 0;
+  }
+  std::istream& in = path == "-" ? std::cin : file;
+
+  csv_parser parser;
+  if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL) != 0)
+    throw Error(ErrorCode::file_missing, fmt::format("{}: out of memory while reading", path));
+  const std::unique_ptr<csv_parser, void (*)(csv_parser*)> guard(&parser, csv_free);
+  RowCollector collector(sink);
+  Bridge bridge{&collector, nullptr};
+  const auto check = [&](bool parsed) {
+    if (bridge.thrown) std::rethrow_exception(bridge.thrown);
+    if (!parsed)
+      throw Error(ErrorCode::not_a_number,
+                  fmt::format("{} row {}: {}; a quote inside a quoted cell is written twice", path,
+                              text::count(collector.rows() + 1), csv_strerror(csv_error(&parser))));
+    if (csv_get_buffer_size(&parser) > kLongestRow || collector.held() > kLongestRow)
+      throw Error(ErrorCode::not_a_number,
+                  fmt::format("{} row {}: is longer than a million signs; is a quote left open, or "
+                              "is it no CSV file?",
+                              path, text::count(collector.rows() + 1)));
+  };
+
+  std::vector<char> block(1 << 16);
+  std::size_t bytes = 0;
+  for (bool first = true; in; first = false) {
+    in.read(block.data(), static_cast<std::streamsize>(block.size()));
+    std::string_view content(block.data(), static_cast<std::size_t>(in.gcount()));
+    if (content.empty()) break;
+    bytes += content.size();
+    if (first) {
+      if (content.starts_with(kByteOrderMark)) content.remove_prefix(kByteOrderMark.size());
+      if (content.find('\0') != std::string_view::npos)
+        throw Error(ErrorCode::not_a_number,
+                    fmt::format("{}: holds zero bytes, so it is no CSV text in UTF-8; save it as "
+                                "CSV (UTF-8) first",
+                                path));
+      if (mark == 0) mark = recognise_mark(content);
+      csv_set_delim(&parser, static_cast<unsigned char>(mark));
+    }
+    check(csv_parse(&parser, content.data(), content.size(), on_cell, on_row, &bridge) ==
+          content.size());
+    sink.progress(bytes, total);
+  }
+  check(csv_fini(&parser, on_cell, on_row, &bridge) == 0);
+  return mark;
+}
+
+Series read_csv(const std::string& path, const ReadOptions& options) {
+  return read_series(path, options);
 }
 
 std::string csv_text(const std::vector<std::vector<std::string>>& rows) {

@@ -2,6 +2,7 @@
 // The JSON contract through nlohmann-json. Covered by tests/io/json_test.cpp.
 #include "brace/io/json.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "brace/model/model_line.hpp"
@@ -180,10 +181,56 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                   f.warnings);
 }
 
-std::string json_document(std::string_view command, const Series& series, const Inspection& i) {
+namespace {
+
+// What became of the file's rows, its clock, and where that does not hold.
+Json account_of(const Series& level) {
+  Json dropped = Json::array(), irregular = Json::array();
+  for (const Account::Dropped& d : level.account.dropped)
+    dropped.push_back({{"because", d.because}, {"rows", d.rows}});
+  const Calendar calendar = learn_calendar(level.times, level.clock);
+  for (const IrregularStep& step : irregular_steps(calendar, level.times))
+    irregular.push_back({{"before", level.when(step.index)}, {"skipped", step.skipped}});
+  return {{"rows_read", level.account.rows_read}, {"rows_kept", level.size()},
+          {"missing", level.missing()},           {"dropped", std::move(dropped)},
+          {"notes", level.account.notes},         {"clock", describe(calendar)},
+          {"irregular", std::move(irregular)}};
+}
+
+Json to_value(const MemoryEstimate& m) {
+  return {{"of", m.of},           {"d", m.d},
+          {"se", m.se},           {"bandwidth", m.bandwidth},
+          {"at_edge", m.at_edge}, {"reading", m.reading}};
+}
+
+}  // namespace
+
+std::string json_document(std::string_view command, const Series& series, const Inspection& i,
+                          const Series& level) {
   const Moments& m = i.moments;
+  Json whiteness = Json::array(), extremes = Json::array(), memory = Json::array(),
+       tails = Json::array(), ranges = Json::array();
+  for (const Inspection::WhitenessRow& row : i.whiteness)
+    whiteness.push_back({{"lags", row.lags},
+                         {"p_values", number(row.values)},
+                         {"p_values_robust", number(row.values_robust)},
+                         {"p_squares", number(row.squares)}});
+  for (const Extreme& e : i.extremes)
+    extremes.push_back(
+        {{"row", e.index + 1}, {"date", date(e.date)}, {"value", e.value}, {"sizes", e.sizes}});
+  for (const MemoryEstimate& estimate : i.memory) memory.push_back(to_value(estimate));
+  constexpr std::string_view kTails[] = {"both", "left", "right"};
+  for (const TailIndex& t : i.tails)
+    tails.push_back({{"tail", kTails[static_cast<std::size_t>(t.tail)]},
+                     {"alpha", t.alpha},
+                     {"se", t.se},
+                     {"values", t.k},
+                     {"threshold", t.threshold}});
+  for (const Inspection::RangeVolatility& r : i.range_volatility)
+    ranges.push_back({{"estimator", to_string(r.estimator)}, {"sd", r.sd}});
   return document(command, series,
-                  {{"moments",
+                  {{"file", account_of(level)},
+                   {"moments",
                     {{"n", m.n},
                      {"mean", m.mean},
                      {"sd", m.sd},
@@ -193,8 +240,97 @@ std::string json_document(std::string_view command, const Series& series, const 
                      {"skewness", m.skewness},
                      {"excess_kurtosis", m.excess_kurtosis}}},
                    {"tests", to_value(i.tests)},
-                   {"reading", i.reading}},
+                   {"whiteness", std::move(whiteness)},
+                   {"extremes", std::move(extremes)},
+                   {"memory", std::move(memory)},
+                   {"tail_index", std::move(tails)},
+                   {"range_volatility", std::move(ranges)},
+                   {"leverage_p", number(i.leverage_p)},
+                   {"reading", i.reading},
+                   {"advice", i.advice}},
                   i.warnings);
+}
+
+std::string json_document(std::string_view command, const Table& table) {
+  Json columns = Json::array();
+  for (const Column& column : table.columns) {
+    const Series s = table.series(column.name);
+    const std::vector<double> kept = s.present_values();
+    const auto [least, most] = std::minmax_element(kept.begin(), kept.end());
+    const bool any = !kept.empty();
+    columns.push_back({{"name", column.name},
+                       {"present", kept.size()},
+                       {"missing", s.missing()},
+                       {"first", any ? Json(kept.front()) : Json(nullptr)},
+                       {"min", any ? Json(*least) : Json(nullptr)},
+                       {"max", any ? Json(*most) : Json(nullptr)}});
+  }
+  const Series first = table.series(table.columns.front().name);
+  return document(command, first, {{"file", account_of(first)}, {"columns", std::move(columns)}},
+                  {});
+}
+
+std::string json_document(std::string_view command, const Series& series,
+                          const LeverageTable& table) {
+  Json lags = Json::array();
+  for (const LeverageRow& row : table.rows)
+    lags.push_back({{"lag", row.lag},
+                    {"correlation", number(row.correlation)},
+                    {"band_robust", number(row.band_robust)}});
+  return document(command, series,
+                  {{"of", "leverage"},
+                   {"n", table.observations},
+                   {"statistic", number(table.statistic)},
+                   {"p_value", number(table.p_value)},
+                   {"lags", std::move(lags)}},
+                  {});
+}
+
+std::string json_document(std::string_view command, const Series& series,
+                          const Decomposition& parts, const TestResult& test) {
+  Json rows = Json::array(), places = Json::array();
+  const Series adjusted = parts.adjusted();
+  for (std::size_t t = 0; t < parts.series.size(); ++t)
+    rows.push_back(
+        {{"date", parts.series.times.empty() ? Json(nullptr) : Json(parts.series.when(t))},
+         {"value", number(parts.series.values[t])},
+         {"trend", number(parts.trend[t])},
+         {"season", number(parts.season[t])},
+         {"remainder", number(parts.remainder[t])},
+         {"adjusted", number(adjusted.values[t])}});
+  for (std::size_t p = 0; p < parts.places.size(); ++p)
+    places.push_back({{"place", parts.places[p]}, {"season", number(parts.typical_season[p])}});
+  return document(
+      command, series,
+      {{"period", parts.period},
+       {"method", to_string(parts.method)},
+       {"form", to_string(parts.form)},
+       {"form_because", parts.form_because.empty() ? Json(nullptr) : Json(parts.form_because)},
+       {"trend_strength", number(parts.trend_strength)},
+       {"season_strength", number(parts.season_strength)},
+       {"tests", to_value(std::vector<TestResult>{test})},
+       {"typical_season", std::move(places)},
+       {"rows", std::move(rows)}},
+      {});
+}
+
+std::string json_document(std::string_view command, const Series& series,
+                          const std::vector<Profile>& profiles,
+                          const std::vector<TestResult>& tests) {
+  Json out = Json::array();
+  for (const Profile& profile : profiles) {
+    Json slots = Json::array();
+    for (const Profile::Slot& slot : profile.slots)
+      slots.push_back({{"slot", slot.label},
+                       {"n", slot.count},
+                       {"mean", number(slot.mean)},
+                       {"volatility", number(slot.volatility)},
+                       {"factor", number(slot.factor)},
+                       {"error", number(slot.error)}});
+    out.push_back({{"by", profile.by == ProfileBy::weekday ? "weekday" : "time-of-day"},
+                   {"slots", std::move(slots)}});
+  }
+  return document(command, series, {{"profiles", std::move(out)}, {"tests", to_value(tests)}}, {});
 }
 
 std::string json_document(std::string_view command, const Series& series,
@@ -227,7 +363,9 @@ std::string json_document(std::string_view command, const Series& series, const 
                     {"dof", row.dof},
                     {"p_value", number(row.p_value)},
                     {"q_robust", number(row.q_robust)},
-                    {"p_robust", number(row.p_robust)}});
+                    {"p_robust", number(row.p_robust)},
+                    {"band_robust", number(row.band_robust)},
+                    {"band_widening", number(row.band_widening)}});
   return document(command, series,
                   {{"of", of},
                    {"n", table.observations},

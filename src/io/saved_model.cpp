@@ -59,13 +59,17 @@ Json of_series(const Series& s) {
   Json values = Json::array(), dates = Json::array();
   for (const double v : s.values) values.push_back(std::isnan(v) ? Json(nullptr) : Json(v));
   for (const Timestamp when : s.times) dates.push_back(format_date(when));
+  Json dropped = Json::array();
+  for (const Account::Dropped& d : s.account.dropped)
+    dropped.push_back({{"because", d.because}, {"rows", d.rows}});
   return {{"name", s.name},
           {"unit", s.unit},
           {"kind", word_of(kKinds, s.kind)},
           {"every", to_string(s.clock)},
           {"file", s.file},
-          {"rows_dropped", s.rows_dropped},
-          {"dropped_because", s.dropped_because},
+          {"rows_read", s.account.rows_read},
+          {"dropped", std::move(dropped)},
+          {"notes", s.account.notes},
           {"dates", std::move(dates)},
           {"values", std::move(values)}};
 }
@@ -77,8 +81,10 @@ Series series_from(const Json& j) {
   s.kind = value_of(kKinds, j.at("kind"));
   s.clock = clock_from(j.at("every").get<std::string>()).value();
   s.file = j.at("file");
-  s.rows_dropped = j.at("rows_dropped");
-  s.dropped_because = j.at("dropped_because");
+  s.account.rows_read = j.at("rows_read");
+  for (const Json& d : j.at("dropped"))
+    s.account.dropped.push_back({d.at("because"), d.at("rows")});
+  s.account.notes = j.at("notes");
   for (const Json& v : j.at("values"))
     s.values.push_back(maybe(v).value_or(std::numeric_limits<double>::quiet_NaN()));
   for (const Json& d : j.at("dates")) s.times.push_back(parse_date(d.get<std::string>()).value());

@@ -2,6 +2,7 @@
 // Boost.Math behind plain functions. Covered by tests/laws/standard_test.cpp.
 #include "brace/laws/standard.hpp"
 
+#include <boost/math/distributions/beta.hpp>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <boost/math/distributions/fisher_f.hpp>
 #include <boost/math/distributions/normal.hpp>
@@ -28,6 +29,9 @@ double chi_squared_tail(double x, double dof) {
 }
 double f_tail(double x, double dof1, double dof2) {
   return x <= 0 ? 1 : cdf(complement(boost::math::fisher_f(dof1, dof2), x));
+}
+double beta_quantile(double p, double a, double b) {
+  return quantile(boost::math::beta_distribution<double>(a, b), p);
 }
 double unit_student_cdf(double x, double nu) {
   return cdf(boost::math::students_t(nu), x * std::sqrt(nu / (nu - 2)));

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -20,6 +21,15 @@ std::string place(const Series& series) {
 }
 
 }  // namespace
+
+std::size_t Account::rows_dropped() const {
+  return std::accumulate(dropped.begin(), dropped.end(), std::size_t{0},
+                         [](std::size_t sum, const Dropped& d) { return sum + d.rows; });
+}
+
+void Account::drop(std::size_t rows, const std::string& because) {
+  if (rows > 0) dropped.push_back({because, rows});
+}
 
 std::size_t Series::present() const {
   return static_cast<std::size_t>(

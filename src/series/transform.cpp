@@ -12,16 +12,6 @@
 namespace brace {
 namespace {
 
-void require_positive(const Series& prices) {
-  for (std::size_t i = 0; i < prices.size(); ++i)
-    if (prices.values[i] <= 0)
-      throw Error(ErrorCode::not_positive,
-                  fmt::format("{}{}, {}: {} is not positive, so it has no logarithm or return; "
-                              "mend it, or model differences instead",
-                              prices.file.empty() ? "" : prices.file + ", ", prices.name,
-                              prices.when(i), prices.values[i]));
-}
-
 // value(previous, current) for each neighbouring pair; NaN in gives NaN out.
 template <class F>
 Series pairwise(const Series& from, F value) {
@@ -59,8 +49,18 @@ double scale_of(ReturnUnit unit) {
 
 }  // namespace
 
+void require_positive(const Series& prices, const std::string& what) {
+  for (std::size_t i = 0; i < prices.size(); ++i)
+    if (prices.values[i] <= 0)
+      throw Error(ErrorCode::not_positive,
+                  fmt::format("{}{}, {}: {} is not positive, so it has no {}; mend it, or model "
+                              "differences instead",
+                              prices.file.empty() ? "" : prices.file + ", ", prices.name,
+                              prices.when(i), prices.values[i], what));
+}
+
 Series log_returns(const Series& prices, ReturnUnit unit) {
-  require_positive(prices);
+  require_positive(prices, "logarithm or return");
   const double scale = scale_of(unit);
   return as_returns(
       pairwise(prices, [=](double from, double to) { return scale * std::log(to / from); }), "log",
@@ -68,7 +68,7 @@ Series log_returns(const Series& prices, ReturnUnit unit) {
 }
 
 Series simple_returns(const Series& prices, ReturnUnit unit) {
-  require_positive(prices);
+  require_positive(prices, "logarithm or return");
   const double scale = scale_of(unit);
   return as_returns(
       pairwise(prices, [=](double from, double to) { return scale * (to / from - 1); }), "simple",
@@ -76,7 +76,7 @@ Series simple_returns(const Series& prices, ReturnUnit unit) {
 }
 
 Series log_level(const Series& prices) {
-  require_positive(prices);
+  require_positive(prices, "logarithm or return");
   Series logs = prices;
   for (double& v : logs.values) v = std::log(v);
   logs.name = "log " + prices.name;

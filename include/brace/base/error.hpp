@@ -21,11 +21,13 @@ enum class ErrorCode {
   not_a_number,          // a cell that should hold a number holds something else
   not_finite,            // an infinite value
   bad_date,              // a cell that should hold a date does not read as one
+  date_ambiguous,        // several forms fit every date; the message lists them
   dates_out_of_order,    // a date earlier than the one before it
   date_repeated,         // the same date twice
   not_positive,          // a logarithm was asked of a value <= 0
   constant_series,       // nothing varies, so nothing can be estimated
   too_few_observations,  // fewer than the task needs; the message says how many
+  bad_query,             // the database refuses the query
   bad_saved_model,       // a file that is not a saved model of a version we read
   cannot_write,          // the output could not be written; nothing was left half-written
   cannot_draw,           // the plotting program failed

@@ -20,6 +20,9 @@ enum class WarningCode {
   few_observations,      // fewer than the method needs to be trusted
   gaps_dropped,          // a test closed or dropped gaps
   zero_returns_many,     // many exact zeros: a flat or filled series
+  flat_bars,             // candles that only repeat the last close
+  impossible_bar,        // a high below its low, open or close
+  clock_irregular,       // dates that the clock should have and the file has not
   variance_ignored,      // mean terms judged before the variance is modelled
   not_converged,         // the numbers are not estimates
   no_fourth_moment,      // the shock law has no finite fourth moment

@@ -7,18 +7,40 @@
 
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "brace/forecast/forecast.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/model/fit.hpp"
+#include "brace/series/decomposition.hpp"
+#include "brace/series/profile.hpp"
 #include "brace/series/series.hpp"
 
 namespace brace {
 
 // Left: the level (where there is one) over the values to be modelled; right: what decides the
-// model, the memory of the values and of their squares, each as one panel with ACF as bars, PACF as
-// open dots and the white-noise band. Throws Error (cannot_draw, cannot_write).
+// model: the memory of the values and of their squares, and the p-values of whiteness up to each
+// lag. Throws Error (cannot_draw, cannot_write), as all do here.
 void draw_first_look(const Series& values, const std::string& path,
                      const std::optional<Series>& level = std::nullopt);
+
+// Left: histogram with the fitted normal and Student laws. Right: sizes of rises and falls against
+// those the fitted Student law expects, with its 95 % band (the normal law's where no Student
+// fits).
+void draw_shape(const Series& values, const std::string& path);
+
+// Memory of the values, their squares and their sizes, and of returns with later squares, each lag
+// with its band; multiples of the season are marked.
+void draw_lags(const Series& values, int lags, const LagPrint& options, const std::string& path);
+
+// Left: the series with its trend and its seasonally adjusted form, season, remainder; right: the
+// typical season.
+void draw_decomposition(const Decomposition& parts, const std::string& path);
+
+// Factors by the hour and the weekday with their errors, and the memory of sizes before and after
+// the series is divided by the first profile.
+void draw_profile(const Series& values, const std::vector<Profile>& profiles,
+                  const std::string& path);
 
 // Top: the tail of the data and the return intervals ahead. Bottom: the volatility filtered so far,
 // its forecast and the interval of the volatility itself. Titled by the model line.

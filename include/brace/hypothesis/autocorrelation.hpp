@@ -31,6 +31,9 @@ struct LagRow {
   std::optional<double> p_value;
   double q_robust = 0;  // the same with each r_k scaled by its heteroskedasticity-robust variance
   std::optional<double> p_robust;
+  // Half-width of the 95 % band of this lag's ACF: under a white series whose volatility may
+  // cluster, and under a moving average that ends one lag before (Bartlett 1946).
+  double band_robust = 0, band_widening = 0;
 };
 
 struct LagTable {
@@ -40,11 +43,42 @@ struct LagTable {
   std::vector<LagRow> rows;
 };
 
+// Cross-correlation of a return with the square of one that comes k rows later: below zero where
+// falls raise volatility more than rises do.
+struct LeverageRow {
+  int lag = 0;
+  double correlation = 0;
+  double band_robust = 0;  // 95 % half-width where the two are unrelated but volatility clusters
+};
+struct LeverageTable {
+  std::string of;
+  std::size_t observations = 0;
+  std::vector<LeverageRow> rows;
+  // Null: no leverage up to the last lag. Sum of squared correlations over their robust variances.
+  double statistic = 0;
+  std::optional<double> p_value;
+};
+[[nodiscard]] LeverageTable leverage_table(const Series& series, int lags);
+
 // `fitted` ARMA terms are taken from the degrees of freedom.
 [[nodiscard]] LagTable lag_table(const Series& series, int lags, int fitted = 0);
 
+// Which 95 % band an ACF is judged by.
+enum class LagBand {
+  robust,    // white, but volatility may cluster: for returns
+  white,     // white and independent: 1.96 / sqrt n
+  widening,  // Bartlett's: to find where a moving average ends
+};
+[[nodiscard]] double band_of(const LagTable& table, const LagRow& row, LagBand band);
+
+struct LagPrint {
+  int season = 0;  // multiples of it are marked; 0 marks none
+  LagBand band = LagBand::robust;
+};
 // Verdict on the whole table, then a row a lag with the ACF as a bar of text.
+void print(std::ostream& out, const LagTable& table, const LagPrint& options = {});
 std::ostream& operator<<(std::ostream& out, const LagTable& table);
+std::ostream& operator<<(std::ostream& out, const LeverageTable& table);
 
 // min(10, n/5), at least 1: the lag of a single figure.
 [[nodiscard]] int default_whiteness_lags(std::size_t observations);

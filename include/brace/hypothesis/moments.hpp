@@ -27,6 +27,15 @@ struct Moments {
 // rejections at 5 %.
 [[nodiscard]] TestResult jarque_bera(const Series& series);
 
+// Null: the law is symmetric (skewness 0), whatever its tails and though volatility clusters: g1
+// over its long-run standard error (Bai and Ng 2005, theorem 3; Bartlett, bandwidth as in
+// mean_zero); normal law. Low power where the tails have no sixth moment.
+[[nodiscard]] TestResult symmetry(const Series& series);
+
+// Null: the kurtosis is the normal's, for independent values; g2 brought to the normal law by
+// Anscombe and Glynn (1983). At least 20 values, else Error.
+[[nodiscard]] TestResult kurtosis(const Series& series);
+
 // Null: the mean is zero. t = mean / (s / sqrt n) with s^2 the long-run variance (Bartlett,
 // bandwidth floor(4 (n/100)^(2/9))), since returns may be correlated; normal law.
 [[nodiscard]] TestResult mean_zero(const Series& series);

@@ -12,8 +12,11 @@
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/unit_root.hpp"
+#include "brace/io/table.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
+#include "brace/series/decomposition.hpp"
+#include "brace/series/profile.hpp"
 
 namespace brace {
 
@@ -24,13 +27,25 @@ namespace brace {
                                         const Check& check);
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Forecast& ahead);
+// `level` is what the file held, with its account and clock, where `series` was made from it.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const Inspection& inspection);
+                                        const Inspection& inspection, const Series& level);
+// What each column of a file holds.
+[[nodiscard]] std::string json_document(std::string_view command, const Table& table);
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const UnitRootReport& report);
 // `of` says what the table was computed from: "values", "squares" or "absolute".
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LagTable& table, std::string_view of);
+
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const LeverageTable& table);
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const Decomposition& parts, const TestResult& test);
+// One test a profile.
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const std::vector<Profile>& profiles,
+                                        const std::vector<TestResult>& tests);
 
 // The version of this library, such as "0.1.0".
 [[nodiscard]] std::string_view version();

@@ -13,6 +13,8 @@ namespace brace::laws {
 [[nodiscard]] double chi_squared_tail(double x, double dof);  // P(X > x)
 [[nodiscard]] double f_tail(double x, double dof1, double dof2);
 
+[[nodiscard]] double beta_quantile(double p, double a, double b);
+
 // Student with nu > 2 scaled to unit variance.
 [[nodiscard]] double unit_student_cdf(double x, double nu);
 [[nodiscard]] double unit_student_quantile(double p, double nu);

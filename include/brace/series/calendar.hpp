@@ -2,11 +2,12 @@
 // The clock of a series: how far its observations lie apart, and which dates come next.
 //
 //   brace::Clock clock = brace::infer_clock(series.times);          // business day, hour, month...
-//   auto ahead = brace::dates_after(series.times.back(), clock, 20);
+//   auto ahead = brace::dates_after(brace::learn_calendar(series.times, clock), last, 20);
 #pragma once
 
 #include <optional>
 #include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -28,12 +29,53 @@ enum class Clock {
 [[nodiscard]] std::string_view to_string(Clock clock);
 [[nodiscard]] std::optional<Clock> clock_from(std::string_view name);
 
-// The clock of increasing dates, from their median step; days without any Saturday or Sunday are
-// business days. Holidays and dropped rows do not disturb it. `row` when no clock fits.
+// The clock of increasing dates, from their median step; days with hardly any Saturday or Sunday
+// (at most one in fifty) are business days. Holidays and dropped rows do not disturb it. `row` when
+// no clock fits.
 [[nodiscard]] Clock infer_clock(std::span<const Timestamp> times);
 
-// The next `count` dates. Business days skip Saturdays and Sundays (holidays are not known); months
-// and quarters keep the day of the month, or the last day where there is none. Empty for `row`.
+// A day of the year on which there is no trading, year after year.
+struct Closing {
+  unsigned month = 0;    // 1 .. 12
+  unsigned day = 0;      // of the month; 0 where it goes by the weekday:
+  unsigned weekday = 0;  // 0 is Sunday
+  unsigned nth = 0;      // first is 1
+};
+
+// What a series' dates teach about coming ones.
+struct Calendar {
+  Clock clock = Clock::row;
+  // Business days and hours: weekdays that were closed in each of at least three years.
+  std::vector<Closing> closings;
+  // Hours: whether hour h of weekday w (0 is Sunday) is in session, at 24 w + h; empty is always.
+  std::vector<bool> session;
+  // Months and quarters: the day that is aimed at (31 is the last there is), or the first or last
+  // Monday to Friday.
+  enum class Anchor { day, first_weekday, last_weekday } anchor = Anchor::day;
+  unsigned day_of_month = 1;
+
+  [[nodiscard]] bool is_closed(Timestamp when) const;
+  // The date that should follow. Not for Clock::row.
+  [[nodiscard]] Timestamp next(Timestamp last) const;
+};
+
+[[nodiscard]] Calendar learn_calendar(std::span<const Timestamp> times, Clock clock);
+
+// "hour, Monday to Friday from 09:00 to 16:00; closed on 25 December and the first Monday of June".
+[[nodiscard]] std::string describe(const Calendar& calendar);
+
+// A place where the dates do not follow their calendar.
+struct IrregularStep {
+  std::size_t index = 0;    // 0-based, of the observation after the step
+  std::size_t skipped = 0;  // dates that should have come between; 0 where this one is extra
+};
+[[nodiscard]] std::vector<IrregularStep> irregular_steps(const Calendar& calendar,
+                                                         std::span<const Timestamp> times);
+
+// The next `count` dates of the calendar after `last`. Empty for `row`.
+[[nodiscard]] std::vector<Timestamp> dates_after(const Calendar& calendar, Timestamp last,
+                                                 std::size_t count);
+// The same with nothing known but the last date: no closings, all hours, the same day of the month.
 [[nodiscard]] std::vector<Timestamp> dates_after(Timestamp last, Clock clock, std::size_t count);
 
 // Periods in a year, to annualise by: hour 8766, day 365.25, business day 252, week 52.18, month

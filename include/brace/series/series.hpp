@@ -23,6 +23,21 @@ enum class Kind {
   simple_return,
 };
 
+// What became of a file's rows on the way to a series.
+struct Account {
+  struct Dropped {
+    std::string because;  // "volume is 0"
+    std::size_t rows = 0;
+  };
+  std::size_t rows_read = 0;  // below the header; 0 for series made in code
+  std::vector<Dropped> dropped;
+  // What was assumed or changed, each a phrase: "dates read as day/month/year".
+  std::vector<std::string> notes;
+
+  [[nodiscard]] std::size_t rows_dropped() const;
+  void drop(std::size_t rows, const std::string& because);
+};
+
 struct Series {
   std::string name;  // column or what was made of it, such as "settle"
   std::string unit;  // "percent", "decimal", or empty where nothing is known
@@ -33,8 +48,7 @@ struct Series {
 
   // Where the values came from; empty for series made in code.
   std::string file;
-  std::size_t rows_dropped = 0;  // rows of the file left out before the series was formed
-  std::string dropped_because;   // "volume is 0"
+  Account account;
 
   [[nodiscard]] std::size_t size() const { return values.size(); }
   [[nodiscard]] std::size_t present() const;

@@ -6,11 +6,16 @@
 //   auto decimal = brace::log_returns(prices, brace::ReturnUnit::decimal);
 #pragma once
 
+#include <string>
+
 #include "brace/series/series.hpp"
 
 namespace brace {
 
 enum class ReturnUnit { percent, decimal };
+
+// Throws Error (not_positive) naming the date of a value <= 0, which has no `what`.
+void require_positive(const Series& prices, const std::string& what);
 
 // ln(p_t / p_{t-1}), times 100 in percent; n - 1 values dated by the later day. Throws Error
 // (not_positive) naming the date of a price <= 0.

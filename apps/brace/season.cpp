@@ -1,0 +1,134 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace season: is there a season in the level, or in volatility by the hour or the weekday?
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "brace/draw/figure.hpp"
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+DecompositionOptions decomposition_options(const Options& o) {
+  DecompositionOptions options;
+  options.period = o.period;
+  options.season_span = o.season_span;
+  options.method =
+      o.method_of_season == "averages" ? DecompositionMethod::averages : DecompositionMethod::loess;
+  for (const DecompositionForm form :
+       {DecompositionForm::additive, DecompositionForm::multiplicative,
+        DecompositionForm::automatic})
+    if (to_string(form) == o.form) options.form = form;
+  return options;
+}
+
+int run_decomposition(const Options& o, const Loaded& data) {
+  const Decomposition parts = decompose(data.values, decomposition_options(o));
+  const TestResult test = season_test(parts);
+  if (o.json) {
+    std::cout << json_document("season", data.values, parts, test);
+  } else {
+    std::cout << parts;
+    std::cout << fmt::format("\n  {:<17}{:>9}  p {:<9}null: {}\n", test.test,
+                             text::significant(test.statistic, 4), text::p_value(test.p_value),
+                             test.null);
+    print_account(data.level);
+    if (o.out.empty())
+      print_next(o, fmt::format("season {} --out adjusted.csv", modelled_words(o)));
+    else
+      print_next(o, fmt::format("unitroot {} --value adjusted", o.out));
+  }
+  std::vector<std::vector<std::string>> rows{{parts.series.times.empty() ? "row" : "date", "value",
+                                              "trend", "season", "remainder", "adjusted"}};
+  const Series adjusted = parts.adjusted();
+  for (std::size_t t = 0; t < parts.series.size(); ++t)
+    rows.push_back({parts.series.times.empty() ? std::to_string(t + 1) : parts.series.when(t),
+                    cell(parts.series.values[t]), cell(parts.trend[t]), cell(parts.season[t]),
+                    cell(parts.remainder[t]), cell(adjusted.values[t])});
+  write_table(o, rows);
+  if (!o.chart.empty()) {
+    draw_decomposition(parts, o.chart);
+    say_written(o, o.chart);
+  }
+  return 0;
+}
+
+int run_profile(const Options& o, const Loaded& data) {
+  std::vector<Profile> profiles;
+  std::vector<TestResult> tests;
+  if (data.values.clock == Clock::hour || data.values.clock == Clock::row) {
+    profiles.push_back(volatility_profile(data.values, ProfileBy::time_of_day));
+    tests.push_back(profile_test(data.values, ProfileBy::time_of_day));
+  }
+  profiles.push_back(volatility_profile(data.values, ProfileBy::weekday));
+  tests.push_back(profile_test(data.values, ProfileBy::weekday));
+  if (o.json) {
+    std::cout << json_document("season", data.values, profiles, tests);
+  } else {
+    for (std::size_t i = 0; i < profiles.size(); ++i) {
+      if (i > 0) std::cout << '\n';
+      print(std::cout, profiles[i], tests[i], data.values);
+    }
+    print_account(data.level);
+    const bool hours = profiles.front().by == ProfileBy::time_of_day;
+    print_next(o, fmt::format("lags {} --transform {} --of squares", modelled_words(o),
+                              hours ? "hours" : "weekdays"));
+  }
+  // The first profile is the finer one; that is what the series is divided by.
+  const Series divided = divided_by(data.values, profiles.front());
+  std::vector<std::vector<std::string>> rows{{"date", "value", "factor", "divided"}};
+  for (std::size_t t = 0; t < divided.size(); ++t)
+    rows.push_back(
+        {divided.when(t), cell(data.values.values[t]),
+         cell(profiles.front().slots[slot_of(profiles.front(), divided.times[t])].factor),
+         cell(divided.values[t])});
+  write_table(o, rows);
+  if (!o.chart.empty()) {
+    draw_profile(data.values, profiles, o.chart);
+    say_written(o, o.chart);
+  }
+  return 0;
+}
+
+int run_season(const Options& o) {
+  const Loaded data = load(o);
+  // Within the day and the week it is volatility that has a season; a period given asks for parts.
+  const bool within_week = data.values.clock == Clock::hour ||
+                           data.values.clock == Clock::business_day ||
+                           (data.values.clock == Clock::row && !data.values.times.empty());
+  return within_week && o.period == 0 ? run_profile(o, data) : run_decomposition(o, data);
+}
+
+}  // namespace
+
+void add_season(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand(
+      "season", "Trend, season and remainder; or volatility by the hour and the weekday");
+  add_series_options(*c, o);
+  const char* group = "The season";
+  c->add_option("--period", o.period, "rows in a period (default: the clock's, month 12)")
+      ->check(CLI::Range(2, 100000))
+      ->group(group);
+  c->add_option("--method", o.method_of_season, "loess or averages (default: loess)")
+      ->check(CLI::IsMember({"loess", "averages"}))
+      ->option_text("WORD")
+      ->group(group);
+  c->add_option("--form", o.form,
+                "additive, multiplicative, automatic by the Box-Cox power (default: automatic)")
+      ->check(CLI::IsMember({"additive", "multiplicative", "automatic"}))
+      ->option_text("WORD")
+      ->group(group);
+  c->add_option("--season-span", o.season_span,
+                "periods over which LOESS smooths the season, odd; 0 for one season (default: 11)")
+      ->group(group);
+  add_output_options(*c, o);
+  c->add_option("--chart", o.chart, "the panels or the profile, .png .svg .pdf")->group("Output");
+  c->add_option("--out", o.out, "the parts and the adjusted series as CSV")->group("Output");
+  c->footer(
+      "Examples:\n  brace season data/lamp-oil.csv --chart parts.png\n"
+      "  brace season data/ferry-freight.csv --returns log --overnight mark");
+  c->callback([&run] { run = run_season; });
+}
+
+}  // namespace brace::app

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: Apache-2.0
+// Is there a season, in the values or in their size?
+//
+//   auto test = brace::season_test(brace::decompose(prices, {.period = 12}));
+//   auto hours = brace::profile_test(returns, brace::ProfileBy::time_of_day);
+#pragma once
+
+#include <iosfwd>
+
+#include "brace/hypothesis/test_result.hpp"
+#include "brace/series/decomposition.hpp"
+#include "brace/series/profile.hpp"
+
+namespace brace {
+
+// Null: the values less their trend have the same law at every place in the period. Kruskal and
+// Wallis (1952) on ranks, corrected for ties; chi-squared with places - 1 degrees of freedom. For
+// values that are independent but for the season.
+[[nodiscard]] TestResult season_test(const Decomposition& parts);
+
+// Null: moves are of the same size at each time of day or weekday. The same on |y - median|; since
+// volatility clusters over days, p is a little too small.
+[[nodiscard]] TestResult profile_test(const Series& series, ProfileBy by);
+
+// A profile as a table, a bar a slot, with the test's verdict first.
+void print(std::ostream& out, const Profile& profile, const TestResult& test, const Series& series);
+
+}  // namespace brace

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: Apache-2.0
+// How heavy the tails are, and which days made them.
+//
+//   brace::TailIndex both = brace::tail_index(returns);
+//   for (const brace::Extreme& day : brace::extremes(returns, 5)) ...
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "brace/hypothesis/test_result.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+enum class Tail { both, left, right };
+
+struct TailIndex {
+  Tail tail = Tail::both;
+  double alpha = 0;      // moments of an order below it exist
+  double se = 0;         // alpha / sqrt k, for independent values: too small under clustering
+  std::size_t k = 0;     // extreme values used
+  double threshold = 0;  // the (k+1)th largest deviation
+};
+
+// Hill (1975) on the k largest deviations from the median; k = 0 takes 5 % of the values (of that
+// tail), at least 10. Throws Error below 100 values.
+[[nodiscard]] TailIndex tail_index(const Series& series, Tail tail = Tail::both, std::size_t k = 0);
+
+struct Extreme {
+  std::size_t index = 0;  // 0-based row
+  std::optional<Timestamp> date;
+  double value = 0;
+  double sizes = 0;  // deviation from the median over 1.4826 times the median deviation
+};
+
+// The `count` values farthest from the median, farthest first. Sizes are measured robustly, so that
+// extremes do not hide themselves by blowing up the standard deviation.
+[[nodiscard]] std::vector<Extreme> extremes(const Series& series, std::size_t count);
+
+}  // namespace brace

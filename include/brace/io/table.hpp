@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: Apache-2.0
+// Files as analysts have them: CSV of any dialect, long and wide, and SQLite, read into columns of
+// numbers with their dates and an account of every row.
+//
+//   brace::Table table = brace::read_table("market.csv", {.where = {"symbol=KELP"}});
+//   brace::Series settle = table.series("settle");
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/series/range_volatility.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+// Columns are given by name, by name in another case, or by position (1 is the first).
+struct ReadOptions {
+  // ---- Which columns ----
+  // Column of the values; empty takes the only numeric column there is, or all for a table.
+  std::string value{};
+  // Several columns, for a table.
+  std::vector<std::string> values{};
+  // Column of the dates; empty takes the first that reads as dates, or none. Column of the time of
+  // day, where it stands apart; empty takes one called "time" beside a date without a time.
+  std::string date{}, time{};
+  // strptime's letters, such as "%d/%m/%Y", or "seconds" or "milliseconds" since 1970; empty
+  // recognises the form, and refuses (date_ambiguous) where several forms fit every date.
+  std::string date_format{};
+  // Columns of open, high, low, close and volume; empty takes columns of these names (settle, last
+  // and price also stand for close).
+  struct Roles {
+    std::string open{}, high{}, low{}, close{}, volume{};
+  } roles{};
+  // Whether the columns of those roles are read beside the value.
+  bool with_bars = false;
+
+  // ---- Which rows ----
+  // "symbol=KELP": rows whose cell in that column is that text; all must hold.
+  std::vector<std::string> where{};
+  // Rows whose cell in this column is 0 are dropped before anything is computed: days without
+  // trading.
+  std::string drop_zero{};
+  // Drops rows that only repeat the last close in open, high, low and close: holidays kept as flat
+  // candles.
+  bool drop_flat = false;
+  // First and last date kept, as text in the form of date_format or 2019-05-02; empty keeps all.
+  std::string from{}, to{};
+
+  // ---- How cells are written ----
+  // What stands between cells: ',', ';' or tab; 0 recognises it in the header.
+  char column_mark = 0;
+  bool decimal_comma = false;
+  // Digits in groups of three: 1,234.5 (1.234,5 with decimal_comma), 1 234.5, 1'234.5.
+  bool grouped = false;
+  std::vector<std::string> missing{"",    "NA",   "N/A",  "#N/A", "n/a", "NaN",
+                                   "nan", "NULL", "null", "-",    "."};
+
+  // The clock; empty infers it from the dates.
+  std::optional<Clock> every{};
+
+  // Of an SQLite database: the query whose rows are read. Empty reads CSV.
+  std::string query{};
+};
+
+struct Column {
+  std::string name;
+  std::vector<double> values;  // NaN where missing
+};
+
+struct Table {
+  std::string file;
+  std::vector<Timestamp> times;  // as long as each column, or empty
+  std::vector<Column> columns;   // the value first where one was named, then those of the roles
+  Clock clock = Clock::row;
+  Account account;
+  // Positions in `columns` of the roles found; a bar needs the first four.
+  std::optional<std::size_t> open, high, low, close, volume;
+
+  [[nodiscard]] std::size_t rows() const {
+    return columns.empty() ? 0 : columns.front().values.size();
+  }
+  // One column as a series. Throws Error (column_missing).
+  [[nodiscard]] Series series(const std::string& column) const;
+  // Open, high, low and close, where all four are there.
+  [[nodiscard]] std::optional<Bars> bars() const;
+};
+
+// Reads a whole CSV file ("-" is standard input), or the query's rows of an SQLite database opened
+// for reading only, in one pass. Throws Error naming file, row and column: rows are counted as a
+// spreadsheet does, the header being row 1. Dates must increase; files whose newest row comes first
+// are turned round.
+[[nodiscard]] Table read_table(const std::string& path, const ReadOptions& options = {});
+
+// The one series that ReadOptions::value names, or that is there.
+[[nodiscard]] Series read_series(const std::string& path, const ReadOptions& options = {});
+
+}  // namespace brace

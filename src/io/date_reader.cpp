@@ -1,0 +1,290 @@
+// SPDX-License-Identifier: Apache-2.0
+// Dates of unknown form, parsed by Hinnant's library. Covered by tests/io/dates_test.cpp.
+#include "io/date_reader.hpp"
+
+#include <date/date.h>
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <set>
+#include <sstream>
+
+namespace brace {
+namespace {
+
+using std::chrono::days;
+using std::chrono::minutes;
+using std::chrono::seconds;
+using std::chrono::sys_days;
+
+// Forms of a day that are recognised. %Y asks for four digits and %y for two. A quarter, which
+// strptime does not know, is written %Q here.
+constexpr const char* kForms[] = {
+    "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y",
+    "%d.%m.%Y", "%m.%d.%Y", "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y", "%m-%d-%y", "%y-%m-%d",
+    "%d.%m.%y", "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%d-%b-%y", "%d %b %y", "%b %d, %Y",
+    "%b %d %Y", "%b %Y",    "%Y-%m",    "%Y/%m",    "%Y-Q%Q",   "%YQ%Q",
+};
+
+std::string_view trimmed(std::string_view text) {
+  const auto blank = [](char c) { return c == ' ' || c == '\t'; };
+  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && blank(text.back())) text.remove_suffix(1);
+  return text;
+}
+
+bool is_digit(char c) {
+  return c >= '0' && c <= '9';
+}
+
+std::size_t longest_digits(std::string_view text) {
+  std::size_t best = 0, run = 0;
+  for (const char c : text) best = std::max(best, run = is_digit(c) ? run + 1 : 0);
+  return best;
+}
+
+template <class T>
+std::optional<T> parsed_as(const std::string& text, const std::string& form) {
+  std::istringstream in(text);
+  T value{};
+  in >> date::parse(form, value);
+  if (in.fail()) return std::nullopt;
+  return in.peek() == std::char_traits<char>::eof() ? std::optional(value) : std::nullopt;
+}
+
+// The start of the time of day within "2019-05-02T14:30:05": the sign after the day.
+std::size_t time_begins(std::string_view text) {
+  const auto colon = text.find(':');
+  if (colon == std::string_view::npos) return text.size();
+  std::size_t at = colon;
+  while (at > 0 && colon - at < 2 && is_digit(text[at - 1])) --at;
+  return at;
+}
+
+bool has_time_letters(std::string_view format) {
+  for (std::size_t i = 0; i + 1 < format.size(); ++i)
+    if (format[i] == '%' &&
+        std::string_view("HIMSTRrXpzZcE").find(format[i + 1]) != std::string_view::npos)
+      return true;
+  return false;
+}
+
+}  // namespace
+
+std::optional<sys_days> read_day(const std::string& text, const char* form) {
+  const std::string_view letters(form);
+  const bool long_year = letters.find("%Y") != std::string_view::npos;
+  const bool compact = letters == "%Y%m%d";
+  const std::size_t digits = longest_digits(text);
+  if (compact ? (digits != 8 || text.size() != 8) : long_year ? digits != 4 : digits > 2)
+    return std::nullopt;
+  if (const auto quarter = letters.find("%Q"); quarter != std::string_view::npos) {
+    // What stands before the quarter; in the text its year is two signs longer than "%Y".
+    const std::size_t tail = letters.size() - 2;
+    const std::string head = text.substr(0, text.empty() ? 0 : text.size() - 1);
+    if (head.size() != tail + 2 || text.back() < '1' || text.back() > '4') return std::nullopt;
+    const auto year = parsed_as<date::year>(head, std::string(letters.substr(0, tail)));
+    if (!year) return std::nullopt;
+    return sys_days(date::sys_days(*year / (3 * (text.back() - '0') - 2) / 1));
+  }
+  // A month alone is its first day.
+  const bool has_day = compact || letters.find("%d") != std::string_view::npos;
+  return parsed_as<sys_days>(has_day ? text : text + " 1",
+                             has_day ? std::string(form) : std::string(form) + " %d");
+}
+
+DateReader::DateReader(std::string format) : format_(std::move(format)) {
+  whole_ = format_ == "seconds" || format_ == "milliseconds" || has_time_letters(format_);
+  if (format_.empty())
+    alive_.assign(std::begin(kForms), std::end(kForms));
+  else
+    alive_ = {format_.c_str()};
+}
+
+bool DateReader::refuse(std::string why) {
+  complaint_ = std::move(why);
+  return false;
+}
+
+bool DateReader::add(std::string_view date, std::string_view time) {
+  date = trimmed(date);
+  if (whole_) return add_whole(date);
+  const std::size_t split = time_begins(date);
+  std::string_view day = date.substr(0, split), tail = date.substr(split);
+  while (!day.empty() && (day.back() == ' ' || day.back() == 'T')) day.remove_suffix(1);
+  if (tail.empty()) tail = trimmed(time);
+
+  const auto number = day_number(day);
+  if (!number) return false;
+  TimeOfDay at{0, std::nullopt};
+  if (!tail.empty()) {
+    const auto read = time_of_day(tail);
+    if (!read) return refuse("has no time of day that reads as 14:30 or 14:30:05");
+    at = *read;
+  }
+  if (at.offset.has_value() != !offsets_.empty() && !stamps_.empty())
+    return refuse(at.offset ? "has a zone offset, and the rows before have none"
+                            : "has no zone offset, and the rows before have one");
+  if (at.offset) offsets_.push_back(*at.offset);
+  stamps_.push_back({*number, at.seconds});
+  return true;
+}
+
+bool DateReader::add_whole(std::string_view text) {
+  std::optional<Timestamp> when;
+  if (format_ == "seconds" || format_ == "milliseconds") {
+    long long count = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), count);
+    // The years 1 to 9999 in seconds; anything else is not a time.
+    constexpr long long kLeast = -62135596800, kMost = 253402300799;
+    if (error == std::errc() && end == text.data() + text.size()) {
+      if (format_ == "milliseconds") count = count >= 0 ? count / 1000 : (count - 999) / 1000;
+      if (count >= kLeast && count <= kMost) when = Timestamp(seconds(count));
+    }
+  } else if (const auto precise = parsed_as<std::chrono::sys_time<std::chrono::microseconds>>(
+                 std::string(text), format_)) {
+    when = std::chrono::floor<seconds>(*precise);
+    fractions_cut_ = fractions_cut_ || *when != *precise;
+  }
+  if (!when) return refuse(fmt::format("is not a date in the form {}", format_));
+  whole_times_.push_back(*when);
+  return true;
+}
+
+std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
+  if (const auto known = days_.find(text)) return known;
+  const std::string day(text);
+  std::vector<const char*> fitting;
+  for (const char* form : alive_)
+    if (read_day(day, form)) fitting.push_back(form);
+  if (fitting.empty()) {
+    refuse(days_.texts().empty() && format_.empty()
+               ? "is not a date in a form that is recognised; name its form with --date-format"
+               : fmt::format("is not a date in the form {}{}; mend it, or name the form with "
+                             "--date-format",
+                             alive_.front(), format_.empty() ? " of the rows before" : ""));
+    return std::nullopt;
+  }
+  alive_ = std::move(fitting);
+  first_row_.push_back(stamps_.size());
+  return days_.add(day);
+}
+
+std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view text) {
+  // A fraction of a second is cut out: what is left repeats from day to day and is parsed once.
+  std::string without;
+  const auto point = text.find_first_of(".,");
+  if (point != std::string_view::npos) {
+    std::size_t end = point + 1;
+    while (end < text.size() && is_digit(text[end])) ++end;
+    if (end == point + 1) return std::nullopt;
+    if (text.substr(point + 1, end - point - 1).find_first_not_of('0') != std::string_view::npos)
+      fractions_cut_ = true;
+    without = fmt::format("{}{}", text.substr(0, point), text.substr(end));
+    text = without;
+  }
+  if (const auto known = times_.find(text)) return times_of_day_[*known];
+  std::string clock(text);
+  TimeOfDay at{0, std::nullopt};
+  if (clock.ends_with('Z')) {
+    at.offset = 0;
+    clock.pop_back();
+  } else if (const auto sign = clock.find_last_of("+-"); sign != std::string::npos) {
+    const std::string zone = clock.substr(sign);
+    const bool colon = zone.find(':') != std::string::npos;
+    auto offset = parsed_as<minutes>(zone.size() == 3 ? zone + "00" : zone, colon ? "%Ez" : "%z");
+    if (!offset) return std::nullopt;
+    at.offset = static_cast<std::int16_t>(offset->count());
+    clock.resize(sign);
+  }
+  clock = std::string(trimmed(clock));
+  std::optional<seconds> time;
+  for (const char* form : {"%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p"})
+    if (!time) time = parsed_as<seconds>(clock, form);
+  if (!time || *time < seconds(0) || *time > days(1)) return std::nullopt;
+  at.seconds = static_cast<std::int32_t>(time->count());
+  times_.add(std::string(text));
+  times_of_day_.push_back(at);
+  return at;
+}
+
+DateReader::Result DateReader::finish() {
+  Result out;
+  if (fractions_cut_) out.notes.emplace_back("fractions of a second cut off");
+  if (whole_) {
+    out.times = std::move(whole_times_);
+    return out;
+  }
+  if (stamps_.empty()) return out;
+  // The forms that are left must agree on every day.
+  std::vector<sys_days> day_of;
+  for (std::size_t d = 0; d < days_.texts().size(); ++d) {
+    const std::string& text = days_.texts()[d];
+    const sys_days day = *read_day(text, alive_.front());
+    for (const char* other : alive_)
+      if (*read_day(text, other) != day) {
+        std::vector<std::string> meanings;
+        for (const char* form : alive_)
+          meanings.push_back(
+              fmt::format("{} ({})", date::format("%e %B %Y", *read_day(text, form)), form));
+        for (std::string& m : meanings)
+          if (m.starts_with(' ')) m.erase(0, 1);
+        const std::string last = meanings.back();
+        meanings.pop_back();
+        out.ambiguous =
+            Ambiguous{first_row_[d], fmt::format("{} or {}", fmt::join(meanings, ", "), last)};
+        return out;
+      }
+    day_of.push_back(day);
+  }
+  if (format_.empty() && !std::string_view(alive_.front()).starts_with("%Y-%m-%d"))
+    out.notes.push_back(fmt::format("dates read as {}", alive_.front()));
+
+  out.times.resize(stamps_.size());
+  for (std::size_t i = 0; i < stamps_.size(); ++i)
+    out.times[i] = day_of[stamps_[i].day] + seconds(stamps_[i].seconds);
+  if (!offsets_.empty()) {
+    // Times of day are kept as written, which is what a session's hours are told by, unless the
+    // local clock steps back (at the end of summer time) while time goes on.
+    const std::set<std::int16_t> offsets(offsets_.begin(), offsets_.end());
+    bool steps_back = false, goes_on = true;
+    for (std::size_t i = 1; i < out.times.size(); ++i) {
+      steps_back = steps_back || out.times[i] <= out.times[i - 1];
+      goes_on = goes_on &&
+                out.times[i] - minutes(offsets_[i]) > out.times[i - 1] - minutes(offsets_[i - 1]);
+    }
+    if (steps_back && goes_on) {
+      for (std::size_t i = 0; i < out.times.size(); ++i) out.times[i] -= minutes(offsets_[i]);
+      out.notes.emplace_back("times turned to UTC, since the local clock steps back");
+    } else {
+      std::vector<std::string> words;
+      for (const std::int16_t o : offsets)
+        words.push_back(
+            fmt::format("{}{:02}:{:02}", o < 0 ? '-' : '+', std::abs(o) / 60, std::abs(o) % 60));
+      out.notes.push_back(
+          fmt::format("times kept as written, zone {} from UTC", fmt::join(words, " or ")));
+    }
+  }
+  stamps_ = {};
+  offsets_ = {};
+  return out;
+}
+
+bool looks_like_date(std::string_view text) {
+  text = trimmed(text);
+  if (text.size() > 40) return false;
+  // Digits alone may be a price; that they are dates must be said.
+  if (text.find_first_not_of("0123456789.") == std::string_view::npos &&
+      std::count(text.begin(), text.end(), '.') < 2)
+    return false;
+  return DateReader("").add(text, "");
+}
+
+bool looks_like_time(std::string_view text) {
+  text = trimmed(text);
+  return text.find(':') != std::string_view::npos && text.size() <= 32 &&
+         DateReader("").add("2000-01-01", text);
+}
+
+}  // namespace brace
