@@ -192,10 +192,13 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
     clock.pop_back();
   } else if (const auto sign = clock.find_last_of("+-"); sign != std::string::npos) {
     const std::string zone = clock.substr(sign);
-    const bool colon = zone.find(':') != std::string::npos;
-    auto offset = parsed_as<minutes>(zone.size() == 3 ? zone + "00" : zone, colon ? "%Ez" : "%z");
-    if (!offset) return std::nullopt;
-    at.offset = static_cast<std::int16_t>(offset->count());
+    // The library reads an offset as part of a date only: how far it moves one midnight.
+    const std::string form = zone.find(':') == std::string::npos ? "%F %H:%M%z" : "%F %H:%M%Ez";
+    const auto moved =
+        parsed_as<Timestamp>("2000-01-01 00:00" + (zone.size() == 3 ? zone + "00" : zone), form);
+    if (!moved) return std::nullopt;
+    constexpr Timestamp kMidnight = sys_days(std::chrono::year(2000) / 1 / 1);
+    at.offset = static_cast<std::int16_t>((kMidnight - *moved) / minutes(1));
     clock.resize(sign);
   }
   clock = std::string(trimmed(clock));

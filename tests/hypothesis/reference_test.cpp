@@ -4,9 +4,11 @@
 
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/memory.hpp"
 #include "brace/hypothesis/moments.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/whiteness.hpp"
+#include "brace/series/transform.hpp"
 #include "support/known_answers.hpp"
 
 namespace brace {
@@ -43,6 +45,24 @@ TEST(Reference, AutocorrelationsAndPortmanteau) {
     const TestResult ml = mcleod_li(y, {.lags = c["lag"]});
     expect_close(ml.statistic, c["statistic"], tol.abs, tol.rel, "mcleod-li");
     expect_close(*ml.p_value, c["p"], tol.abs, tol.rel, "mcleod-li p");
+  }
+}
+
+TEST(Reference, LocalWhittle) {
+  const Json answer = test::known_answer("o52");
+  const Tolerance tol(answer);
+  Series sizes = test::series_of(answer);
+  const Series demeaned_first = absolute_values(sizes);
+  for (double& v : sizes.values) v = std::abs(v);
+  for (const auto& [name, series] : {std::pair{"local_whittle", sizes},
+                                     std::pair{"local_whittle_y_demeaned_first", demeaned_first}}) {
+    const Json& want = answer["expected"][name];
+    const MemoryEstimate got = local_whittle(series);
+    EXPECT_EQ(got.bandwidth, want["m"].get<int>());
+    EXPECT_EQ(got.observations, want["n"].get<std::size_t>());
+    EXPECT_NEAR(got.d, want["d"], answer["tolerance"]["d_abs"]) << name;
+    expect_close(got.se, want["se"], tol.abs, tol.rel, "se");
+    expect_close(got.objective, want["objective"], tol.abs, tol.rel, "objective");
   }
 }
 

@@ -29,8 +29,10 @@ TEST(Csv, ReadsValuesDatesAndGaps) {
   EXPECT_TRUE(std::isnan(s.values[1]));
   EXPECT_DOUBLE_EQ(s.values[2], 1.75);
   EXPECT_EQ(s.when(2), "2024-01-05");
-  EXPECT_EQ(s.rows_dropped, 1u);
-  EXPECT_EQ(s.dropped_because, "volume is 0");
+  ASSERT_EQ(s.account.dropped.size(), 1u);
+  EXPECT_EQ(s.account.dropped[0].rows, 1u);
+  EXPECT_EQ(s.account.dropped[0].because, "volume is 0");
+  EXPECT_EQ(s.account.rows_read, 4u);
 }
 
 TEST(Csv, TakesTheOnlyNumericColumnAndAnyOrderOfColumns) {
@@ -47,13 +49,13 @@ TEST(Csv, TakesTheOnlyNumericColumnAndAnyOrderOfColumns) {
 // over in silence for another one.
 TEST(Csv, ABadFirstCellDoesNotHideAColumn) {
   const Folder folder;
-  const std::string path =
-      folder.file("a.csv", "date,count,settle\n2024-01-01,1,n/a\n2024-01-02,2,5\n2024-01-03,3,6\n");
+  const std::string path = folder.file(
+      "a.csv", "date,count,settle\n2024-01-01,1,none\n2024-01-02,2,5\n2024-01-03,3,6\n");
   EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path); }).what())
                 .find("several columns hold numbers (count, settle)"),
             std::string::npos);
   EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path, {.value = "settle"}); }).what())
-                .find("--missing 'n/a'"),
+                .find("--missing 'none'"),
             std::string::npos);
 }
 
@@ -78,7 +80,7 @@ TEST(Csv, QuotedCellsMayHoldAnything) {
 struct Bad {
   const char* name;
   const char* content;
-  CsvOptions options;
+  ReadOptions options;
   ErrorCode code;
   const char* message;  // after the path
 };
@@ -150,16 +152,17 @@ INSTANTIATE_TEST_SUITE_P(
             "date,x\n2024-01-01,1\n2024-02-30,2\n",
             {},
             ErrorCode::bad_date,
-            "F row 3, column date: '2024-02-30' is not a date in the form 2019-05-02; name its "
-            "form with --date-format"},
+            "F row 3, column date: '2024-02-30' is not a date in the form %Y-%m-%d of the rows "
+            "before; mend it, or name the form with --date-format"},
         Bad{"ambiguous_date",
-            "date,x\n01/02/03,1\n",
+            "date,x\n01/02/03,1\n02/03/04,2\n",
             {.value = "x"},
-            ErrorCode::bad_date,
-            "F row 2, column date: '01/02/03' is not a date in the form 2019-05-02; name its form "
-            "with --date-format"},
+            ErrorCode::date_ambiguous,
+            "F row 2, column date: the date may be 1 February 2003 (%d/%m/%y), 2 January 2003 "
+            "(%m/%d/%y) or 3 February 2001 (%y/%m/%d), and every other row allows the same forms; "
+            "name the form with --date-format"},
         Bad{"out_of_order",
-            "date,x\n2024-01-02,1\n2024-01-01,2\n",
+            "date,x\n2024-01-02,1\n2024-01-01,2\n2024-01-03,2\n",
             {},
             ErrorCode::dates_out_of_order,
             "F row 3, column date: 2024-01-01 comes after 2024-01-02; sort the rows by date"},
@@ -172,12 +175,14 @@ INSTANTIATE_TEST_SUITE_P(
             "date,x\n2024-01-01,1\n2024-01-02\n",
             {},
             ErrorCode::not_a_number,
-            "F row 3: 1 cell where the header has 2; mend the row"},
+            "F row 3: 1 cell where the header has 2; mend the row, or name what stands between "
+            "cells "
+            "with --column-mark"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",
             {.from = "2025-01-01"},
             ErrorCode::file_empty,
-            "F: no row is left; widen --from and --to"},
+            "F: no row is left of 1 (1 dropped: before 2025-01-01); widen the choice"},
         Bad{"from_without_dates",
             "x\n1\n2\n",
             {.from = "2025-01-01"},

@@ -78,7 +78,7 @@ TEST(Contract, Fit) {
 TEST(Contract, TestsLagsUnitRootsAndForecasts) {
   const Fit fit = fitted(true);
   const Series y = fit.window();
-  const Json look = Json::parse(json_document("inspect", y, inspect(y)));
+  const Json look = Json::parse(json_document("inspect", y, inspect(y), y));
   expect_keys(look["result"]["moments"],
               {"n", "mean", "sd", "min", "max", "skewness", "excess_kurtosis"});
   EXPECT_EQ(look["series"]["missing"], 3);

@@ -1,0 +1,280 @@
+// SPDX-License-Identifier: Apache-2.0
+// Moments' tests, memory, tails, leverage, seasons: sizes under the null, power, second
+// formulations.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <functional>
+
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/inspection.hpp"
+#include "brace/hypothesis/season_test.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "brace/series/transform.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+Series drawn(std::uint64_t seed, std::size_t n, const std::function<double(RandomStream&)>& draw) {
+  RandomStream stream(seed, 0);
+  std::vector<double> x;
+  for (std::size_t t = 0; t < n; ++t) x.push_back(draw(stream));
+  return make_series(std::move(x));
+}
+
+Series normals(std::uint64_t seed, std::size_t n) {
+  return drawn(seed, n, [](RandomStream& s) { return s.normal(); });
+}
+
+// GJR by its recursion: with leverage > 0 falls raise the variance more than rises.
+Series asymmetric(std::uint64_t seed, std::size_t n, double leverage) {
+  double h = 1, e = 0;
+  return drawn(seed, n, [&](RandomStream& s) {
+    h = 0.05 + (0.1 - leverage / 2 + (e < 0 ? leverage : 0)) * e * e + 0.85 * h;
+    return e = std::sqrt(h) * s.normal();
+  });
+}
+
+// Share of `replications` series in which the test rejects at 5 %.
+double rejections(int replications, const std::function<TestResult(std::uint64_t)>& test) {
+  int count = 0;
+  for (int i = 0; i < replications; ++i)
+    count += *test(static_cast<std::uint64_t>(i) + 1).rejects();
+  return static_cast<double>(count) / replications;
+}
+
+// Bands: 2,000 replications have a Monte Carlo error of .5 points at 5 %.
+TEST(Symmetry, KeepsItsSizeUnderHeavyTailsAndClusteringVolatility) {
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t seed) { return symmetry(normals(seed, 500)); }),
+              0.05, 0.02);
+  const Model garch = parse_model("const / garch / student");
+  EXPECT_NEAR(
+      rejections(1000,
+                 [&](std::uint64_t seed) {
+                   return symmetry(simulate(garch, {0, .05, .08, .87, 8}, 1000, {.seed = seed}));
+                 }),
+      0.04, 0.03);
+  EXPECT_GT(rejections(200,
+                       [](std::uint64_t seed) {
+                         return symmetry(drawn(seed, 500, [](RandomStream& s) {
+                           return std::exp(0.3 * s.normal());
+                         }));
+                       }),
+            0.95);
+}
+
+TEST(Kurtosis, KeepsItsSizeFromFiftyValuesOn) {
+  for (const std::size_t n : {50u, 500u})
+    EXPECT_NEAR(rejections(2000, [&](std::uint64_t seed) { return kurtosis(normals(seed, n)); }),
+                0.05, 0.017)
+        << n;
+  EXPECT_GT(
+      rejections(200,
+                 [](std::uint64_t seed) {
+                   return kurtosis(drawn(seed, 300, [](RandomStream& s) { return s.student(5); }));
+                 }),
+      0.9);
+}
+
+// D'Agostino, Belanger and D'Agostino (1990) work through 62 cholesterol values: b2 = 4.58 gives
+// Z = 2.21. Their data are not printed whole; a sample of that size and kurtosis must give the
+// same.
+TEST(Kurtosis, MeetsThePublishedExample) {
+  const auto sample = [](double stretch) {
+    std::vector<double> x;
+    for (int i = 1; i <= 62; ++i) {
+      const double u = (i - 31.5) / 32;
+      x.push_back(u + stretch * u * u * u * u * u);
+    }
+    return make_series(std::move(x));
+  };
+  double low = 0, high = 60;
+  for (int i = 0; i < 100; ++i) {
+    const double middle = (low + high) / 2;
+    (moments(sample(middle)).excess_kurtosis < 1.58 ? low : high) = middle;
+  }
+  ASSERT_NEAR(moments(sample(low)).excess_kurtosis + 3, 4.58, 1e-9);
+  EXPECT_NEAR(kurtosis(sample(low)).statistic, 2.21, 0.005);
+}
+
+// Fractional noise (1 - B)^{-d} e by its moving average.
+Series fractional(std::uint64_t seed, std::size_t n, double d) {
+  const std::vector<double> e = normals(seed, 2 * n).values;
+  std::vector<double> weight{1}, x;
+  for (std::size_t k = 1; k < n; ++k)
+    weight.push_back(weight.back() * (static_cast<double>(k) - 1 + d) / static_cast<double>(k));
+  for (std::size_t t = n; t < 2 * n; ++t) {
+    double sum = 0;
+    for (std::size_t k = 0; k < n; ++k) sum += weight[k] * e[t - k];
+    x.push_back(sum);
+  }
+  return make_series(std::move(x));
+}
+
+TEST(Memory, FindsTheOrderOfFractionalNoise) {
+  for (const double d : {0.0, 0.3}) {
+    double sum = 0, squares = 0;
+    constexpr int kSeries = 100;
+    double se = 0;
+    for (int i = 0; i < kSeries; ++i) {
+      const MemoryEstimate m =
+          local_whittle(fractional(static_cast<std::uint64_t>(i) + 1, 1000, d));
+      sum += m.d;
+      squares += m.d * m.d;
+      se = m.se;
+    }
+    const double mean = sum / kSeries, sd = std::sqrt(squares / kSeries - mean * mean);
+    EXPECT_NEAR(mean, d, 3.5 * se / std::sqrt(kSeries) + 0.01) << "bias at m = n^.65 is below .01";
+    EXPECT_NEAR(sd / se, 1, 0.3) << "the error printed is the error made";
+  }
+  EXPECT_TRUE(local_whittle(normals(1, 200)).reading == "no long memory");
+  EXPECT_EQ(test::error_of([] { (void)local_whittle(normals(1, 60), 40); }).code(),
+            ErrorCode::bad_option);
+}
+
+// A Pareto tail has one index at every threshold.
+TEST(Tails, HillFindsTheParetoIndex) {
+  const Series x = drawn(3, 20000, [](RandomStream& s) {
+    return (s.uniform() < 0.5 ? -1 : 1) *
+           (s.uniform() < 0.5 ? 0.2 : std::pow(s.uniform(), -1 / 3.0));
+  });
+  for (const Tail tail : {Tail::both, Tail::left, Tail::right}) {
+    const TailIndex index = tail_index(x, tail, 500);
+    EXPECT_NEAR(index.alpha, 3, 4 * index.se);
+    EXPECT_DOUBLE_EQ(index.se, index.alpha / std::sqrt(500.0));
+  }
+  EXPECT_GT(tail_index(normals(2, 20000)).alpha, 4) << "a normal law has every moment";
+  EXPECT_EQ(test::error_of([] { (void)tail_index(normals(1, 150), Tail::left, 140); }).code(),
+            ErrorCode::bad_option);
+}
+
+TEST(Tails, ExtremesAreListedByTheirRobustSize) {
+  Series x = normals(4, 1000);
+  x.times = dates_after(*parse_date("2020-01-01"), Clock::day, 1000);
+  x.values[500] = -40;
+  x.values[700] = 30;
+  const auto list = extremes(x, 3);
+  ASSERT_EQ(list.size(), 3u);
+  EXPECT_EQ(list[0].index, 500u);
+  EXPECT_EQ(format_date(*list[1].date), x.when(700));
+  EXPECT_NEAR(list[0].sizes, -40, 2) << "the two do not blow up the scale they are measured by";
+  EXPECT_EQ(extremes(make_series({1, 1, 1, 1, 1, 2}), 1)[0].index, 5u)
+      << "where more than half are equal";
+}
+
+TEST(Leverage, IsFoundAndNotInvented) {
+  EXPECT_NEAR(rejections(500,
+                         [](std::uint64_t seed) {
+                           TestResult t;
+                           t.p_value = leverage_table(asymmetric(seed, 1000, 0), 5).p_value;
+                           return t;
+                         }),
+              0.04, 0.035);
+  int found = 0;
+  for (std::uint64_t seed = 1; seed <= 50; ++seed) {
+    const LeverageTable table = leverage_table(asymmetric(seed, 3000, 0.15), 5);
+    found += *table.p_value < 0.05 && table.rows[0].correlation < 0;
+  }
+  EXPECT_GE(found, 45);
+}
+
+TEST(LagBands, AreTheDefinitions) {
+  Series x = normals(6, 400);
+  x.values[10] = std::numeric_limits<double>::quiet_NaN();
+  const LagTable table = lag_table(x, 6);
+  double mean = 0;
+  for (const double v : x.present_values()) mean += v / 399;
+  double total = 0, spread = 0;
+  for (std::size_t t = 0; t < 400; ++t) {
+    const double a = x.values[t] - mean;
+    if (!std::isnan(a)) total += a * a;
+    if (t < 3) continue;
+    const double b = a * (x.values[t - 3] - mean);
+    if (!std::isnan(b)) spread += b * b;
+  }
+  EXPECT_NEAR(table.rows[2].band_robust, 1.959963984540054 * std::sqrt(spread) / total, 1e-12);
+  const double sum = table.rows[0].acf * table.rows[0].acf + table.rows[1].acf * table.rows[1].acf;
+  EXPECT_NEAR(table.rows[2].band_widening, table.band_95 * std::sqrt(1 + 2 * sum), 1e-12);
+  EXPECT_EQ(table.rows[0].band_widening, table.band_95);
+}
+
+// Where volatility clusters the white band holds one lag of a white series far too seldom.
+TEST(LagBands, TheRobustOneHoldsUnderClustering) {
+  const Model garch = parse_model("const / garch / normal");
+  int in_white = 0, in_robust = 0;
+  constexpr int kSeries = 1000;
+  for (std::uint64_t seed = 1; seed <= kSeries; ++seed) {
+    const LagTable table = lag_table(simulate(garch, {0, .05, .2, .75}, 1000, {.seed = seed}), 1);
+    in_white += std::abs(table.rows[0].acf) <= table.band_95;
+    in_robust += std::abs(table.rows[0].acf) <= table.rows[0].band_robust;
+  }
+  EXPECT_NEAR(static_cast<double>(in_robust) / kSeries, 0.95, 0.025);
+  EXPECT_LT(static_cast<double>(in_white) / kSeries, 0.9);
+}
+
+TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
+  const auto series = [](std::uint64_t seed, double season) {
+    Series s = normals(seed, 144);
+    for (std::size_t t = 0; t < s.size(); ++t)
+      s.values[t] += season * std::sin(2 * M_PI * static_cast<double>(t) / 12);
+    return decompose(s, {.period = 12,
+                         .method = DecompositionMethod::averages,
+                         .form = DecompositionForm::additive});
+  };
+  EXPECT_NEAR(rejections(1000, [&](std::uint64_t seed) { return season_test(series(seed, 0)); }),
+              0.05, 0.03);
+  EXPECT_GT(rejections(100, [&](std::uint64_t seed) { return season_test(series(seed, 1)); }),
+            0.95);
+  // Volatility by the weekday.
+  const auto days = [](std::uint64_t seed, double monday) {
+    Series s = normals(seed, 500);
+    s.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, 500);
+    s.clock = Clock::business_day;
+    for (std::size_t t = 0; t < s.size(); ++t)
+      if (std::chrono::weekday(std::chrono::floor<std::chrono::days>(s.times[t])) ==
+          std::chrono::Monday)
+        s.values[t] *= monday;
+    return s;
+  };
+  EXPECT_NEAR(rejections(1000,
+                         [&](std::uint64_t seed) {
+                           return profile_test(days(seed, 1), ProfileBy::weekday);
+                         }),
+              0.05, 0.025);
+  EXPECT_GT(
+      rejections(
+          100, [&](std::uint64_t seed) { return profile_test(days(seed, 2), ProfileBy::weekday); }),
+      0.95);
+}
+
+TEST(Inspection, HoldsAllThatAPageNeeds) {
+  Series r =
+      simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
+  r.kind = Kind::log_return;
+  const Inspection look = inspect(r, {.lags = 7, .extremes = 4});
+  EXPECT_EQ(look.lags, 7);
+  EXPECT_EQ(look.whiteness.size(), 30u);
+  EXPECT_EQ(look.whiteness[6].values, test_of(look.tests, "ljung-box").p_value);
+  EXPECT_EQ(look.whiteness[6].squares, test_of(look.tests, "mcleod-li").p_value);
+  EXPECT_EQ(look.extremes.size(), 4u);
+  ASSERT_EQ(look.memory.size(), 2u);
+  EXPECT_EQ(look.tails.size(), 3u);
+  ASSERT_FALSE(look.advice.empty());
+  const auto advised = [&](const std::string& words) {
+    return std::any_of(look.advice.begin(), look.advice.end(),
+                       [&](const std::string& a) { return a.find(words) != std::string::npos; });
+  };
+  EXPECT_TRUE(advised("give the variance an equation"));
+  EXPECT_TRUE(advised("a constant will do") || advised("A constant mean will do"));
+  EXPECT_EQ(test::error_of([&] { (void)test_of(look.tests, "none"); }).code(),
+            ErrorCode::bad_option);
+  // Short series have what can be had.
+  const Inspection short_look = inspect(normals(1, 30));
+  EXPECT_TRUE(short_look.memory.empty() && short_look.tails.empty());
+}
+
+}  // namespace
+}  // namespace brace
