@@ -70,10 +70,11 @@ BoxCoxLambda box_cox_lambda(const Series& series) {
     return 0.5 * static_cast<double>(n) * std::log(ssr / static_cast<double>(n));
   };
   BoxCoxLambda out;
-  const auto [best, least] = boost::math::tools::brent_find_minima(
+  const std::pair<double, double> found = boost::math::tools::brent_find_minima(
       minus_log_likelihood, kLeast, kMost, std::numeric_limits<double>::digits / 2);
+  const double best = found.first, least = found.second;
   out.lambda = best;
-  const auto excess = [&, least = least](double lambda) {
+  const auto excess = [&](double lambda) {
     return 2 * (minus_log_likelihood(lambda) - least) - kChiSquared95;
   };
   const auto end = [&](double edge) {

@@ -23,6 +23,8 @@ template <class... F>
 struct Overloaded : F... {
   using F::operator()...;
 };
+template <class... F>
+Overloaded(F...) -> Overloaded<F...>;  // older compilers do not deduce it for aggregates
 
 double scale_of(ReturnUnit unit) {
   return unit == ReturnUnit::percent ? 100 : 1;

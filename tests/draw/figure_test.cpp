@@ -77,6 +77,46 @@ TEST(Figure, DrawsWithoutDatesAndWithoutALevel) {
   EXPECT_EQ(folder.entries(), 2u);
 }
 
+TEST(Figure, ShapeLagsAndSeasonsSayWhatTheyShow) {
+  const Folder folder;
+  const Series r = log_returns(prices());
+  draw_shape(r, folder / "shape.svg");
+  const std::string shape = text_in(folder / "shape.svg");
+  EXPECT_NE(shape.find("degrees of freedom"), std::string::npos);
+  EXPECT_NE(shape.find("sizes of moves, against those that the Student law expects"),
+            std::string::npos);
+  draw_lags(r, 20, {.season = 5}, folder / "lags.svg");
+  EXPECT_NE(text_in(folder / "lags.svg").find("marks: multiples of 5"), std::string::npos);
+  EXPECT_NE(text_in(folder / "lags.svg").find("return with the square that comes later"),
+            std::string::npos);
+  draw_profile(r, {volatility_profile(r, ProfileBy::weekday)}, folder / "profile.svg");
+  EXPECT_NE(text_in(folder / "profile.svg").find("the same after division by the weekday profile"),
+            std::string::npos);
+
+  Series monthly = prices("lamp oil");
+  monthly.times = dates_after(*parse_date("1980-01-01"), Clock::month, monthly.size());
+  monthly.clock = Clock::month;
+  draw_decomposition(decompose(monthly), folder / "parts.svg");
+  const std::string parts = text_in(folder / "parts.svg");
+  EXPECT_NE(parts.find("lamp oil: thin; seasonally adjusted: dashed; trend: bold"),
+            std::string::npos);
+  EXPECT_NE(parts.find("strength of the season"), std::string::npos);
+}
+
+// Short, gappy, light-tailed, on a level: drawn all the same.
+TEST(Figure, DrawsWhatIsAwkward) {
+  const Folder folder;
+  Series y = simulate(parse_model("const"), {0, 1}, 24, {.seed = 5});
+  y.values[3] = std::numeric_limits<double>::quiet_NaN();
+  draw_first_look(y, folder / "a.png");
+  draw_shape(y, folder / "b.png");
+  draw_lags(y, 5, {}, folder / "c.png");
+  Series coin = y;
+  for (std::size_t i = 0; i < coin.size(); ++i) coin.values[i] = i % 2 == 0 ? 1 : -1;
+  draw_shape(coin, folder / "d.png");
+  EXPECT_EQ(folder.entries(), 4u);
+}
+
 // Quotes, backticks, enhanced-text marks, line breaks, commands: drawn as they are, nothing is run.
 TEST(Figure, HostileNamesAreDrawnLiterally) {
   const Folder folder;

@@ -2,6 +2,7 @@
 // The tool and the example as a user runs them.
 #include <gtest/gtest.h>
 
+#include <sqlite3.h>
 #include <algorithm>
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -22,6 +23,7 @@ TEST(Tool, EachCommandHasHelpWithAnExample) {
     EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos)
         << command;
   }
+  EXPECT_NE(brace("season --help").out.find("brace season data/lamp-oil.csv"), std::string::npos);
   EXPECT_EQ(brace("--version").out, "brace 0.1.0\n");
 }
 
@@ -82,7 +84,10 @@ TEST(Tool, JsonIsOneObjectForEachCommand) {
 TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
   const std::string returns = kKelp + " --returns log";
   for (const std::string& call :
-       {"inspect " + returns, "unitroot " + kKelp, "lags " + returns,
+       {"inspect " + returns, std::string("inspect data/kelp-fibre.csv"), "unitroot " + kKelp,
+        "lags " + returns, "lags " + returns + " --of leverage",
+        std::string("season data/lamp-oil.csv"),
+        std::string("season data/ferry-freight.csv --returns log"),
         "check " + returns + " --model const",
         "forecast " + returns + " --model 'const / garch / student' --horizon 3"}) {
     const Outcome out = brace(call + " --quiet");
@@ -94,6 +99,158 @@ TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
   EXPECT_NE(
       brace("inspect " + returns).out.find("null: no autocorrelation in the squares up to lag 10"),
       std::string::npos);
+}
+
+// A page on a file that nobody would call clean, read without a word of help but the column.
+TEST(Tool, InspectTellsWhatAMessyFileIs) {
+  const Folder folder;
+  std::string text =
+      "\xEF\xBB\xBF"
+      "Tag;Kurs;Umsatz\r\n";
+  std::istringstream lines(content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv"));
+  std::vector<std::string> rows;
+  std::string line;
+  std::getline(lines, line);
+  while (std::getline(lines, line)) {
+    std::vector<std::string> cells;
+    std::istringstream split(line);
+    for (std::string cell; std::getline(split, cell, ',');) cells.push_back(cell);
+    std::string price = cells[4];
+    std::replace(price.begin(), price.end(), '.', ',');
+    rows.push_back(cells[0].substr(8, 2) + "." + cells[0].substr(5, 2) + "." +
+                   cells[0].substr(0, 4) + ";" + (price.empty() ? "n/a" : price) + ";" + cells[5] +
+                   "\r\n");
+  }
+  std::reverse(rows.begin(), rows.end());
+  for (const std::string& row : rows) text += row;
+  const std::string path = folder.file("messy.csv", text);
+  const Outcome messy =
+      brace("inspect " + path + " --value kurs --drop-zero UMSATZ --decimal-comma --returns log");
+  EXPECT_EQ(messy.status, 0) << messy.err;
+  const std::string flat = [&] {
+    std::string one = messy.out;
+    for (auto at = one.find("\n  "); at != std::string::npos; at = one.find("\n  "))
+      one.replace(at, 3, " ");
+    return one;
+  }();
+  EXPECT_NE(
+      flat.find(
+          "2,598 days, 2014-01-06 to 2024-02-16; 11 rows dropped (Umsatz is 0), 4 values missing."),
+      std::string::npos)
+      << flat;
+  EXPECT_NE(flat.find("Cells stand between semicolons; dates read as %d.%m.%Y; newest row came "
+                      "first: turned round."),
+            std::string::npos)
+      << flat;
+  const Json clean = Json::parse(brace("inspect " + kKelp + " --returns log --json").out),
+             same = Json::parse(
+                 brace("inspect " + path +
+                       " --value kurs --drop-zero UMSATZ --decimal-comma --returns log --json")
+                     .out);
+  EXPECT_EQ(clean["result"]["moments"], same["result"]["moments"]);
+  EXPECT_EQ(clean["result"]["file"]["irregular"], same["result"]["file"]["irregular"]);
+  EXPECT_EQ(same["result"]["file"]["rows_read"], 2609);
+}
+
+TEST(Tool, InspectWithoutAColumnListsThem) {
+  const Outcome list = brace("inspect data/kelp-fibre.csv");
+  EXPECT_EQ(list.status, 0) << list.err;
+  EXPECT_TRUE(list.out.starts_with("data/kelp-fibre.csv: 5 columns hold numbers; choose one."))
+      << list.out;
+  EXPECT_NE(list.out.find("Next: brace inspect data/kelp-fibre.csv --value settle --drop-zero "
+                          "volume --returns log"),
+            std::string::npos);
+  EXPECT_EQ(
+      Json::parse(brace("inspect data/kelp-fibre.csv --json").out)["result"]["columns"].size(), 5u);
+}
+
+// Every output ends with the command that goes on, and that command must run.
+TEST(Tool, TheNextCommandRuns) {
+  const Folder folder;
+  for (std::string command :
+       {std::string("inspect data/kelp-fibre.csv"),
+        std::string("inspect data/ferry-freight.csv --returns log --overnight mark"),
+        std::string("season data/lamp-oil.csv --out ") + (folder / "adjusted.csv"),
+        std::string("season data/ferry-freight.csv --returns log --overnight mark"),
+        std::string("lags data/lamp-oil.csv --transform 'log diff1 diff12' --of leverage")}) {
+    for (int step = 0; step < 3; ++step) {
+      const Outcome out = brace(command);
+      ASSERT_EQ(out.status, 0) << command << '\n' << out.err;
+      const auto at = out.out.find("Next: brace ");
+      if (at == std::string::npos) break;
+      command = out.out.substr(at + 12, out.out.find('\n', at) - at - 12);
+    }
+  }
+}
+
+TEST(Tool, HoldsOutRegroupsAndTransforms) {
+  const auto series = [](const std::string& arguments) {
+    const Outcome out = brace("lags " + arguments + " --json");
+    EXPECT_EQ(out.status, 0) << arguments << out.err;
+    return Json::parse(out.out)["series"];
+  };
+  EXPECT_EQ(series("data/lamp-oil.csv --hold-out 24")["last"], "2021-12-31");
+  EXPECT_EQ(series("data/lamp-oil.csv --hold-out 10%")["n"], 216);
+  EXPECT_EQ(series("data/lamp-oil.csv --hold-out 2023-01-01")["last"], "2022-12-31");
+  EXPECT_EQ(series("data/lamp-oil.csv --rows 1..60")["n"], 60);
+  EXPECT_EQ(series("data/lamp-oil.csv --transform 'log diff1 diff12'")["n"], 240 - 13);
+  EXPECT_EQ(series("data/ferry-freight.csv --regroup day:last --returns log")["every"],
+            "business-day");
+  EXPECT_EQ(series("data/ferry-freight.csv --returns log --overnight drop")["n"], 4015 - 501);
+  EXPECT_EQ(
+      series(
+          "data/ferry-freight.csv --returns log --overnight mark --transform hours --hold-out 20%")
+          ["n"],
+      4015 - 803);
+  const Outcome power = brace("lags data/lamp-oil.csv --transform boxcox --hold-out 24");
+  EXPECT_NE(power.out.find("Box-Cox lambda"), std::string::npos) << power.out;
+}
+
+TEST(Tool, ReadsStandardInputAndADatabase) {
+  const Outcome piped =
+      run("cat '" BRACE_SOURCE_DIR "/data/lamp-oil.csv' | '" BRACE_TOOL "' lags - --json");
+  EXPECT_EQ(piped.status, 0) << piped.err;
+  EXPECT_EQ(Json::parse(piped.out)["series"]["n"], 240);
+  const Folder folder;
+  const std::string path = folder / "oil.db";
+  sqlite3* db = nullptr;
+  ASSERT_EQ(sqlite3_open(path.c_str(), &db), SQLITE_OK);
+  sqlite3_exec(db, "create table oil (month text, price real)", nullptr, nullptr, nullptr);
+  std::istringstream lines(content_of(BRACE_SOURCE_DIR "/data/lamp-oil.csv"));
+  std::string line;
+  std::getline(lines, line);
+  while (std::getline(lines, line)) {
+    const std::string price = line.substr(11);
+    const std::string row = "insert into oil values ('" + line.substr(0, 10) + "', " +
+                            (price.empty() ? "null" : price) + ")";
+    ASSERT_EQ(sqlite3_exec(db, row.c_str(), nullptr, nullptr, nullptr), SQLITE_OK) << row;
+  }
+  sqlite3_close(db);
+  const Outcome queried = brace("lags " + path + " --query 'select month, price from oil' --json");
+  EXPECT_EQ(queried.status, 0) << queried.err;
+  EXPECT_EQ(Json::parse(queried.out)["result"], Json::parse(piped.out)["result"]);
+}
+
+TEST(Tool, SeasonFindsWhatWasPlanted) {
+  const Json oil = Json::parse(brace("season data/lamp-oil.csv --json").out)["result"];
+  EXPECT_EQ(oil["form"], "multiplicative");
+  EXPECT_GT(oil["season_strength"], 0.8);
+  // December is dearest and June cheapest in what was planted.
+  double december = oil["typical_season"][11]["season"], june = oil["typical_season"][5]["season"];
+  EXPECT_NEAR(december, std::exp(.11), .03);
+  EXPECT_NEAR(june, std::exp(-.12), .03);
+  const Json ferry = Json::parse(
+      brace("season data/ferry-freight.csv --returns log --overnight mark --json").out)["result"];
+  EXPECT_TRUE(ferry["tests"][0]["reject_5pct"]);
+  EXPECT_FALSE(ferry["tests"][1]["reject_5pct"]) << "nothing was planted by the weekday";
+  // The planted profile from 10:00 on, over the root of its mean square.
+  const double hours[] = {1.15, .90, .70, .65, .80, 1.00, 1.20};
+  double mean_square = 0;
+  for (const double h : hours) mean_square += h * h / 7;
+  for (std::size_t i = 0; i < 7; ++i) {
+    const Json& slot = ferry["profiles"][0]["slots"][i];
+    EXPECT_NEAR(slot["factor"], hours[i] / std::sqrt(mean_square), 4 * slot["error"].get<double>());
+  }
 }
 
 struct Wrong {
@@ -127,8 +284,7 @@ INSTANTIATE_TEST_SUITE_P(
               "none.csv: there is no such file; check the name"},
         Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1,
               "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
-        Wrong{"several_columns", "inspect data/kelp-fibre.csv", 1,
-              "choose one with --value volume"},
+        Wrong{"several_columns", "lags data/kelp-fibre.csv", 1, "choose one with --value volume"},
         Wrong{"no_model", "fit data/kelp-fibre.csv --value settle", 2, "--model is missing"},
         Wrong{"bad_model",
               "fit data/kelp-fibre.csv --value settle --returns log --model 'const / grach'", 2,
@@ -139,6 +295,23 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"bad_fix",
               "fit data/kelp-fibre.csv --value settle --returns log --model const --fix mu", 2,
               "--fix mu: write name=number"},
+        Wrong{"bad_transform", "lags data/lamp-oil.csv --transform lgo", 2,
+              "transform 'lgo': is not known (did you mean 'log'?)"},
+        Wrong{"bad_hold_out", "lags data/lamp-oil.csv --hold-out some", 2,
+              "--hold-out some: write rows (250), a share (20%) or a date (2023-01-02)"},
+        Wrong{"bad_regroup", "lags data/lamp-oil.csv --regroup weekly", 2,
+              "--regroup weekly: write a clock (day, week, month, quarter) and last, mean or sum"},
+        Wrong{"bad_roles", "inspect data/kelp-fibre.csv --value settle --roles top=high", 2,
+              "--roles top=high: write open=COLUMN, high=, low=, close= or volume="},
+        Wrong{"overnight_without_returns", "lags data/ferry-freight.csv --overnight drop", 2,
+              "--overnight: needs --returns"},
+        Wrong{"window_with_hold_out",
+              "lags data/lamp-oil.csv --hold-out 12 --transform 'rows=1..50'", 2,
+              "rows= and dates= do not go with --hold-out"},
+        Wrong{"no_season",
+              "season data/kelp-fibre.csv --value settle --period 2 --form multiplicative "
+              "--season-span 8",
+              2, "season_span = 8: must be odd"},
         Wrong{"bad_lags", "lags data/kelp-fibre.csv --value settle --returns log --lags many", 2,
               "--lags many: must be a whole number from 1"},
         Wrong{"bad_horizon",
@@ -221,9 +394,12 @@ TEST(Tool, TablesGoToCsvWhole) {
   const Folder folder;
   const std::string returns = kKelp + " --returns log", csv = folder / "t.csv";
   for (const auto& [call, header, rows] :
-       {std::tuple{"inspect " + returns, "test,statistic,p_value,lags,null", 6},
-        std::tuple{"lags " + returns + " --lags 12", "lag,acf,pacf,q,dof,p_value,q_robust,p_robust",
-                   12},
+       {std::tuple{"inspect " + returns, "test,statistic,p_value,lags,null", 8},
+        std::tuple{"lags " + returns + " --lags 12",
+                   "lag,acf,pacf,q,dof,p_value,q_robust,p_robust,band_robust,band_widening", 12},
+        std::tuple{std::string("season data/lamp-oil.csv"),
+                   "date,value,trend,season,remainder,adjusted", 240},
+        std::tuple{"lags " + returns + " --of leverage --lags 4", "lag,correlation,band_robust", 4},
         std::tuple{"unitroot " + kKelp,
                    "of,test,deterministic,lags,bandwidth,statistic,p_value,critical_5,null", 4},
         std::tuple{"fit " + returns + " --model 'const / garch'",
@@ -284,10 +460,14 @@ TEST(Example, FitsAndForecastsFromCode) {
 }
 
 TEST(DemoData, AreTheSameBytesOnEveryRun) {
-  const Outcome once = run("'" BRACE_GENERATOR "'"), twice = run("'" BRACE_GENERATOR "'");
-  EXPECT_EQ(once.out, twice.out);
-  EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv"))
-      << "the file that ships is the generator's";
+  for (const std::string name : {"kelp-fibre", "ferry-freight", "lamp-oil"}) {
+    const std::string command = "'" BRACE_GENERATOR "' " + name;
+    const Outcome once = run(command);
+    EXPECT_EQ(once.out, run(command).out);
+    EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/" + name + ".csv"))
+        << "the file that ships is the generator's";
+  }
+  EXPECT_EQ(run("'" BRACE_GENERATOR "' none").status, 2);
 }
 
 TEST(DemoData, HoldWhatWasPlanted) {

@@ -43,7 +43,8 @@ std::vector<Bound> bounds(const Model& model) {
 std::vector<std::vector<double>> starts(const Model& model) {
   const auto [shocks, variances] = orders(model);
   std::vector<std::vector<double>> points;
-  const auto add = [&](double alpha, double persistence) {
+  const auto add = [&points, &shocks = shocks, &variances = variances](double alpha,
+                                                                       double persistence) {
     std::vector<double> theta{1 - persistence};  // variance targeting
     for (std::size_t i = 0; i < shocks.size(); ++i)
       theta.push_back(alpha / static_cast<double>(shocks.size()));
