@@ -192,8 +192,15 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
     clock.pop_back();
   } else if (const auto sign = clock.find_last_of("+-"); sign != std::string::npos) {
     const std::string zone = clock.substr(sign);
+    // +01:00, +0100 or +01; the library is not asked about anything else.
+    const std::size_t signs = zone.size();
+    const bool colon = signs == 6 && zone[3] == ':';
+    if ((signs != 3 && signs != 5 && !colon) ||
+        static_cast<std::size_t>(std::count_if(zone.begin(), zone.end(), is_digit)) !=
+            signs - (colon ? 2 : 1))
+      return std::nullopt;
     // The library reads an offset as part of a date only: how far it moves one midnight.
-    const std::string form = zone.find(':') == std::string::npos ? "%F %H:%M%z" : "%F %H:%M%Ez";
+    const std::string form = colon ? "%F %H:%M%Ez" : "%F %H:%M%z";
     const auto moved =
         parsed_as<Timestamp>("2000-01-01 00:00" + (zone.size() == 3 ? zone + "00" : zone), form);
     if (!moved) return std::nullopt;
