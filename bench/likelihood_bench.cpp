@@ -102,16 +102,18 @@ int main(int argc, char** argv) {
   benchmark::RegisterBenchmark("garch-student-fit", whole_fit, "const / garch / student",
                                student_sample());
   // Only the whole fit has a limit that is promised; the others are on the way to later goals.
-  return brace::bench::run(argc, argv, "R", "n = 2,500, in R",
-                           {{"L", {}},
-                            {"garch-normal-value", {}},
-                            {"garch-normal-gradient", {}},
-                            {"garch-normal-scoring", {}},
-                            {"garch-normal-hessian", {}},
-                            {"garch-student-value", {}},
-                            {"garch-student-gradient", {}},
-                            {"garch-student-scoring", {}},
-                            {"garch-student-hessian", {}},
-                            {"garch-normal-fit", 300},
-                            {"garch-student-fit", {}}});
+  return brace::bench::run(argc, argv,
+                           {{"R",
+                             "n = 2,500, in R",
+                             {{"L", {}},
+                              {"garch-normal-value", {}},
+                              {"garch-normal-gradient", {}},
+                              {"garch-normal-scoring", {}},
+                              {"garch-normal-hessian", {}},
+                              {"garch-student-value", {}},
+                              {"garch-student-gradient", {}},
+                              {"garch-student-scoring", {}},
+                              {"garch-student-hessian", {}},
+                              {"garch-normal-fit", 300},
+                              {"garch-student-fit", {}}}}});
 }

@@ -3,7 +3,7 @@
 // its neighbours, ratios hardly do.
 //
 //   benchmark::RegisterBenchmark("R", ...); benchmark::RegisterBenchmark("fit", ...);
-//   return brace::bench::run(argc, argv, "R", "in R", {{"fit", 300}});
+//   return brace::bench::run(argc, argv, {{"R", "in R", {{"fit", 300}}}});
 #pragma once
 
 #include <benchmark/benchmark.h>
@@ -20,6 +20,12 @@ namespace brace::bench {
 struct Line {
   std::string name;
   std::optional<double> limit;  // of the ratio
+};
+
+// Ratios of several benchmarks to one, the unit.
+struct Listing {
+  std::string unit, title;
+  std::vector<Line> lines;
 };
 
 // Keeps the fastest time of each benchmark, to form ratios from.
@@ -44,10 +50,9 @@ class Ratios : public benchmark::ConsoleReporter {
   std::map<std::string, double> best_;
 };
 
-// Runs all that is registered and prints each line's ratio to `unit`. With --limit among the
+// Runs all that is registered and prints each line's ratio to its unit. With --limit among the
 // arguments the exit status is 1 where a limit is exceeded.
-inline int run(int argc, char** argv, const std::string& unit, const std::string& title,
-               const std::vector<Line>& lines) {
+inline int run(int argc, char** argv, const std::vector<Listing>& listings) {
   std::vector<std::string> words(argv, argv + argc);
   const auto asked = std::find(words.begin(), words.end(), "--limit");
   const bool judge = asked != words.end();
@@ -66,13 +71,15 @@ inline int run(int argc, char** argv, const std::string& unit, const std::string
   benchmark::Shutdown();
 
   bool kept = true;
-  fmt::print("\n{:<28}{:>10}{:>10}\n", title, "measured", "limit");
-  for (const Line& line : lines) {
-    const auto ratio = ratios.ratio(line.name, unit);
-    if (!ratio) continue;
-    fmt::print("{:<28}{:>10.1f}{:>10}\n", line.name, *ratio,
-               line.limit ? fmt::format("{:.0f}", *line.limit) : "");
-    kept = kept && !(line.limit && *ratio > *line.limit);
+  for (const Listing& listing : listings) {
+    fmt::print("\n{:<36}{:>10}{:>10}\n", listing.title, "measured", "limit");
+    for (const Line& line : listing.lines) {
+      const auto ratio = ratios.ratio(line.name, listing.unit);
+      if (!ratio) continue;
+      fmt::print("{:<36}{:>10.1f}{:>10}\n", line.name, *ratio,
+                 line.limit ? fmt::format("{:.0f}", *line.limit) : "");
+      kept = kept && !(line.limit && *ratio > *line.limit);
+    }
   }
   if (judge && !kept) fmt::print("a limit is exceeded\n");
   return judge && !kept ? 1 : 0;

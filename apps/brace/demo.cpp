@@ -92,9 +92,11 @@ int run_demo(const Options& o) {
   const Series returns = log_returns(prices);
   const Inspection look = inspect(returns);
   draw_first_look(returns, in_folder("first-look.png"), prices);
+  draw_shape(returns, in_folder("shape.png"));
   guide.found(account(prices));
   guide.found(fmt::format("{} (excess kurtosis {}, arch-lm {})", look.reading,
-                          text::fixed(look.moments.excess_kurtosis, 1), p_of(look.tests.back())));
+                          text::fixed(look.moments.excess_kurtosis, 1),
+                          p_of(test_of(look.tests, "arch-lm"))));
   guide.decided(
       "days without trading are left out before returns are formed; a missing close takes both of "
       "its "
@@ -113,6 +115,9 @@ int run_demo(const Options& o) {
   guide.found(fmt::format("over 20 lags of their squares Q is {} (p {}): volatility clusters",
                           text::fixed(of_squares.rows.back().q, 0),
                           text::p_value(of_squares.rows.back().p_value)));
+  const TestResult weekdays = profile_test(returns, ProfileBy::weekday);
+  guide.found(fmt::format("{} (null: {}) {}", weekdays.reading, weekdays.null, p_of(weekdays)));
+  draw_lags(returns, 20, {.season = season_length(returns)}, in_folder("lags.png"));
   guide.decided(fmt::format("mean '{}'; the variance needs an equation of its own", mean));
 
   guide.step("Which variance equation, which law of the shocks?",
@@ -164,11 +169,12 @@ int run_demo(const Options& o) {
   if (!o.quiet) std::cout << '\n' << ahead;
 
   if (!o.quiet)
-    std::cout << fmt::format(
-        "\nWritten to {}: first-look.png, candidates.csv, kelp.json (the saved model), "
-        "forecast.csv, "
-        "forecast.png\n",
-        folder.string());
+    std::cout
+        << '\n'
+        << text::wrap(fmt::format(
+               "Written to {}: first-look.png, shape.png, lags.png, candidates.csv, kelp.json (the "
+               "saved model), forecast.csv, forecast.png",
+               folder.string()));
   return 0;
 }
 

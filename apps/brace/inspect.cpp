@@ -13,7 +13,11 @@ namespace {
 
 // What the file is: its rows, its clock, where that does not hold.
 void print_file(const Series& level) {
-  std::cout << '\n' << text::wrap(fmt::format("{}: {}", level.file, account(level)), 100, "  ");
+  std::cout << '\n'
+            << text::wrap(fmt::format("{}: {} read; {}", level.file,
+                                      text::plural(level.account.rows_read, "row", "rows"),
+                                      account(level)),
+                          100, "  ");
   if (level.clock == Clock::row) {
     std::cout << "  clock: none that fits, so rows are only counted\n";
     return;
@@ -25,13 +29,19 @@ void print_file(const Series& level) {
   constexpr std::size_t kListed = 6;
   std::vector<std::string> places;
   for (std::size_t i = 0; i < std::min(kListed, steps.size()); ++i) {
-    const std::string when = level.when(steps[i].index);
-    places.push_back(steps[i].skipped == 0
-                         ? when + " (off the clock)"
-                         : fmt::format("{} ({} skipped)", when, steps[i].skipped));
+    const IrregularStep& step = steps[i];
+    if (step.skipped == 0) {
+      places.push_back(level.when(step.index) + " (off the clock)");
+      continue;
+    }
+    const std::string first = format_date(calendar.next(level.times[step.index - 1]));
+    places.push_back(
+        step.skipped == 1 ? first : fmt::format("{} and {} after it", first, step.skipped - 1));
   }
   if (steps.size() > kListed) places.push_back(fmt::format("{} more", steps.size() - kListed));
-  std::cout << text::wrap(fmt::format("irregular: before {}", fmt::join(places, ", ")), 100, "  ");
+  std::cout << text::wrap(
+      fmt::format("dates that the clock has and the file has not: {}", fmt::join(places, ", ")),
+      100, "  ");
 }
 
 // A file of several numeric columns, where none was named: what each holds.

@@ -29,8 +29,10 @@ int run_unitroot(const Options& o) {
   const Loaded data = load(o);
   const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
                                      [](double v) { return v <= 0; });
-  const Series level = positive ? log_level(data.level) : data.level;
-  Series change = change_of(data.level, o);
+  // What --transform makes is tested as it is; else the logarithm of a level that has one.
+  const bool made = !o.transform.empty();
+  const Series level = made ? data.values : positive ? log_level(data.level) : data.level;
+  const Series change = made ? differences(data.values) : change_of(data.level, o);
   const UnitRootReport report = compare_unit_roots(level, change, battery_options(o));
   if (o.json) {
     std::cout << json_document("unitroot", level, report);
@@ -38,8 +40,10 @@ int run_unitroot(const Options& o) {
     std::cout << report;
     print_account(data.level);
     const bool returns =
-        positive && report.batteries.front().verdict != StationarityVerdict::stationary;
-    print_next(o, fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));
+        positive && !made && report.batteries.front().verdict != StationarityVerdict::stationary;
+    print_next(o, made
+                      ? fmt::format("lags {}", modelled_words(o))
+                      : fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));
   }
   std::vector<std::vector<std::string>> rows{{"of", "test", "deterministic", "lags", "bandwidth",
                                               "statistic", "p_value", "critical_5", "null"}};

@@ -14,6 +14,7 @@
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/whiteness.hpp"
+#include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 
 namespace brace {
@@ -178,7 +179,11 @@ std::vector<Warning> data_warnings(const Series& series) {
   const std::size_t n = series.present();
   const bool returns = series.kind == Kind::log_return || series.kind == Kind::simple_return;
   if (!returns && n >= 50 && autocorrelations(series.values, 1)[0] > kLevelLike) {
-    const TestResult level = adf(series, {});
+    // The latest rows tell, and the search over lags is dear on long series.
+    constexpr std::size_t kEnough = 5000;
+    const TestResult level =
+        adf(series.size() > kEnough ? rows_between(series, series.size() - kEnough, series.size())
+                                    : series);
     if (*level.p_value > 0.10)
       warnings.push_back(
           {WarningCode::level_modelled,
@@ -215,15 +220,16 @@ void print_whiteness(std::ostream& out, const Inspection& i) {
 }
 
 void print_extremes(std::ostream& out, const Inspection& i) {
-  std::vector<std::string> days;
-  for (const Extreme& e : i.extremes)
-    days.push_back(fmt::format("{} {} ({})",
-                               e.date ? format_date(*e.date) : fmt::format("row {}", e.index + 1),
-                               text::fixed(e.value, 2), text::fixed(e.sizes, 1)));
-  out << '\n'
-      << text::wrap(fmt::format("farthest from the median (in robust standard deviations): {}.",
-                                fmt::join(days, ", ")),
-                    100, "  ");
+  std::string head = "  extremes       ", values = "  value          ", sizes = "  robust sizes   ";
+  for (const Extreme& e : i.extremes) {
+    const std::string when = e.date ? format_date(*e.date) : fmt::format("row {}", e.index + 1);
+    const std::size_t width = when.size() + 2;
+    if (head.size() + width > 100) break;
+    head += fmt::format("{:>{}}", when, width);
+    values += fmt::format("{:>{}}", text::significant(e.value, 4), width);
+    sizes += fmt::format("{:>{}}", text::fixed(e.sizes, 1), width);
+  }
+  out << '\n' << head << '\n' << values << '\n' << sizes << "\n\n";
 }
 
 void print_memory_and_tails(std::ostream& out, const Inspection& i) {
@@ -244,7 +250,7 @@ void print_memory_and_tails(std::ostream& out, const Inspection& i) {
         r.estimator == RangeEstimator::close_to_close || r.estimator == RangeEstimator::yang_zhang;
     std::string& list = of_day ? whole : session;
     list += fmt::format("{}{} {}", list.empty() ? "" : ", ", to_string(r.estimator),
-                        text::fixed(r.sd, 2));
+                        text::significant(r.sd, 3));
   }
   out << text::wrap(fmt::format("volatility by range, percent a {}: {}; from open to close: {}",
                                 i.period, whole, session),

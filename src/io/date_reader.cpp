@@ -53,6 +53,18 @@ std::optional<T> parsed_as(const std::string& text, const std::string& form) {
   return in.peek() == std::char_traits<char>::eof() ? std::optional(value) : std::nullopt;
 }
 
+// "9:30", "09:30:05", either with AM or PM: digits after each colon, and nothing but digits, colons
+// and those letters. The library takes other signs for a number that is not one before it refuses.
+bool has_digits_of_a_clock(std::string_view text) {
+  if (text.empty() || !is_digit(text.front())) return false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text[i] == ':' && (i + 1 == text.size() || !is_digit(text[i + 1]))) return false;
+    if (!is_digit(text[i]) && std::string_view(": APMapm").find(text[i]) == std::string_view::npos)
+      return false;
+  }
+  return true;
+}
+
 // The start of the time of day within "2019-05-02T14:30:05": the sign after the day.
 std::size_t time_begins(std::string_view text) {
   const auto colon = text.find(':');
@@ -209,6 +221,7 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
     clock.resize(sign);
   }
   clock = std::string(trimmed(clock));
+  if (!has_digits_of_a_clock(clock)) return std::nullopt;
   std::optional<seconds> time;
   for (const char* form : {"%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p"})
     if (!time) time = parsed_as<seconds>(clock, form);

@@ -95,7 +95,7 @@ class DateReader {
     std::int32_t seconds;
     std::optional<std::int16_t> offset;  // minutes east of Greenwich
   };
-  bool add_whole(std::string_view date);
+  bool add_whole(std::string_view text);
   std::optional<std::uint32_t> day_number(std::string_view text);
   std::optional<TimeOfDay> time_of_day(std::string_view text);
   bool refuse(std::string why);

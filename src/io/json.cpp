@@ -77,7 +77,8 @@ std::string document(std::string_view command, const Series& series, Json result
                     {"series", to_value(series)},
                     {"result", std::move(result)},
                     {"warnings", to_value(warnings)}};
-  return out.dump(2) + '\n';
+  // Bytes that are no UTF-8 may stand in a file's name; they must not cost the result.
+  return out.dump(2, ' ', false, Json::error_handler_t::replace) + '\n';
 }
 
 }  // namespace

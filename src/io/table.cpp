@@ -35,6 +35,38 @@ std::string_view trimmed(std::string_view text) {
   return text;
 }
 
+// Lead bytes followed by as many others as they announce.
+bool is_utf8(std::string_view text) {
+  for (std::size_t i = 0; i < text.size();) {
+    const auto lead = static_cast<unsigned char>(text[i]);
+    const std::size_t length = lead < 0x80                   ? 1
+                               : lead >= 0xC2 && lead < 0xE0 ? 2
+                               : lead >= 0xE0 && lead < 0xF0 ? 3
+                               : lead >= 0xF0 && lead < 0xF5 ? 4
+                                                             : 0;
+    if (length == 0 || i + length > text.size()) return false;
+    for (std::size_t k = 1; k < length; ++k)
+      if ((static_cast<unsigned char>(text[i + k]) & 0xC0) != 0x80) return false;
+    i += length;
+  }
+  return true;
+}
+
+// ISO 8859-1, whose signs are the first 256 of Unicode.
+std::string from_latin(std::string_view text) {
+  std::string out;
+  for (const char c : text) {
+    const auto byte = static_cast<unsigned char>(c);
+    if (byte < 0x80) {
+      out += c;
+    } else {
+      out += static_cast<char>(0xC0 | (byte >> 6));
+      out += static_cast<char>(0x80 | (byte & 0x3F));
+    }
+  }
+  return out;
+}
+
 // A number as it is written in the file; empty where the text is none.
 class NumberReader {
  public:
@@ -215,14 +247,22 @@ class TableBuilder : public RowSink {
   // ---- Header ----
   void take_header(std::size_t number, const std::vector<Cell>& cells) {
     // No header: its first row already holds a date, or nothing but numbers.
-    bool date = false, numbers = true;
+    bool date = false, only_numbers = true, any_number = false;
     for (const Cell& cell : cells) {
+      const bool number_here = number_(cell.text).has_value();
       date = date || looks_like_date(cell.text);
-      numbers = numbers && (number_(cell.text) || is_missing(cell.text));
+      any_number = any_number || number_here;
+      only_numbers = only_numbers && (number_here || is_missing(cell.text));
     }
-    const bool headless = date || (numbers && cells.size() > 1);
-    for (std::size_t c = 0; c < cells.size(); ++c)
+    const bool headless = date || (only_numbers && any_number);
+    bool latin = false;
+    for (std::size_t c = 0; c < cells.size(); ++c) {
       names_.push_back(headless ? std::to_string(c + 1) : std::string(trimmed(cells[c].text)));
+      if (is_utf8(names_.back())) continue;
+      names_.back() = from_latin(names_.back());
+      latin = true;
+    }
+    if (latin) note("column names are not in UTF-8: read as Latin-1");
     if (headless) {
       note("no header row: columns are called by their position");
       row(number, cells);

@@ -361,11 +361,11 @@ std::string_view word_of(double strength) {
 
 std::ostream& operator<<(std::ostream& out, const Decomposition& parts) {
   const bool ratio = parts.form == DecompositionForm::multiplicative;
-  out << text::wrap(fmt::format("{}: a {} trend ({}) and a {} season ({}) of {} rows.",
-                                text::sentence(parts.series.name), word_of(parts.trend_strength),
-                                text::fixed(parts.trend_strength, 2),
-                                word_of(parts.season_strength),
-                                text::fixed(parts.season_strength, 2), parts.period))
+  out << text::wrap(fmt::format(
+             "{}: a {} trend ({}) and a {} season ({}) of {} {}s.",
+             text::sentence(parts.series.name), word_of(parts.trend_strength),
+             text::fixed(parts.trend_strength, 2), word_of(parts.season_strength),
+             text::fixed(parts.season_strength, 2), parts.period, parts.series.period()))
       << '\n'
       << text::wrap(fmt::format("{} by {}{}; strength 0 is none, 1 is nothing else.",
                                 to_string(parts.form), to_string(parts.method),

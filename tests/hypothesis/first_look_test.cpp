@@ -135,6 +135,34 @@ TEST(Memory, FindsTheOrderOfFractionalNoise) {
             ErrorCode::bad_option);
 }
 
+// Long series take the fast transform, with rounding of its own: the objective by plain sums of a
+// few frequencies must agree. n is prime, the worst length for it.
+TEST(Memory, LongSeriesAgreeWithPlainSums) {
+  const std::size_t n = 100003;
+  const int m = 200;
+  const Series x = normals(8, n);
+  double mean = 0;
+  for (const double v : x.values) mean += v / static_cast<double>(n);
+  std::vector<double> power, log_frequency;
+  for (int j = 1; j <= m; ++j) {
+    const double l = 2 * M_PI * j / static_cast<double>(n);
+    double re = 0, im = 0;
+    for (std::size_t t = 0; t < n; ++t) {
+      re += (x.values[t] - mean) * std::cos(l * static_cast<double>(t));
+      im += (x.values[t] - mean) * std::sin(l * static_cast<double>(t));
+    }
+    power.push_back((re * re + im * im) / (2 * M_PI * static_cast<double>(n)));
+    log_frequency.push_back(std::log(l));
+  }
+  const MemoryEstimate got = local_whittle(x, m);
+  double sum = 0, mean_log = 0;
+  for (int j = 0; j < m; ++j) {
+    sum += std::exp(2 * got.d * log_frequency[j]) * power[j];
+    mean_log += log_frequency[j] / m;
+  }
+  EXPECT_NEAR(got.objective, std::log(sum / m) - 2 * got.d * mean_log, 1e-10);
+}
+
 // A Pareto tail has one index at every threshold.
 TEST(Tails, HillFindsTheParetoIndex) {
   const Series x = drawn(3, 20000, [](RandomStream& s) {

@@ -2,6 +2,7 @@
 // Files that are never clean: each kind with the account that it must give.
 #include <gtest/gtest.h>
 #include <sqlite3.h>
+#include <sys/resource.h>
 
 #include <cmath>
 
@@ -86,6 +87,20 @@ INSTANTIATE_TEST_SUITE_P(
                             {},
                             "2 of 2",
                             {1, 2},
+                            "2024-01-02",
+                            "2024-01-03"},
+                    Awkward{"a_single_column_of_numbers",
+                            "5\n6\n7\n",
+                            {},
+                            "3 of 3; no header row: columns are called by their position",
+                            {5, 6, 7},
+                            "row 1",
+                            "row 3"},
+                    Awkward{"latin_letters_in_the_header",
+                            "date,Schlu\xDF\n2024-01-02,5\n2024-01-03,6\n",
+                            {.value = "Schlu\xC3\x9F"},
+                            "2 of 2; column names are not in UTF-8: read as Latin-1",
+                            {5, 6},
                             "2024-01-02",
                             "2024-01-03"},
                     Awkward{"no_header",
@@ -379,6 +394,30 @@ TEST(Table, BoundsWhatItHolds) {
                         }).what())
                 .find("holds zero bytes"),
             std::string::npos);
+}
+
+// In a process of its own: memory beside the columns kept is less than twice theirs.
+TEST(Table, HoldsLittleMoreThanItKeeps) {
+  const Folder folder;
+  std::string text = "time,a,b,c,d,e\n";
+  constexpr int kRows = 300000;
+  Timestamp when = *parse_date("2020-01-01 00:01");
+  for (int i = 0; i < kRows; ++i, when += std::chrono::minutes(1))
+    text += format_date(when) + (i % 1440 == 1439 ? " 00:00" : "") +
+            ":00,1.2345,2.3456,3.4567,4.5678,1234\n";
+  const std::string path = folder.file("a.csv", text);
+  text = {};
+  const auto read_and_weigh = [&] {
+    rusage before{};
+    rusage after{};
+    getrusage(RUSAGE_SELF, &before);
+    const Table t = read_table(path);
+    getrusage(RUSAGE_SELF, &after);
+    const double kept = 8.0 * 6 * kRows;
+    const double held = 1024.0 * static_cast<double>(after.ru_maxrss - before.ru_maxrss);
+    std::exit(t.rows() == kRows && held < 3 * kept ? 0 : 1);
+  };
+  EXPECT_EXIT(read_and_weigh(), testing::ExitedWithCode(0), "");
 }
 
 class Database : public testing::Test {

@@ -231,6 +231,14 @@ TEST(Tool, ReadsStandardInputAndADatabase) {
   EXPECT_EQ(Json::parse(queried.out)["result"], Json::parse(piped.out)["result"]);
 }
 
+TEST(Tool, ComingDatesKeepTheSession) {
+  const Json ahead = Json::parse(
+      brace("forecast data/ferry-freight.csv --returns log --model 'const' --horizon 9 --json")
+          .out);
+  EXPECT_EQ(ahead["result"]["steps"][0]["date"], "2024-02-09 09:00") << "after Thursday's 16:00";
+  EXPECT_EQ(ahead["result"]["steps"][8]["date"], "2024-02-12 09:00") << "after Friday's";
+}
+
 TEST(Tool, SeasonFindsWhatWasPlanted) {
   const Json oil = Json::parse(brace("season data/lamp-oil.csv --json").out)["result"];
   EXPECT_EQ(oil["form"], "multiplicative");
