@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The tool: reads the command line, runs one command, turns errors into a line on stderr and an
 // exit status.
+#include <cstdio>
 #include <exception>
 #include <iostream>
 
@@ -21,9 +22,7 @@ std::optional<std::string> unknown_command(const CLI::App& app, int argc, char**
   return "'" + word + "' is not a command" + (near ? " (did you mean '" + *near + "'?)" : "");
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
+int run_tool(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
   app.footer(
@@ -62,8 +61,18 @@ int main(int argc, char** argv) {
       message.insert(at + 1, "       ");
     std::cerr << "brace: " << message << '\n';
     return brace::exit_status(error);
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  try {
+    return run_tool(argc, argv);
   } catch (const std::exception& error) {
-    std::cerr << "brace: unexpected: " << error.what() << "; please report this with the command\n";
+    // Not through a stream, which may be what failed.
+    std::fprintf(stderr, "brace: unexpected: %s; please report this with the command\n",
+                 error.what());
     return 1;
   }
 }

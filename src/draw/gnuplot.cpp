@@ -16,8 +16,6 @@
 #include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
 
-extern char** environ;
-
 namespace brace {
 namespace {
 
@@ -88,7 +86,7 @@ void Gnuplot::add(std::string_view line) {
 }
 
 std::string Gnuplot::data(const std::vector<std::vector<double>>& columns) {
-  const std::string name = fmt::format("$d{}", blocks_++);
+  std::string name = fmt::format("$d{}", blocks_++);
   script_ += name + " << END_OF_DATA\n";
   for (std::size_t row = 0; row < columns.front().size(); ++row) {
     for (const std::vector<double>& column : columns)

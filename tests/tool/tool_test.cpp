@@ -467,6 +467,15 @@ TEST(Example, FitsAndForecastsFromCode) {
   EXPECT_EQ(run("'" BRACE_EXAMPLE "' none.csv").status, 1);
 }
 
+TEST(Example, GoesFromPricesToChangesAndBack) {
+  const Outcome out = run("'" BRACE_SEASON_EXAMPLE "' data/lamp-oil.csv");
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_TRUE(out.out.starts_with("Price: a strong trend")) << out.out;
+  EXPECT_NE(out.out.find("239 of 239 prices back"), std::string::npos) << out.out;
+  EXPECT_NE(out.out.find("\n2024-01-31  "), std::string::npos) << out.out;
+  EXPECT_EQ(run("'" BRACE_SEASON_EXAMPLE "' none.csv").status, 1);
+}
+
 TEST(DemoData, AreTheSameBytesOnEveryRun) {
   for (const std::string name : {"kelp-fibre", "ferry-freight", "lamp-oil"}) {
     const std::string command = "'" BRACE_GENERATOR "' " + name;
