@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
-// Dates through Hinnant's library. Covered by tests/base/date_test.cpp.
+// Dates through Hinnant's library. Covered by tests/base/base_test.cpp.
 #include "brace/base/date.hpp"
 
 #include <date/date.h>
+#include <array>
 
 #include <sstream>
 
@@ -37,6 +38,19 @@ std::string format_date(Timestamp when) {
   const auto second_of_day = (when - std::chrono::floor<std::chrono::days>(when)).count();
   if (second_of_day == 0) return date::format("%Y-%m-%d", when);
   return date::format(second_of_day % 60 == 0 ? "%Y-%m-%d %H:%M" : "%Y-%m-%d %H:%M:%S", when);
+}
+
+std::string_view weekday_name(unsigned weekday) {
+  constexpr std::array<std::string_view, 7> kNames{"Sunday",   "Monday", "Tuesday", "Wednesday",
+                                                   "Thursday", "Friday", "Saturday"};
+  return kNames.at(weekday);
+}
+
+std::string_view month_name(unsigned month) {
+  constexpr std::array<std::string_view, 12> kNames{
+      "January", "February", "March",     "April",   "May",      "June",
+      "July",    "August",   "September", "October", "November", "December"};
+  return kNames.at(month - 1);
 }
 
 }  // namespace brace

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Names and exit statuses of the error codes. Covered by tests/base/error_test.cpp.
+// Names and exit statuses of the error codes. Covered by tests/base/base_test.cpp.
 #include "brace/base/error.hpp"
 
 namespace brace {

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Executor over a oneTBB arena. Covered by tests/base/executor_test.cpp.
+// Executor over a oneTBB arena. Covered by tests/base/base_test.cpp.
 #include "brace/base/executor.hpp"
 
 #include <fmt/format.h>

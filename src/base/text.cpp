@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Numbers and paragraphs for people. Covered by tests/base/text_test.cpp.
+// Numbers and paragraphs for people. Covered by tests/base/base_test.cpp.
 #include "brace/base/text.hpp"
 
 #include <fmt/format.h>
@@ -78,6 +78,13 @@ std::string count(std::size_t n) {
 
 std::string plural(std::size_t n, std::string_view one, std::string_view many) {
   return fmt::format("{} {}", count(n), n == 1 ? one : many);
+}
+
+std::string_view trimmed(std::string_view text) {
+  const auto blank = [](char c) { return c == ' ' || c == '\t'; };
+  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && blank(text.back())) text.remove_suffix(1);
+  return text;
 }
 
 std::string wrap(std::string_view paragraph, std::size_t width, std::string_view indent) {

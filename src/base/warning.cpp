@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Names of the warning codes. Covered by tests/base/error_test.cpp.
+// Names of the warning codes. Covered by tests/base/base_test.cpp.
 #include "brace/base/warning.hpp"
 
 namespace brace {

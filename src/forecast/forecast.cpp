@@ -284,7 +284,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     ahead.horizon_total.volatility_interval =
         intervals_of(cloud.total_variance, ahead.intervals, root);
   if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock)) {
-    const double h = static_cast<double>(options.horizon);
+    const auto h = static_cast<double>(options.horizon);
     Annualised a;
     a.periods_per_year = *year;
     a.volatility = ahead.horizon_total.sd * std::sqrt(*year / h);

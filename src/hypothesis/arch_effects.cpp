@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Engle's LM test. Covered by tests/hypothesis/arch_effects_test.cpp.
+// Engle's LM test. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/arch_effects.hpp"
 
 #include <fmt/format.h>
@@ -19,7 +19,7 @@ namespace {
 // Rows t whose own square and m lags are all present.
 std::vector<std::size_t> whole_rows(const std::vector<double>& e2, int m) {
   std::vector<std::size_t> rows;
-  for (std::size_t t = static_cast<std::size_t>(m); t < e2.size(); ++t) {
+  for (auto t = static_cast<std::size_t>(m); t < e2.size(); ++t) {
     bool whole = true;
     for (int j = 0; j <= m; ++j) whole = whole && !std::isnan(e2[t - static_cast<std::size_t>(j)]);
     if (whole) rows.push_back(t);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// ACF, PACF and the lag table. Covered by tests/hypothesis/autocorrelation_test.cpp.
+// ACF, PACF and the lag table. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/autocorrelation.hpp"
 
 #include <fmt/format.h>
@@ -166,14 +166,14 @@ double scale_of(const Rows& rows, F value) {
 // fuller.
 std::string bar(double value, double band, double scale) {
   const auto cell_at = [&](double x) {
-    return static_cast<int>(std::lround(std::clamp(x / scale, -1.0, 1.0) * 10));
+    return 10 + static_cast<int>(std::lround(std::clamp(x / scale, -1.0, 1.0) * 10));
   };
   std::string text(21, ' ');
   if (band < scale)
-    for (const double end : {-band, band}) text[static_cast<std::size_t>(10 + cell_at(end))] = ':';
+    for (const double end : {-band, band}) text[static_cast<std::size_t>(cell_at(end))] = ':';
   const int reach = cell_at(value);
-  for (int c = std::min(0, reach); c <= std::max(0, reach); ++c)
-    text[static_cast<std::size_t>(10 + c)] = std::abs(value) > band ? '#' : '=';
+  for (int c = std::min(10, reach); c <= std::max(10, reach); ++c)
+    text[static_cast<std::size_t>(c)] = std::abs(value) > band ? '#' : '=';
   text[10] = '|';
   return text;
 }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The first look. Covered by tests/hypothesis/inspection_test.cpp.
+// The first look. Covered by tests/hypothesis/first_look_test.cpp.
 #include "brace/hypothesis/inspection.hpp"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Moments and tests on them. Covered by tests/hypothesis/moments_test.cpp.
+// Moments and tests on them. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/moments.hpp"
 
 #include <algorithm>
@@ -23,7 +23,26 @@ int bandwidth_of(const Moments& m) {
   return static_cast<int>(std::floor(4 * std::pow(static_cast<double>(m.n) / 100, 2.0 / 9)));
 }
 
+// Against the normal law, both tails; the caller adds the reading.
+TestResult z_test(const char* id, const char* null, double statistic, const Moments& m) {
+  TestResult test;
+  test.test = id;
+  test.variant = "z";
+  test.null = null;
+  test.statistic = statistic;
+  test.p_value = laws::normal_two_sided(statistic);
+  test.observations = m.n;
+  return test;
+}
+
 }  // namespace
+
+double median(std::vector<double> x) {
+  const auto middle = x.begin() + static_cast<std::ptrdiff_t>(x.size() / 2);
+  std::nth_element(x.begin(), middle, x.end());
+  if (x.size() % 2 == 1) return *middle;
+  return (*middle + *std::max_element(x.begin(), middle)) / 2;
+}
 
 Moments moments(const Series& series) {
   require_usable(series, 2, "moments");
@@ -42,10 +61,10 @@ Moments moments(const Series& series) {
   m.sd = std::sqrt(m2 / (n - 1));
   m.skewness = (m3 / n) / std::pow(m2 / n, 1.5);
   m.excess_kurtosis = (m4 / n) / ((m2 / n) * (m2 / n)) - 3;
-  std::sort(y.begin(), y.end());
-  m.min = y.front();
-  m.max = y.back();
-  m.median = (y[(m.n - 1) / 2] + y[m.n / 2]) / 2;
+  const auto [least, most] = std::minmax_element(y.begin(), y.end());
+  m.min = *least;
+  m.max = *most;
+  m.median = median(std::move(y));
   return m;
 }
 
@@ -76,15 +95,14 @@ TestResult symmetry(const Series& series) {
   for (const double v : d) influence.push_back(v * v * v - 3 * variance * v);
   const double mean = std::accumulate(influence.begin(), influence.end(), 0.0) / n;
   for (double& v : influence) v -= mean;
-  TestResult test;
-  test.test = "symmetry";
+  const int bandwidth = bandwidth_of(m);
+  TestResult test =
+      z_test("symmetry", "the law is symmetric",
+             std::sqrt(n) * m.skewness /
+                 std::sqrt(long_run_variance(influence, bandwidth) / std::pow(variance, 3)),
+             m);
   test.variant = "t, long-run variance";
-  test.null = "the law is symmetric";
-  test.bandwidth = bandwidth_of(m);
-  test.statistic = std::sqrt(n) * m.skewness /
-                   std::sqrt(long_run_variance(influence, *test.bandwidth) / std::pow(variance, 3));
-  test.p_value = laws::normal_two_sided(test.statistic);
-  test.observations = m.n;
+  test.bandwidth = bandwidth;
   test.reading = !*test.rejects() ? "no sign of skewness"
                  : m.skewness < 0 ? "skewed: the large moves are falls"
                                   : "skewed: the large moves are rises";
@@ -104,13 +122,8 @@ TestResult kurtosis(const Series& series) {
                            std::sqrt(6 * (n + 3) * (n + 5) / (n * (n - 2) * (n - 3)));
   const double a = 6 + 8 / root_beta * (2 / root_beta + std::sqrt(1 + 4 / (root_beta * root_beta)));
   const double ratio = (1 - 2 / a) / (1 + x * std::sqrt(2 / (a - 4)));
-  TestResult test;
-  test.test = "kurtosis";
-  test.variant = "z";
-  test.null = "the kurtosis is a normal law's";
-  test.statistic = (1 - 2 / (9 * a) - std::cbrt(ratio)) / std::sqrt(2 / (9 * a));
-  test.p_value = laws::normal_two_sided(test.statistic);
-  test.observations = m.n;
+  TestResult test = z_test("kurtosis", "the kurtosis is a normal law's",
+                           (1 - 2 / (9 * a) - std::cbrt(ratio)) / std::sqrt(2 / (9 * a)), m);
   test.reading = !*test.rejects()        ? "tails as a normal law's"
                  : m.excess_kurtosis > 0 ? "tails heavier than a normal law's"
                                          : "tails lighter than a normal law's";
@@ -121,14 +134,11 @@ TestResult mean_zero(const Series& series) {
   const Moments m = moments(series);
   const std::vector<double> d = deviations(series, m);
   const auto n = static_cast<double>(m.n);
-  TestResult test;
-  test.test = "mean-zero";
+  const int bandwidth = bandwidth_of(m);
+  TestResult test = z_test("mean-zero", "the mean is zero",
+                           m.mean / std::sqrt(long_run_variance(d, bandwidth) / n), m);
   test.variant = "t, long-run variance";
-  test.null = "the mean is zero";
-  test.bandwidth = bandwidth_of(m);
-  test.statistic = m.mean / std::sqrt(long_run_variance(d, *test.bandwidth) / n);
-  test.p_value = laws::normal_two_sided(test.statistic);
-  test.observations = m.n;
+  test.bandwidth = bandwidth;
   test.reading = *test.rejects() ? "the mean differs from zero" : "a mean of zero is possible";
   return test;
 }

@@ -9,6 +9,7 @@
 #include <ostream>
 
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/moments.hpp"
 #include "brace/laws/standard.hpp"
 
 namespace brace {
@@ -75,13 +76,11 @@ TestResult season_test(const Decomposition& parts) {
 
 TestResult profile_test(const Series& series, ProfileBy by) {
   const Profile profile = volatility_profile(series, by);
-  std::vector<double> sorted = series.present_values();
-  const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-  std::nth_element(sorted.begin(), middle, sorted.end());
+  const double middle = median(series.present_values());
   std::vector<Labelled> values;
   for (std::size_t t = 0; t < series.size(); ++t)
     if (!std::isnan(series.values[t]))
-      values.push_back({std::abs(series.values[t] - *middle), slot_of(profile, series.times[t])});
+      values.push_back({std::abs(series.values[t] - middle), slot_of(profile, series.times[t])});
   TestResult test = kruskal_wallis(std::move(values), profile.slots.size());
   const bool hours = by == ProfileBy::time_of_day;
   test.null = hours ? "moves are of the same size at each time of day"

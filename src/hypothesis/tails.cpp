@@ -8,23 +8,14 @@
 #include <cmath>
 
 #include "brace/base/error.hpp"
+#include "brace/hypothesis/moments.hpp"
 
 namespace brace {
-namespace {
-
-double median_of(std::vector<double> x) {
-  const auto middle = x.begin() + static_cast<std::ptrdiff_t>(x.size() / 2);
-  std::nth_element(x.begin(), middle, x.end());
-  if (x.size() % 2 == 1) return *middle;
-  return (*middle + *std::max_element(x.begin(), middle)) / 2;
-}
-
-}  // namespace
 
 TailIndex tail_index(const Series& series, Tail tail, std::size_t k) {
   require_usable(series, 100, "a tail index");
   const std::vector<double> y = series.present_values();
-  const double median = median_of(y);
+  const double median = brace::median(y);
   std::vector<double> sizes;
   for (const double v : y) {
     const double d = v - median;
@@ -56,10 +47,10 @@ TailIndex tail_index(const Series& series, Tail tail, std::size_t k) {
 std::vector<Extreme> extremes(const Series& series, std::size_t count) {
   require_usable(series, 5, "a list of extremes");
   const std::vector<double> y = series.present_values();
-  const double median = median_of(y);
+  const double median = brace::median(y);
   std::vector<double> deviations;
   for (const double v : y) deviations.push_back(std::abs(v - median));
-  double scale = 1.4826 * median_of(deviations);
+  double scale = 1.4826 * brace::median(deviations);
   if (!(scale > 0)) {  // more than half of the values are the same
     for (const double d : deviations) scale += d * d / static_cast<double>(y.size());
     scale = std::sqrt(scale);

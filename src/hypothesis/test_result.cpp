@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// TestResult's decision and printing. Covered by tests/hypothesis/test_result_test.cpp.
+// TestResult's decision and printing. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/test_result.hpp"
 
 #include <fmt/format.h>

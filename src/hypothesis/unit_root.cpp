@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// ADF, KPSS and their joint verdict. Covered by tests/hypothesis/unit_root_test.cpp.
+// ADF, KPSS and their joint verdict. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/unit_root.hpp"
 
 #include <fmt/format.h>

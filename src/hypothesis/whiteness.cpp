@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Portmanteau tests on the lag table. Covered by tests/hypothesis/whiteness_test.cpp.
+// Portmanteau tests on the lag table. Covered by tests/hypothesis/hypothesis_test.cpp.
 #include "brace/hypothesis/whiteness.hpp"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Dates of unknown form, parsed by Hinnant's library. Covered by tests/io/dates_test.cpp.
+// Dates of unknown form, parsed by Hinnant's library. Covered by tests/io/table_test.cpp.
 #include "io/date_reader.hpp"
 
 #include <date/date.h>
@@ -9,6 +9,8 @@
 #include <charconv>
 #include <set>
 #include <sstream>
+
+#include "brace/base/text.hpp"
 
 namespace brace {
 namespace {
@@ -26,13 +28,6 @@ constexpr const char* kForms[] = {
     "%d.%m.%y", "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%d-%b-%y", "%d %b %y", "%b %d, %Y",
     "%b %d %Y", "%b %Y",    "%Y-%m",    "%Y/%m",    "%Y-Q%Q",   "%YQ%Q",
 };
-
-std::string_view trimmed(std::string_view text) {
-  const auto blank = [](char c) { return c == ' ' || c == '\t'; };
-  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
-  while (!text.empty() && blank(text.back())) text.remove_suffix(1);
-  return text;
-}
 
 bool is_digit(char c) {
   return c >= '0' && c <= '9';
@@ -120,12 +115,12 @@ bool DateReader::refuse(std::string why) {
 }
 
 bool DateReader::add(std::string_view date, std::string_view time) {
-  date = trimmed(date);
+  date = text::trimmed(date);
   if (whole_) return add_whole(date);
   const std::size_t split = time_begins(date);
   std::string_view day = date.substr(0, split), tail = date.substr(split);
   while (!day.empty() && (day.back() == ' ' || day.back() == 'T')) day.remove_suffix(1);
-  if (tail.empty()) tail = trimmed(time);
+  if (tail.empty()) tail = text::trimmed(time);
 
   const auto number = day_number(day);
   if (!number) return false;
@@ -220,7 +215,7 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
     at.offset = static_cast<std::int16_t>((kMidnight - *moved) / minutes(1));
     clock.resize(sign);
   }
-  clock = std::string(trimmed(clock));
+  clock = std::string(text::trimmed(clock));
   if (!has_digits_of_a_clock(clock)) return std::nullopt;
   std::optional<seconds> time;
   for (const char* form : {"%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p"})
@@ -295,7 +290,7 @@ DateReader::Result DateReader::finish() {
 }
 
 bool looks_like_date(std::string_view text) {
-  text = trimmed(text);
+  text = text::trimmed(text);
   if (text.size() > 40) return false;
   // Digits alone may be a price; that they are dates must be said.
   if (text.find_first_not_of("0123456789.") == std::string_view::npos &&
@@ -305,7 +300,7 @@ bool looks_like_date(std::string_view text) {
 }
 
 bool looks_like_time(std::string_view text) {
-  text = trimmed(text);
+  text = text::trimmed(text);
   return text.find(':') != std::string_view::npos && text.size() <= 32 &&
          DateReader("").add("2000-01-01", text);
 }

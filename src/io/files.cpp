@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Whole-file reading and atomic writing. Covered by tests/io/files_test.cpp.
+// Whole-file reading and atomic writing. Covered by tests/io/csv_test.cpp.
 #include "brace/io/files.hpp"
 
 #include <fmt/format.h>

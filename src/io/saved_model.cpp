@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // The saved-model schema, version 1 (docs/saved-model.md). Covered by
-// tests/io/saved_model_test.cpp.
+// tests/io/json_test.cpp.
 #include "brace/io/saved_model.hpp"
 
 #include <fmt/format.h>

@@ -29,12 +29,6 @@ std::string lower(std::string text) {
   return text;
 }
 
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
-  while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
-  return text;
-}
-
 // Lead bytes followed by as many others as they announce.
 bool is_utf8(std::string_view text) {
   for (std::size_t i = 0; i < text.size();) {
@@ -74,7 +68,7 @@ class NumberReader {
       : point_(options.decimal_comma ? ',' : '.'), grouped_(options.grouped) {}
 
   std::optional<double> operator()(std::string_view cell) const {
-    cell = trimmed(cell);
+    cell = text::trimmed(cell);
     if (cell.starts_with('+')) {
       cell.remove_prefix(1);
       if (cell.starts_with('-')) return std::nullopt;
@@ -257,7 +251,8 @@ class TableBuilder : public RowSink {
     const bool headless = date || (only_numbers && any_number);
     bool latin = false;
     for (std::size_t c = 0; c < cells.size(); ++c) {
-      names_.push_back(headless ? std::to_string(c + 1) : std::string(trimmed(cells[c].text)));
+      names_.push_back(headless ? std::to_string(c + 1)
+                                : std::string(text::trimmed(cells[c].text)));
       if (is_utf8(names_.back())) continue;
       names_.back() = from_latin(names_.back());
       latin = true;
@@ -307,7 +302,7 @@ class TableBuilder : public RowSink {
                             fmt::join(names_, ", ")));
   }
 
-  bool is_missing(std::string_view text) const { return missing_.contains(trimmed(text)); }
+  bool is_missing(std::string_view text) const { return missing_.contains(text::trimmed(text)); }
 
   // The tried cells of a column that hold something, of the rows that --where keeps.
   std::vector<std::string_view> cells_of(std::size_t c) const {
@@ -319,7 +314,7 @@ class TableBuilder : public RowSink {
 
   bool passes(const Tried& row) const {
     return std::all_of(where_.begin(), where_.end(), [&](const auto& condition) {
-      return trimmed(row.texts[condition.first]) == condition.second;
+      return text::trimmed(row.texts[condition.first]) == condition.second;
     });
   }
 
@@ -371,8 +366,9 @@ class TableBuilder : public RowSink {
       if (equals == std::string::npos || equals == 0)
         throw Error(ErrorCode::bad_option,
                     fmt::format("--where {}: write column=text, such as symbol=KELP", condition));
-      where_.emplace_back(column(condition.substr(0, equals)),
-                          std::string(trimmed(std::string_view(condition).substr(equals + 1))));
+      where_.emplace_back(
+          column(condition.substr(0, equals)),
+          std::string(text::trimmed(std::string_view(condition).substr(equals + 1))));
     }
   }
 
@@ -551,7 +547,7 @@ class TableBuilder : public RowSink {
   void take(std::size_t number, const std::vector<Cell>& cells) {
     ++rows_read_;
     for (const auto& [c, text] : where_)
-      if (trimmed(cells[c].text) != text) {
+      if (text::trimmed(cells[c].text) != text) {
         count_drop(fmt::format("{} is not {}", names_[c], text));
         return;
       }

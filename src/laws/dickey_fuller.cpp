@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// P-values from quantile surfaces; tests/laws/dickey_fuller_test.cpp.
+// P-values from quantile surfaces; tests/laws/laws_test.cpp.
 #include "brace/laws/dickey_fuller.hpp"
 
 #include <fmt/format.h>

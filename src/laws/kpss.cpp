@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// KPSS limit law by inversion of its characteristic function; tests/laws/kpss_test.cpp.
+// KPSS limit law by inversion of its characteristic function; tests/laws/laws_test.cpp.
 #include "brace/laws/kpss.hpp"
 
 #include <algorithm>

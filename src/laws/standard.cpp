@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Boost.Math behind plain functions. Covered by tests/laws/standard_test.cpp.
+// Boost.Math behind plain functions. Covered by tests/laws/laws_test.cpp.
 #include "brace/laws/standard.hpp"
 
 #include <boost/math/distributions/beta.hpp>

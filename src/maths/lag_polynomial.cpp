@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Step-down, step-up and companion roots. Covered by tests/maths/lag_polynomial_test.cpp.
+// Step-down, step-up and companion roots. Covered by tests/maths/maths_test.cpp.
 #include "brace/maths/lag_polynomial.hpp"
 
 #include <Eigen/Eigenvalues>

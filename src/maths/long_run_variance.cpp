@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Bartlett long-run variance. Covered by tests/maths/long_run_variance_test.cpp.
+// Bartlett long-run variance. Covered by tests/maths/maths_test.cpp.
 #include "brace/maths/long_run_variance.hpp"
 
 #include <numeric>

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Random streams over std::mt19937_64, whose output the C++ standard fixes. Covered by
-// tests/maths/random_test.cpp.
+// tests/maths/maths_test.cpp.
 #include "brace/maths/random.hpp"
 
 #include <cmath>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Least squares by Eigen's pivoted QR. Covered by tests/maths/regression_test.cpp.
+// Least squares by Eigen's pivoted QR. Covered by tests/maths/maths_test.cpp.
 #include "brace/maths/regression.hpp"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Admissibility of parameters. Covered by tests/model/simulate_test.cpp.
+// Admissibility of parameters. Covered by tests/model/estimate_test.cpp.
 #include "model/admissible.hpp"
 
 #include <fmt/format.h>

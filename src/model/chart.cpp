@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Working coordinates of the engine. Monahan (1984) for partial autocorrelations. Covered by
-// tests/model/chart_test.cpp.
+// tests/model/likelihood_test.cpp.
 #include "model/chart.hpp"
 
 #include <fmt/format.h>

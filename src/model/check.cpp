@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Residual check of a fit. Covered by tests/model/check_test.cpp.
+// Residual check of a fit. Covered by tests/model/estimate_test.cpp.
 #include "brace/model/check.hpp"
 
 #include <fmt/format.h>

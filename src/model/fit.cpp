@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Fit: small derived values and its printed table. Covered by tests/model/fit_test.cpp.
+// Fit: small derived values and its printed table. Covered by tests/model/estimate_test.cpp.
 #include "brace/model/fit.hpp"
 
 #include <fmt/format.h>

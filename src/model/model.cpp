@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Canonical models and their parameter names. Covered by tests/model/model_test.cpp.
+// Canonical models and their parameter names. Covered by tests/model/model_line_test.cpp.
 #include "brace/model/model.hpp"
 
 #include <fmt/format.h>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Simulation by stepping the model forward. Covered by tests/model/simulate_test.cpp.
+// Simulation by stepping the model forward. Covered by tests/model/estimate_test.cpp.
 #include "brace/model/simulate.hpp"
 
 #include <fmt/format.h>

@@ -63,7 +63,7 @@ struct Rows {
   }
 
  private:
-  std::size_t index(std::ptrdiff_t t) const {
+  [[nodiscard]] std::size_t index(std::ptrdiff_t t) const {
     return static_cast<std::size_t>(t + static_cast<std::ptrdiff_t>(history));
   }
 };

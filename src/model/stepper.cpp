@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Stepping a model forward. Covered by tests/model/simulate_test.cpp and tests/forecast/.
+// Stepping a model forward. Covered by tests/model/estimate_test.cpp and tests/forecast/.
 #include "model/stepper.hpp"
 
 #include <algorithm>

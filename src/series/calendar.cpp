@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Clocks: inference and coming dates. Covered by tests/series/calendar_test.cpp.
+// Clocks: inference and coming dates. Covered by tests/series/parts_test.cpp.
 #include "brace/series/calendar.hpp"
 
 #include <fmt/format.h>
@@ -168,11 +168,6 @@ bool same_period(Clock clock, Timestamp a, Timestamp b) {
   return a == b;
 }
 
-constexpr std::array<std::string_view, 7> kWeekdays{"Sunday",   "Monday", "Tuesday", "Wednesday",
-                                                    "Thursday", "Friday", "Saturday"};
-constexpr std::array<std::string_view, 12> kMonths{"January",   "February", "March",    "April",
-                                                   "May",       "June",     "July",     "August",
-                                                   "September", "October",  "November", "December"};
 constexpr std::array<std::string_view, 5> kOrdinals{"first", "second", "third", "fourth", "fifth"};
 
 // "Monday to Friday from 09:00 to 16:00", or the days one by one where their hours differ.
@@ -199,8 +194,8 @@ std::string describe_session(const std::vector<bool>& session) {
     const Hours h = hours_of(day_at(begin));
     if (h.from >= 0)
       parts.push_back(
-          fmt::format("{}{} from {:02}:00 to {:02}:00", kWeekdays[day_at(begin)],
-                      step - 1 > begin ? fmt::format(" to {}", kWeekdays[day_at(step - 1)]) : "",
+          fmt::format("{}{} from {:02}:00 to {:02}:00", weekday_name(day_at(begin)),
+                      step - 1 > begin ? fmt::format(" to {}", weekday_name(day_at(step - 1))) : "",
                       h.from, h.to));
     begin = step;
   }
@@ -296,9 +291,9 @@ std::string describe(const Calendar& calendar) {
     text += ", its last day from Monday to Friday";
   std::vector<std::string> days_closed;
   for (const Closing& c : calendar.closings)
-    days_closed.push_back(c.day > 0 ? fmt::format("{} {}", c.day, kMonths[c.month - 1])
+    days_closed.push_back(c.day > 0 ? fmt::format("{} {}", c.day, month_name(c.month))
                                     : fmt::format("the {} {} of {}", kOrdinals[c.nth - 1],
-                                                  kWeekdays[c.weekday], kMonths[c.month - 1]));
+                                                  weekday_name(c.weekday), month_name(c.month)));
   constexpr std::size_t kNamed = 12;
   if (days_closed.size() > kNamed) {
     const std::size_t more = days_closed.size() - kNamed;

@@ -181,9 +181,6 @@ Parts by_loess(const Values& y, int period, const DecompositionOptions& options)
 }
 
 std::vector<std::string> places_of(const Series& series, int period) {
-  constexpr std::array<const char*, 12> kMonths{"January",   "February", "March",    "April",
-                                                "May",       "June",     "July",     "August",
-                                                "September", "October",  "November", "December"};
   std::vector<std::string> names;
   for (int p = 0; p < period; ++p) {
     const bool named = !series.times.empty() && ((series.clock == Clock::month && period == 12) ||
@@ -195,7 +192,7 @@ std::vector<std::string> places_of(const Series& series, int period) {
     const std::chrono::year_month_day first(std::chrono::floor<std::chrono::days>(series.times[0]));
     const unsigned month = static_cast<unsigned>(first.month()) - 1;
     const auto at = static_cast<unsigned>(p);
-    names.push_back(period == 12 ? kMonths[(month + at) % 12]
+    names.push_back(period == 12 ? std::string(month_name((month + at) % 12 + 1))
                                  : fmt::format("quarter {}", (month / 3 + at) % 4 + 1));
   }
   return names;

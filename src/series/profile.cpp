@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Volatility profiles. Covered by tests/series/profile_test.cpp.
+// Volatility profiles. Covered by tests/series/parts_test.cpp.
 #include "brace/series/profile.hpp"
 
 #include <fmt/format.h>
@@ -24,9 +24,7 @@ int key_of(ProfileBy by, Timestamp when) {
 }
 
 std::string label_of(ProfileBy by, int key) {
-  constexpr std::array<const char*, 7> kDays{"Sunday",   "Monday", "Tuesday", "Wednesday",
-                                             "Thursday", "Friday", "Saturday"};
-  if (by == ProfileBy::weekday) return kDays[static_cast<std::size_t>(key)];
+  if (by == ProfileBy::weekday) return std::string(weekday_name(static_cast<unsigned>(key)));
   return fmt::format("{:02}:{:02}", key / 3600, key / 60 % 60);
 }
 

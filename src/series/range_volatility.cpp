@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Range-based variance. Covered by tests/series/range_volatility_test.cpp.
+// Range-based variance. Covered by tests/series/parts_test.cpp.
 #include "brace/series/range_volatility.hpp"
 
 #include <cmath>

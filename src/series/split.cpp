@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Windows, hold-out, slower clocks. Covered by tests/series/split_test.cpp.
+// Windows, hold-out, slower clocks. Covered by tests/series/parts_test.cpp.
 #include "brace/series/split.hpp"
 
 #include <fmt/format.h>

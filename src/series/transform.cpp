@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Returns, logs, differences. Covered by tests/series/transform_test.cpp.
+// Returns, logs, differences. Covered by tests/series/series_test.cpp.
 #include "brace/series/transform.hpp"
 
 #include <fmt/format.h>

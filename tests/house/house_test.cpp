@@ -111,5 +111,16 @@ TEST(House, TheCoreHasNoInterfaceCode) {
       }
 }
 
+TEST(House, EverySourceNamesTestsThatExist) {
+  const std::regex covered(R"re(tests/[a-z_/]+\.cpp)re");
+  for (const auto& entry : fs::recursive_directory_iterator(BRACE_SOURCE_DIR "/src")) {
+    if (entry.path().extension() != ".cpp") continue;
+    const std::string text = content_of(entry.path());
+    for (std::sregex_iterator match(text.begin(), text.end(), covered), end; match != end; ++match)
+      EXPECT_TRUE(fs::exists(fs::path(BRACE_SOURCE_DIR) / match->str()))
+          << entry.path() << " names " << match->str();
+  }
+}
+
 }  // namespace
 }  // namespace brace::test

@@ -23,4 +23,8 @@ using Timestamp = std::chrono::sys_seconds;
 // "2019-05-02", and " 14:30" or " 14:30:05" after it where the time of day is not midnight.
 [[nodiscard]] std::string format_date(Timestamp when);
 
+// "Sunday" for 0, "January" for 1.
+[[nodiscard]] std::string_view weekday_name(unsigned weekday);
+[[nodiscard]] std::string_view month_name(unsigned month);
+
 }  // namespace brace

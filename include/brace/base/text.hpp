@@ -32,6 +32,9 @@ namespace brace::text {
 // "1 close", "4 closes".
 [[nodiscard]] std::string plural(std::size_t n, std::string_view one, std::string_view many);
 
+// Without the blanks and tabs around it; a view of the same text.
+[[nodiscard]] std::string_view trimmed(std::string_view text);
+
 // Breaks a paragraph at blanks so that no line is longer than `width`; each line starts with
 // `indent`.
 [[nodiscard]] std::string wrap(std::string_view paragraph, std::size_t width = 100,

@@ -94,6 +94,6 @@ struct Forecast {
 [[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options,
                                 const Executor& executor);
 
-std::ostream& operator<<(std::ostream& out, const Forecast& ahead);
+std::ostream& operator<<(std::ostream& out, const Forecast& f);
 
 }  // namespace brace

@@ -5,6 +5,8 @@
 //   brace::TestResult normal = brace::jarque_bera(returns);
 #pragma once
 
+#include <vector>
+
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
@@ -18,6 +20,9 @@ struct Moments {
   double skewness = 0;         // m3 / m2^1.5, moments with 1/n
   double excess_kurtosis = 0;  // m4 / m2^2 - 3
 };
+
+// Of at least one value, none of them missing.
+[[nodiscard]] double median(std::vector<double> values);
 
 // At least two values, not all equal; else Error.
 [[nodiscard]] Moments moments(const Series& series);
