@@ -22,7 +22,7 @@ struct Moments {
 };
 
 // Of at least one value, none of them missing.
-[[nodiscard]] double median(std::vector<double> values);
+[[nodiscard]] double median(std::vector<double> x);
 
 // At least two values, not all equal; else Error.
 [[nodiscard]] Moments moments(const Series& series);
