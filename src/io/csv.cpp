@@ -5,6 +5,7 @@
 #include <csv.h>
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <cstring>
 #include <filesystem>

@@ -209,7 +209,7 @@ Fit load_model(const std::string& path) {
   try {
     const Json j = Json::parse(content);
     if (!j.is_object() || j.value("format", "") != kFormat)
-      throw std::invalid_argument("no \"format\": \"brace-model\"");
+      throw std::invalid_argument(R"(no "format": "brace-model")");
     if (j.at("version") != kVersion)
       throw std::invalid_argument(
           fmt::format("version {}, this program reads {}", j.at("version").dump(), kVersion));
