@@ -149,9 +149,9 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                   check.warnings);
 }
 
-std::string json_document(std::string_view command, const Fit& fit, const Forecast& f) {
+std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead) {
   Json steps = Json::array();
-  for (const ForecastStep& s : f.steps)
+  for (const ForecastStep& s : ahead.steps)
     steps.push_back({{"step", s.step},
                      {"date", date(s.date)},
                      {"mean", number(s.mean)},
@@ -161,25 +161,25 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"return_interval", to_value(s.return_interval)},
                      {"volatility_interval", to_value(s.volatility_interval)}});
   Json annualised = nullptr;
-  if (f.annualised)
-    annualised = {{"periods_per_year", f.annualised->periods_per_year},
-                  {"volatility", number(f.annualised->volatility)},
-                  {"volatility_interval", to_value(f.annualised->volatility_interval)},
-                  {"long_run_volatility", number(f.annualised->long_run_volatility)}};
+  if (ahead.annualised)
+    annualised = {{"periods_per_year", ahead.annualised->periods_per_year},
+                  {"volatility", number(ahead.annualised->volatility)},
+                  {"volatility_interval", to_value(ahead.annualised->volatility_interval)},
+                  {"long_run_volatility", number(ahead.annualised->long_run_volatility)}};
   return document(command, fit.window(),
-                  {{"model", f.model},
-                   {"origin", date(f.origin)},
-                   {"method", to_string(f.method)},
-                   {"intervals", f.intervals},
+                  {{"model", ahead.model},
+                   {"origin", date(ahead.origin)},
+                   {"method", to_string(ahead.method)},
+                   {"intervals", ahead.intervals},
                    {"steps", std::move(steps)},
                    {"horizon_total",
-                    {{"mean", number(f.horizon_total.mean)},
-                     {"sd", number(f.horizon_total.sd)},
-                     {"return_interval", to_value(f.horizon_total.return_interval)},
-                     {"volatility_interval", to_value(f.horizon_total.volatility_interval)}}},
+                    {{"mean", number(ahead.horizon_total.mean)},
+                     {"sd", number(ahead.horizon_total.sd)},
+                     {"return_interval", to_value(ahead.horizon_total.return_interval)},
+                     {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)}}},
                    {"annualised", std::move(annualised)},
-                   {"share_redrawn", number(f.share_redrawn)}},
-                  f.warnings);
+                   {"share_redrawn", number(ahead.share_redrawn)}},
+                  ahead.warnings);
 }
 
 namespace {
@@ -206,28 +206,28 @@ Json to_value(const MemoryEstimate& m) {
 
 }  // namespace
 
-std::string json_document(std::string_view command, const Series& series, const Inspection& i,
-                          const Series& level) {
-  const Moments& m = i.moments;
+std::string json_document(std::string_view command, const Series& series,
+                          const Inspection& inspection, const Series& level) {
+  const Moments& m = inspection.moments;
   Json whiteness = Json::array(), extremes = Json::array(), memory = Json::array(),
        tails = Json::array(), ranges = Json::array();
-  for (const Inspection::WhitenessRow& row : i.whiteness)
+  for (const Inspection::WhitenessRow& row : inspection.whiteness)
     whiteness.push_back({{"lags", row.lags},
                          {"p_values", number(row.values)},
                          {"p_values_robust", number(row.values_robust)},
                          {"p_squares", number(row.squares)}});
-  for (const Extreme& e : i.extremes)
+  for (const Extreme& e : inspection.extremes)
     extremes.push_back(
         {{"row", e.index + 1}, {"date", date(e.date)}, {"value", e.value}, {"sizes", e.sizes}});
-  for (const MemoryEstimate& estimate : i.memory) memory.push_back(to_value(estimate));
+  for (const MemoryEstimate& estimate : inspection.memory) memory.push_back(to_value(estimate));
   constexpr std::string_view kTails[] = {"both", "left", "right"};
-  for (const TailIndex& t : i.tails)
+  for (const TailIndex& t : inspection.tails)
     tails.push_back({{"tail", kTails[static_cast<std::size_t>(t.tail)]},
                      {"alpha", t.alpha},
                      {"se", t.se},
                      {"values", t.k},
                      {"threshold", t.threshold}});
-  for (const Inspection::RangeVolatility& r : i.range_volatility)
+  for (const Inspection::RangeVolatility& r : inspection.range_volatility)
     ranges.push_back({{"estimator", to_string(r.estimator)}, {"sd", r.sd}});
   return document(command, series,
                   {{"file", account_of(level)},
@@ -240,16 +240,16 @@ std::string json_document(std::string_view command, const Series& series, const 
                      {"max", m.max},
                      {"skewness", m.skewness},
                      {"excess_kurtosis", m.excess_kurtosis}}},
-                   {"tests", to_value(i.tests)},
+                   {"tests", to_value(inspection.tests)},
                    {"whiteness", std::move(whiteness)},
                    {"extremes", std::move(extremes)},
                    {"memory", std::move(memory)},
                    {"tail_index", std::move(tails)},
                    {"range_volatility", std::move(ranges)},
-                   {"leverage_p", number(i.leverage_p)},
-                   {"reading", i.reading},
-                   {"advice", i.advice}},
-                  i.warnings);
+                   {"leverage_p", number(inspection.leverage_p)},
+                   {"reading", inspection.reading},
+                   {"advice", inspection.advice}},
+                  inspection.warnings);
 }
 
 std::string json_document(std::string_view command, const Table& table) {

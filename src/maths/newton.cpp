@@ -83,7 +83,7 @@ class Minimiser {
     return std::isfinite(p.f) && p.gradient.allFinite() && p.curvature.allFinite();
   }
 
-  VectorXd slack(const VectorXd& x) const {
+  [[nodiscard]] VectorXd slack(const VectorXd& x) const {
     return (constraints_.d - constraints_.C * x).cwiseMax(0);
   }
 
@@ -137,11 +137,11 @@ class Minimiser {
     return result_.gradient_norm < options_.gradient_norm;
   }
 
-  bool last_step() const {
+  [[nodiscard]] bool last_step() const {
     return !options_.certificate && result_.iterations == options_.max_iterations;
   }
 
-  Curvature next_kind() const {
+  [[nodiscard]] Curvature next_kind() const {
     return scoring_left_ && result_.iterations < options_.scoring_steps ? Curvature::information
                                                                         : Curvature::hessian;
   }
