@@ -103,10 +103,10 @@ int run_demo(const Options& o) {
       "returns with it");
 
   guide.step("Is the level stationary? Which series may be modelled?", "unitroot " + words);
-  const UnitRootReport roots = compare_unit_roots(log_level(prices), returns);
+  const UnitRootReport roots = compare_unit_roots({prices, log_level(prices)}, returns);
   for (const UnitRootBattery& battery : roots.batteries)
     guide.found(fmt::format("{}: adf (null: unit root) {}, kpss (null: stationary) {}", battery.of,
-                            p_of(battery.tests[0]), p_of(battery.tests[1])));
+                            p_of(battery.tests.front()), p_of(battery.tests.back())));
   guide.decided(roots.reading);
 
   guide.step("Is there memory in the returns, and in their squares?", "lags " + returns_words);

@@ -26,7 +26,8 @@ int run_tool(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
   app.footer(
-      "The order of the job: inspect, unitroot, lags, season, fit, check, forecast. 'brace demo' "
+      "The order of the job: inspect, unitroot, lags, season, breaks, fit, check, forecast. 'brace "
+      "demo' "
       "shows it "
       "whole.\n"
       "'brace COMMAND --help' has the options and an example.");
@@ -39,6 +40,7 @@ int run_tool(int argc, char** argv) {
   brace::app::add_unitroot(app, options, run);
   brace::app::add_lags(app, options, run);
   brace::app::add_season(app, options, run);
+  brace::app::add_breaks(app, options, run);
   brace::app::add_fit(app, options, run);
   brace::app::add_check(app, options, run);
   brace::app::add_forecast(app, options, run);

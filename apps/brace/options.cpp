@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <iostream>
 
@@ -371,6 +372,19 @@ int lag_count(const Options& o) {
   }
   throw Error(ErrorCode::bad_option,
               fmt::format("--lags {}: must be a whole number from 1", o.lags));
+}
+
+int bandwidth_of(const Options& o) {
+  if (o.bandwidth_words.empty()) return kBandwidthRule;
+  if (o.bandwidth_words == "auto") return kBandwidthAutomatic;
+  int bandwidth = 0;
+  const char* end = o.bandwidth_words.data() + o.bandwidth_words.size();
+  const auto read = std::from_chars(o.bandwidth_words.data(), end, bandwidth);
+  if (read.ec != std::errc{} || read.ptr != end || bandwidth < 0)
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format("--bandwidth {}: must be a whole number from 0, or auto", o.bandwidth_words));
+  return bandwidth;
 }
 
 std::string account(const Series& s) {

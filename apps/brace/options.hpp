@@ -23,8 +23,11 @@ struct Options {
   // The model
   std::string model, fix, errors = "automatic";
   // Tests
-  std::string deterministic, lags, of = "values", band = "robust";
-  int bandwidth = -1;
+  std::string deterministic, lags, of = "values", band = "robust", bandwidth_words,
+      model_of_break = "both", at;
+  std::vector<std::string> tests;
+  std::vector<int> periods;
+  int number_of_breaks = -1;
   // The season
   int period = 0, season_span = 11;
   std::string method_of_season = "loess", form = "automatic";
@@ -67,6 +70,9 @@ struct Loaded {
 // --lags as a whole number from 1; 0 where it was not given.
 [[nodiscard]] int lag_count(const Options& o);
 
+// --bandwidth as a number from 0, kBandwidthAutomatic for 'auto', kBandwidthRule where not given.
+[[nodiscard]] int bandwidth_of(const Options& o);
+
 // "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing." and what
 // was assumed on the way.
 [[nodiscard]] std::string account(const Series& series);
@@ -96,6 +102,7 @@ void say_written(const Options& o, const std::string& path);
 using Run = int (*)(const Options&);
 void add_inspect(CLI::App& app, Options& o, Run& run);
 void add_unitroot(CLI::App& app, Options& o, Run& run);
+void add_breaks(CLI::App& app, Options& o, Run& run);
 void add_lags(CLI::App& app, Options& o, Run& run);
 void add_season(CLI::App& app, Options& o, Run& run);
 void add_fit(CLI::App& app, Options& o, Run& run);

@@ -10,49 +10,142 @@
 namespace brace::app {
 namespace {
 
+const std::vector<std::string> kBatteryTests{
+    "adf", "pp", "df-gls", "ng-perron", "point-optimal", "zivot-andrews", "kpss"};
+const std::vector<std::string> kMoreTests{"two-breaks", "seasonal-roots", "variance-ratio"};
+
+LagRule rule_of(const Options& o) {
+  if (o.lags == "aic") return LagRule::aic;
+  if (o.lags == "bic") return LagRule::bic;
+  if (o.lags == "maic") return LagRule::maic;
+  if (o.lags == "t") return LagRule::t;
+  return LagRule::fixed;
+}
+
+BreakModel model_of_break(const Options& o) {
+  for (const BreakModel model : {BreakModel::intercept, BreakModel::trend})
+    if (to_string(model) == o.model_of_break) return model;
+  return BreakModel::both;
+}
+
 BatteryOptions battery_options(const Options& o) {
   BatteryOptions battery;
   for (const Deterministic terms :
        {Deterministic::none, Deterministic::constant, Deterministic::trend})
     if (to_string(terms) == o.deterministic) battery.deterministic = terms;
-  if (o.lags == "aic") {
-    battery.adf.rule = LagRule::aic;
-  } else if (!o.lags.empty() && o.lags != "bic") {
-    battery.adf.rule = LagRule::fixed;
-    battery.adf.lags = o.lags == "0" ? 0 : lag_count(o);
+  if (!o.lags.empty()) {
+    battery.rule = rule_of(o);
+    if (battery.rule == LagRule::fixed) battery.lags = o.lags == "0" ? 0 : lag_count(o);
   }
-  battery.kpss.bandwidth = o.bandwidth;
+  battery.bandwidth = bandwidth_of(o);
+  battery.break_model = model_of_break(o);
+  for (const std::string& id : o.tests)
+    if (std::find(kBatteryTests.begin(), kBatteryTests.end(), id) != kBatteryTests.end())
+      battery.only.push_back(id);
   return battery;
 }
 
+// What --test names beyond the battery, on the series that decides.
+std::vector<TestResult> more_tests(const Options& o, const Series& level,
+                                   const BatteryOptions& battery) {
+  const auto asked = [&](const char* id) {
+    return std::find(o.tests.begin(), o.tests.end(), id) != o.tests.end();
+  };
+  std::vector<TestResult> tests;
+  if (asked("two-breaks"))
+    tests.push_back(two_breaks(level, {.model = battery.break_model,
+                                       .rule = battery.rule.value_or(LagRule::bic),
+                                       .lags = battery.lags}));
+  if (asked("seasonal-roots")) {
+    const int period = o.period > 0 ? o.period : season_length(level);
+    const auto roots = seasonal_roots(
+        level,
+        {.period = period,
+         .with_trend = battery.deterministic.value_or(Deterministic::trend) == Deterministic::trend,
+         .rule = battery.rule.value_or(LagRule::bic),
+         .lags = battery.lags});
+    tests.insert(tests.end(), roots.begin(), roots.end());
+  }
+  if (asked("variance-ratio")) {
+    VarianceRatioOptions ratio{.seed = o.seed};
+    if (!o.periods.empty()) ratio.periods = o.periods;
+    const VarianceRatio result = variance_ratio(level, ratio, Executor(o.threads));
+    tests.insert(tests.end(), result.tests.begin(), result.tests.end());
+  }
+  return tests;
+}
+
+void require_known_tests(const Options& o) {
+  std::vector<std::string> known = kBatteryTests;
+  known.insert(known.end(), kMoreTests.begin(), kMoreTests.end());
+  for (const std::string& id : o.tests)
+    if (std::find(known.begin(), known.end(), id) == known.end()) {
+      const auto near = text::nearest(id, known);
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--test {}: no such test{}; there are {}", id,
+                              near ? fmt::format(" (did you mean '{}'?)", *near) : "",
+                              fmt::join(known, ", ")));
+    }
+}
+
+std::vector<std::string> table_row(const std::string& of, const TestResult& t) {
+  return {of,
+          t.test,
+          t.variant,
+          t.deterministic ? std::string(to_string(*t.deterministic)) : "",
+          t.lags ? std::to_string(*t.lags) : "",
+          t.bandwidth ? std::to_string(*t.bandwidth) : "",
+          cell(t.statistic),
+          cell(t.p_value),
+          cell(t.critical ? std::optional(t.critical->at_5) : std::nullopt),
+          t.break_at && t.break_at->date ? format_date(*t.break_at->date) : "",
+          t.null};
+}
+
 int run_unitroot(const Options& o) {
+  require_known_tests(o);
   const Loaded data = load(o);
   const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
                                      [](double v) { return v <= 0; });
-  // What --transform makes is tested as it is; else the logarithm of a level that has one.
+  // What --transform makes is tested as it is; else the level, its logarithm where it has one, and
+  // the change.
   const bool made = !o.transform.empty();
-  const Series level = made ? data.values : positive ? log_level(data.level) : data.level;
+  std::vector<Series> levels{made ? data.values : data.level};
+  if (!made && positive) levels.push_back(log_level(data.level));
+  const Series& deciding = levels.back();
   const Series change = made ? differences(data.values) : change_of(data.level, o);
-  const UnitRootReport report = compare_unit_roots(level, change, battery_options(o));
+  const BatteryOptions options = battery_options(o);
+  const bool battery_asked = o.tests.empty() || !options.only.empty();
+  UnitRootReport report;
+  if (battery_asked) report = compare_unit_roots(levels, change, options);
+  const std::vector<TestResult> more = more_tests(o, deciding, options);
+  const int season = season_length(deciding);
+  const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 8 * 12;
+  std::optional<DifferencesSuggested> suggested;
+  if (o.tests.empty()) suggested = suggest_differences(deciding, seasonal ? season : 0);
+
   if (o.json) {
-    std::cout << json_document("unitroot", level, report);
+    std::cout << json_document("unitroot", deciding, report, more, suggested);
   } else {
-    std::cout << report;
+    if (battery_asked) std::cout << report;
+    for (const TestResult& test : more) std::cout << text::indented(test, "  ");
+    if (suggested)
+      std::cout << text::wrap(fmt::format("Differences suggested: {}.", suggested->reading), 100,
+                              "  ");
     print_account(data.level);
     const bool returns =
-        positive && !made && report.batteries.front().verdict != StationarityVerdict::stationary;
+        battery_asked && positive && !made &&
+        report.batteries[levels.size() - 1].verdict != StationarityVerdict::stationary;
     print_next(o, made
                       ? fmt::format("lags {}", modelled_words(o))
                       : fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));
   }
-  std::vector<std::vector<std::string>> rows{{"of", "test", "deterministic", "lags", "bandwidth",
-                                              "statistic", "p_value", "critical_5", "null"}};
+  std::vector<std::vector<std::string>> rows{{"of", "test", "variant", "deterministic", "lags",
+                                              "bandwidth", "statistic", "p_value", "critical_5",
+                                              "break", "null"}};
   for (const UnitRootBattery& battery : report.batteries)
-    for (const TestResult& t : battery.tests)
-      rows.push_back({battery.of, t.test, std::string(to_string(*t.deterministic)),
-                      t.lags ? std::to_string(*t.lags) : "",
-                      t.bandwidth ? std::to_string(*t.bandwidth) : "", cell(t.statistic),
-                      cell(t.p_value), cell(t.critical->at_5), t.null});
+    for (const TestResult& t : battery.tests) rows.push_back(table_row(battery.of, t));
+  for (const TestResult& t : more) rows.push_back(table_row(deciding.name, t));
   write_table(o, rows);
   return 0;
 }
@@ -61,20 +154,42 @@ int run_unitroot(const Options& o) {
 
 void add_unitroot(CLI::App& app, Options& o, Run& run) {
   CLI::App* c = app.add_subcommand(
-      "unitroot", "Is the level stationary? ADF and KPSS on the level and its change");
+      "unitroot",
+      "Is the level stationary? Seven tests on the level, its logarithm and its change");
   add_series_options(*c, o);
   const char* group = "Tests";
+  c->add_option("--test", o.tests,
+                fmt::format("only these: {}; or {}", fmt::join(kBatteryTests, ","),
+                            fmt::join(kMoreTests, ",")))
+      ->delimiter(',')
+      ->option_text("ID,...")
+      ->group(group);
   c->add_option("--deterministic", o.deterministic,
                 "terms for the level: none, constant, trend (default: trend if it drifts)")
       ->check(CLI::IsMember({"none", "constant", "trend"}))
       ->option_text("WORD")
       ->group(group);
-  c->add_option("--lags", o.lags, "lagged differences of ADF: a number, aic or bic (default: bic)")
+  c->add_option("--lags", o.lags,
+                "lagged differences: a number, aic, bic, maic or t (default: bic, and maic for the "
+                "GLS tests)")
       ->group(group);
-  c->add_option("--bandwidth", o.bandwidth,
-                "Bartlett bandwidth of KPSS (default: floor(4 (n/100)^(1/4)))")
-      ->check(CLI::NonNegativeNumber)
+  c->add_option("--bandwidth", o.bandwidth_words,
+                "Bartlett bandwidth of pp and kpss: a number or auto (default: by the length)")
+      ->option_text("N|auto")
       ->group(group);
+  c->add_option("--model-of-break", o.model_of_break,
+                "what may break: intercept, trend, both (default: both)")
+      ->check(CLI::IsMember({"intercept", "trend", "both"}))
+      ->option_text("WORD")
+      ->group(group);
+  c->add_option("--period", o.period, "season of seasonal-roots, 4 or 12 (default: the clock's)")
+      ->group(group);
+  c->add_option("--periods", o.periods, "steps of the variance ratios (default: 2,5,10)")
+      ->delimiter(',')
+      ->option_text("N,...")
+      ->group(group);
+  c->add_option("--seed", o.seed, "of the bootstrap of the variance ratio")->group(group);
+  c->add_option("--threads", o.threads, "for it (default: all)")->group(group);
   add_output_options(*c, o);
   c->add_option("--out", o.out, "the tests as CSV")->group("Output");
   c->footer("Example:\n  brace unitroot data/kelp-fibre.csv --value settle --drop-zero volume");

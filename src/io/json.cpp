@@ -52,7 +52,11 @@ Json to_value(const TestResult& t) {
   if (t.critical)
     out["critical"] = {
         {"1%", t.critical->at_1}, {"5%", t.critical->at_5}, {"10%", t.critical->at_10}};
-  if (t.break_at) out["break"] = {{"index", t.break_at->index}, {"date", date(t.break_at->date)}};
+  const auto place = [](const TestResult::Break& b) {
+    return Json{{"index", b.index}, {"date", date(b.date)}};
+  };
+  if (t.break_at) out["break"] = place(*t.break_at);
+  if (t.second_break_at) out["second_break"] = place(*t.second_break_at);
   return out;
 }
 
@@ -335,22 +339,76 @@ std::string json_document(std::string_view command, const Series& series,
 }
 
 std::string json_document(std::string_view command, const Series& series,
-                          const UnitRootReport& report) {
+                          const UnitRootReport& report, const std::vector<TestResult>& more,
+                          const std::optional<DifferencesSuggested>& suggested) {
   Json tests = Json::array();
   std::vector<Warning> warnings;
+  const auto add = [&](const TestResult& test, const std::string& of) {
+    Json value = to_value(test);
+    value["of"] = of;
+    tests.push_back(std::move(value));
+  };
+  Json verdicts = Json::array();
   for (const UnitRootBattery& battery : report.batteries) {
-    for (const TestResult& test : battery.tests) {
-      Json value = to_value(test);
-      value["of"] = battery.of;
-      tests.push_back(std::move(value));
-    }
+    for (const TestResult& test : battery.tests) add(test, battery.of);
+    verdicts.push_back({{"of", battery.of},
+                        {"verdict", to_string(battery.verdict)},
+                        {"reading", battery.reading}});
     warnings.insert(warnings.end(), battery.warnings.begin(), battery.warnings.end());
   }
+  for (const TestResult& test : more) add(test, series.name);
+  // The verdict is that of the series that decides: the last level before the change.
+  const std::size_t levels = report.batteries.size();
+  return document(
+      command, series,
+      {{"tests", std::move(tests)},
+       {"verdicts", std::move(verdicts)},
+       {"verdict", levels > 1 ? Json(to_string(report.batteries[levels - 2].verdict)) : Json()},
+       {"reading", report.reading},
+       {"advice", report.advice},
+       {"differences", suggested ? Json{{"regular", suggested->regular},
+                                        {"seasonal", suggested->seasonal},
+                                        {"reading", suggested->reading}}
+                                 : Json()}},
+      warnings);
+}
+
+std::string json_document(std::string_view command, const Series& series,
+                          const BreakReport& report) {
+  Json breaks = Json::array(), segments = Json::array();
+  for (const auto& f : report.breaks) {
+    const bool known = f.at.low < f.at.high;
+    const auto ends = [&](const Json& low, const Json& high) {
+      return known ? Json{low, high} : Json();
+    };
+    breaks.push_back({{"kind", to_string(f.kind)},
+                      {"index", f.at.index},
+                      {"date", date(f.at.date)},
+                      {"interval_95", ends(f.at.low, f.at.high)},
+                      {"interval_95_dates", ends(date(f.at.low_date), date(f.at.high_date))}});
+  }
+  for (const auto& s : report.segments)
+    segments.push_back({{"first", s.first_date ? date(s.first_date) : Json(s.first)},
+                        {"last", s.last_date ? date(s.last_date) : Json(s.last)},
+                        {"n", s.n},
+                        {"mean", number(s.mean)},
+                        {"sd", number(s.sd)},
+                        {"persistence", number(s.persistence)}});
   return document(command, series,
-                  {{"tests", std::move(tests)},
-                   {"verdict", to_string(report.batteries.front().verdict)},
-                   {"reading", report.reading}},
-                  warnings);
+                  {{"tests", to_value(report.tests)},
+                   {"holm",
+                    {{"mean", report.holm.mean},
+                     {"variance", report.holm.variance},
+                     {"parameters", number(report.holm.parameters)}}},
+                   {"breaks", std::move(breaks)},
+                   {"segments", std::move(segments)},
+                   {"model", report.model},
+                   {"persistence", number(report.persistence)},
+                   {"terms", report.terms},
+                   {"from", date(report.from)},
+                   {"reading", report.reading},
+                   {"advice", report.advice}},
+                  report.warnings);
 }
 
 std::string json_document(std::string_view command, const Series& series, const LagTable& table,

@@ -1,13 +1,16 @@
 // SPDX-License-Identifier: Apache-2.0
-// KPSS limit law by inversion of its characteristic function; tests/laws/laws_test.cpp.
+// KPSS and Nyblom limit laws by inversion of its characteristic function; tests/laws/laws_test.cpp.
 #include "brace/laws/kpss.hpp"
 
 #include <algorithm>
+#include <array>
 #include <boost/math/quadrature/gauss.hpp>
 #include <boost/math/tools/roots.hpp>
 #include <cmath>
 #include <complex>
+#include <mutex>
 #include <numbers>
+#include <optional>
 #include <vector>
 
 #include "brace/laws/standard.hpp"
@@ -52,7 +55,8 @@ Complex log_cf_trend(double s) {
 // Gil-Pelaez: P(Q > x) = 1/2 + (1/pi) int_0^inf Im[cf(t) e^{-i t x}] / t dt, with t = s^2.
 class TailLaw {
  public:
-  TailLaw(Complex (*log_cf)(double), double upper, int panels) {
+  // `copies` independent ones are summed.
+  TailLaw(Complex (*log_cf)(double), int copies, double upper, int panels) {
     using Rule = boost::math::quadrature::gauss<double, 15>;
     const double half = upper / panels / 2;
     for (int panel = 0; panel < panels; ++panel) {
@@ -61,7 +65,7 @@ class TailLaw {
         for (const double sign : {-1.0, 1.0}) {
           if (i == 0 && sign > 0) continue;  // the rule's first node is its centre
           const double s = middle + sign * half * Rule::abscissa()[i];
-          const Complex log_value = log_cf(s);
+          const Complex log_value = static_cast<double>(copies) * log_cf(s);
           nodes_.push_back({s * s, log_value.imag(),
                             std::exp(log_value.real()) * 2 / s * half * Rule::weights()[i] / pi});
         }
@@ -81,6 +85,10 @@ class TailLaw {
   std::vector<Node> nodes_;
 };
 
+struct Usual {
+  double p, level, trend;
+};
+
 }  // namespace
 
 double kpss_p(double x, bool with_trend) {
@@ -92,17 +100,37 @@ double kpss_p(double x, bool with_trend) {
   if (far < kKpssSwitch) return far;
   // The integrand falls like exp(-s/2) (level) or exp(-s) (trend) and turns 2 x s radians a unit of
   // s: with these panels a turn takes at least 15 nodes wherever the integrand exceeds 1e-13.
-  static const TailLaw level(log_cf_level, 64, 2560);
-  static const TailLaw trend(log_cf_trend, 64, 2560);
+  static const TailLaw level(log_cf_level, 1, 64, 2560);
+  static const TailLaw trend(log_cf_trend, 1, 64, 2560);
   return std::min(1.0, with_trend ? trend(x) : level(x));
 }
 
 double kpss_critical(double p, bool with_trend) {
+  // The usual levels, by the search below (a test repeats it): it costs some milliseconds.
+  constexpr Usual kUsual[] = {{0.01, 0.743459313752145, 0.217746747225536},
+                              {0.05, 0.461361293605199, 0.147890491093263},
+                              {0.1, 0.347304920191313, 0.119220191553888}};
+  for (const Usual& usual : kUsual)
+    if (usual.p == p) return with_trend ? usual.trend : usual.level;
+  return kpss_critical_by_search(p, with_trend);
+}
+
+double kpss_critical_by_search(double p, bool with_trend) {
   const auto over = [&](double x) { return kpss_p(x, with_trend) - p; };
   boost::math::tools::eps_tolerance<double> close(40);
   std::uintmax_t steps = 100;
   const auto [low, high] = boost::math::tools::toms748_solve(over, 1e-3, 10.0, close, steps);
   return (low + high) / 2;
+}
+
+double nyblom_p(double x, int k) {
+  if (x <= 0) return 1;
+  // One law a dimension, made when first asked for; the integrand falls like exp(-k s/2).
+  static std::array<std::once_flag, kMostNyblom> made;
+  static std::array<std::optional<TailLaw>, kMostNyblom> laws;
+  const auto at = static_cast<std::size_t>(k - 1);
+  std::call_once(made.at(at), [&] { laws[at].emplace(log_cf_level, k, 64.0, 2560); });
+  return std::clamp((*laws[at])(x), 0.0, 1.0);
 }
 
 }  // namespace brace::laws

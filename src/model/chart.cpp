@@ -193,8 +193,8 @@ std::optional<std::vector<double>> Chart::partials_from(const VectorXd& theta,
     return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
   }
   // In the common power of B of all lags, so that ar2,4 is a polynomial of degree 2 in B^2.
-  const int step =
-      std::accumulate(f.lags.begin(), f.lags.end(), 0, [](int a, int b) { return std::gcd(a, b); });
+  const int step = std::max(1, std::accumulate(f.lags.begin(), f.lags.end(), 0,
+                                               [](int a, int b) { return std::gcd(a, b); }));
   std::vector<double> c(static_cast<std::size_t>(f.lags.back() / step), 0.0);
   for (std::size_t i = 0; i < f.lags.size(); ++i)
     c[static_cast<std::size_t>(f.lags[i] / step - 1)] =

@@ -100,15 +100,17 @@ class Engine {
   }
 
  private:
-  std::optional<double> held_value(const std::string& name) const {
+  [[nodiscard]] std::optional<double> held_value(const std::string& name) const {
     for (const Held& held : model_.held)
       if (held.name == name) return held.value;
     return std::nullopt;
   }
 
-  double unit(const std::string& name) const { return std::pow(scaled_.scale, unit_power(name)); }
+  [[nodiscard]] double unit(const std::string& name) const {
+    return std::pow(scaled_.scale, unit_power(name));
+  }
 
-  std::vector<std::optional<double>> held_scaled() const {
+  [[nodiscard]] std::vector<std::optional<double>> held_scaled() const {
     std::vector<std::optional<double>> held;
     for (const std::string& name : names_) {
       held.push_back(held_value(name));
@@ -122,7 +124,7 @@ class Engine {
   // AR and MA coefficients by Hannan and Rissanen (1982): a long autoregression gives shocks, y is
   // then regressed on its lags and theirs. Shrunk until stationary and invertible; zeros where even
   // that fails.
-  std::vector<double> mean_start() const {
+  [[nodiscard]] std::vector<double> mean_start() const {
     const Lags &ar = model_.mean.ar, &ma = model_.mean.ma;
     const std::size_t constant = model_.mean.constant ? 1 : 0;
     std::vector<double> start(constant + ar.size() + ma.size(), 0.0);
@@ -141,7 +143,8 @@ class Engine {
     }
     std::vector<double> coefficients;
     if (!regress_on_lags(y, shocks, ar, ma, shocks, &coefficients)) return start;
-    for (double shrink = 1; shrink > 0.01; shrink *= 0.8) {
+    double shrink = 1;
+    for (int attempt = 0; attempt < 20; ++attempt, shrink *= 0.8) {
       VectorXd theta = VectorXd::Zero(static_cast<Index>(names_.size()));
       for (std::size_t i = 0; i < coefficients.size(); ++i)
         theta(static_cast<Index>(constant + i)) = shrink * coefficients[i];
@@ -154,21 +157,23 @@ class Engine {
     return start;
   }
 
-  bool factors_inside(const VectorXd& theta) const {
+  [[nodiscard]] bool factors_inside(const VectorXd& theta) const {
     const VectorXd x = chart_.working(theta);
     return chart_.at_edge(chart_.natural(x)).empty() &&
            (chart_.natural(x) - with_held(theta)).cwiseAbs().head(first_variance()).maxCoeff() <
                1e-8;
   }
 
-  VectorXd with_held(VectorXd theta) const {
+  [[nodiscard]] VectorXd with_held(VectorXd theta) const {
     for (std::size_t j = 0; j < names_.size(); ++j)
       if (const auto held = held_value(names_[j]))
         theta(static_cast<Index>(j)) = *held / unit(names_[j]);
     return theta;
   }
 
-  Index first_variance() const { return static_cast<Index>(parameter_names(model_).mean.size()); }
+  [[nodiscard]] Index first_variance() const {
+    return static_cast<Index>(parameter_names(model_).mean.size());
+  }
 
   static bool regress_on_lags(const std::vector<double>& y, const std::vector<double>& e,
                               const Lags& ar, const Lags& ma, std::vector<double>& residuals,
@@ -217,7 +222,7 @@ class Engine {
 
   // The point nearest to x that meets the bounds (held parameters may have taken the room of a
   // start).
-  VectorXd feasible(const VectorXd& x) const {
+  [[nodiscard]] VectorXd feasible(const VectorXd& x) const {
     const LinearConstraints& c = chart_.constraints();
     if (((c.d - c.C * x).array() >= 0).all()) return x;
     const Eigen::LLT<MatrixXd> identity(MatrixXd::Identity(x.size(), x.size()));
@@ -280,9 +285,9 @@ class Engine {
         .derivatives = [this](const VectorXd& x, Curvature kind, VectorXd& g,
                               MatrixXd& B) { return derivatives(x, kind, g, B); }};
     std::vector<VectorXd> points = starts();
-    std::size_t polished = static_cast<std::size_t>(options_.starts > 0       ? options_.starts
-                                                    : scaled_.observed < 1000 ? 8
-                                                                              : 4);
+    auto polished = static_cast<std::size_t>(options_.starts > 0       ? options_.starts
+                                             : scaled_.observed < 1000 ? 8
+                                                                       : 4);
     polished = std::min(polished, points.size());
     points.resize(polished);
     starts_ = static_cast<int>(polished);

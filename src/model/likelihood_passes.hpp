@@ -146,7 +146,7 @@ void Likelihood<T>::run_mean(std::span<const T> theta) {
     for (; t + 4 <= y_.size(); t += 4)
       for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
     for (; t < y_.size(); ++t) take(t, 0);
-    const double n = static_cast<double>(observed_);
+    const auto n = static_cast<double>(observed_);
     m_ = ((squares[0] + squares[1]) + (squares[2] + squares[3])) / n;
     if (constant_) {
       m1_[0] = -2 * ((sums[0] + sums[1]) + (sums[2] + sums[3])) / n;
@@ -336,7 +336,7 @@ void Likelihood<T>::accumulate(const VarianceBlock<T>& block, std::span<const T>
         const std::size_t r = packed(j, 0);
         const T by_h = lhh * h1[j], by_e = leh * h1[j];
         for (std::size_t i = 0; i <= j; ++i) H[r + i] += by_h * h1[i] + lh * h2[r + i];
-        for (std::size_t i = 0; i <= j && i < km; ++i) H[r + i] += by_e * e1[i];
+        for (std::size_t i = 0; i < std::min<std::size_t>(j + 1, km); ++i) H[r + i] += by_e * e1[i];
         if (j < km)
           for (std::size_t i = 0; i <= j; ++i)
             H[r + i] += e1[j] * (leh * h1[i] + lee * e1[i]) + le * e2[r + i];

@@ -98,7 +98,7 @@ class Parser {
   }
 
   // "1..3,5" after `skip` letters of the token.
-  Lags lags_of(const Token& token, std::size_t skip) const {
+  [[nodiscard]] Lags lags_of(const Token& token, std::size_t skip) const {
     Lags lags;
     std::string_view rest = token.text.substr(skip);
     while (!rest.empty()) {
@@ -106,7 +106,8 @@ class Parser {
       const std::string_view item = rest.substr(0, comma);
       const std::size_t dots = item.find("..");
       const auto from = number_from<int>(item.substr(0, dots));
-      const auto to = dots == item.npos ? from : number_from<int>(item.substr(dots + 2));
+      const auto to =
+          dots == std::string_view::npos ? from : number_from<int>(item.substr(dots + 2));
       if (!from || !to || *from < 1 || *to < *from || *to > 10000)
         fail(token, fmt::format("'{}' is not a set of lags; write 1..3,5 without blanks", item));
       for (int lag = *from; lag <= *to; ++lag) lags.push_back(lag);
@@ -130,7 +131,7 @@ class Parser {
 
   bool read_held(const Token& token) {
     const std::size_t equals = token.text.rfind('=');
-    if (equals == token.text.npos) return false;
+    if (equals == std::string_view::npos) return false;
     const auto value = number_from<double>(token.text.substr(equals + 1));
     if (!value) fail(token, "after '=' comes a number");
     model_.held.push_back({std::string(token.text.substr(0, equals)), *value});

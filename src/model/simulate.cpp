@@ -13,29 +13,29 @@
 
 namespace brace {
 
-Simulated simulate_path(const Model& given, const std::vector<double>& parameters, std::size_t n,
+Simulated simulate_path(const Model& model, const std::vector<double>& parameters, std::size_t n,
                         const SimulateOptions& options) {
-  const Model model = canonical(given);
-  if (const auto term = unbuilt_term(model))
+  const Model tidy = canonical(model);
+  if (const auto term = unbuilt_term(tidy))
     throw Error(ErrorCode::not_built,
-                fmt::format("model line: '{}' is not simulated by this version", *term));
-  const ParameterNames names = parameter_names(model);
+                fmt::format("tidy line: '{}' is not simulated by this version", *term));
+  const ParameterNames names = parameter_names(tidy);
   if (parameters.size() != names.all().size())
     throw Error(ErrorCode::bad_option,
-                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(),
-                            to_string(model), names.all().size(), fmt::join(names.all(), ", ")));
-  if (const auto rule = broken_rule(model, parameters))
+                fmt::format("{} parameters model; '{}' has {}: {}", parameters.size(),
+                            to_string(tidy), names.all().size(), fmt::join(names.all(), ", ")));
+  if (const auto rule = broken_rule(tidy, parameters))
     throw Error(ErrorCode::bad_option,
-                fmt::format("parameters of '{}': the rule is {}", to_string(model), *rule));
+                fmt::format("parameters of '{}': the rule is {}", to_string(tidy), *rule));
 
   const std::span<const double> theta(parameters);
   const std::span<const double> variance = theta.subspan(names.mean.size());
   const std::span<const double> shape = variance.subspan(names.variance.size());
-  const std::vector<double> decay = variance_family(model.variance).decay(model, variance);
+  const std::vector<double> decay = variance_family(tidy.variance).decay(tidy, variance);
   const double persistence = std::accumulate(decay.begin(), decay.end(), 0.0);
-  Stepper step(model, theta, Past::before_sample(model, variance[0] / (1 - persistence)));
+  Stepper step(tidy, theta, Past::before_sample(tidy, variance[0] / (1 - persistence)));
   RandomStream stream(options.seed, options.stream);
-  const ShockLaw& law = shock_law(model.shocks);
+  const ShockLaw& law = shock_law(tidy.shocks);
   for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape));
   Simulated out;
   out.series = make_series({}, "simulated");

@@ -9,6 +9,7 @@
 #include <cmath>
 #include <limits>
 #include <numeric>
+#include <ranges>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -280,7 +281,8 @@ double undo_one(const AppliedTransform& applied, double v, const Timestamp* when
                  [&](const BoxCox& power) { return box_cox_inverse(v, *power.lambda); },
                  [&](const Centre&) { return v + applied.mean; },
                  [&](const DivideByProfile&) {
-                   const std::size_t slot = slot_of(applied.profile, *when);
+                   const std::size_t slot =
+                       when ? slot_of(applied.profile, *when) : applied.profile.slots.size();
                    return slot < applied.profile.slots.size()
                               ? v * applied.profile.slots[slot].factor
                               : v;
@@ -352,18 +354,18 @@ Series Transformed::inverse(std::span<const double> values) const {
   std::size_t offset = original.times.size() - series.times.size();
   for (const AppliedTransform& applied : links)
     offset -= original.times.empty() ? 0 : applied.tail.size();
-  for (auto applied = links.rbegin(); applied != links.rend(); ++applied) {
-    if (is_change(applied->link)) {
-      v = undo_changes(*applied, std::move(v));
-      if (!original.times.empty()) offset -= lag_of(applied->link);
-    } else if (std::holds_alternative<Window>(applied->link)) {
-      v.insert(v.begin(), applied->head.begin(), applied->head.end());
-      v.insert(v.end(), applied->tail.begin(), applied->tail.end());
-      if (!original.times.empty()) offset -= applied->head.size();
+  for (const AppliedTransform& applied : links | std::views::reverse) {
+    if (is_change(applied.link)) {
+      v = undo_changes(applied, std::move(v));
+      if (!original.times.empty()) offset -= lag_of(applied.link);
+    } else if (std::holds_alternative<Window>(applied.link)) {
+      v.insert(v.begin(), applied.head.begin(), applied.head.end());
+      v.insert(v.end(), applied.tail.begin(), applied.tail.end());
+      if (!original.times.empty()) offset -= applied.head.size();
     } else {
       for (std::size_t i = 0; i < v.size(); ++i)
-        v[i] = undo_one(*applied, v[i],
-                        original.times.empty() ? nullptr : &original.times[offset + i]);
+        v[i] =
+            undo_one(applied, v[i], original.times.empty() ? nullptr : &original.times[offset + i]);
     }
   }
   Series out = original;
@@ -374,16 +376,16 @@ Series Transformed::inverse(std::span<const double> values) const {
 std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
                                                std::span<const Timestamp> dates) const {
   std::vector<double> v(ahead.begin(), ahead.end());
-  for (auto applied = links.rbegin(); applied != links.rend(); ++applied) {
-    if (std::holds_alternative<DivideByProfile>(applied->link) && dates.size() != v.size())
+  for (const AppliedTransform& applied : links | std::views::reverse) {
+    if (std::holds_alternative<DivideByProfile>(applied.link) && dates.size() != v.size())
       throw Error(ErrorCode::bad_option,
                   "inverse_ahead: a profile needs the dates ahead, one a value");
-    if (!is_change(applied->link)) {
+    if (!is_change(applied.link)) {
       for (std::size_t i = 0; i < v.size(); ++i)
-        v[i] = undo_one(*applied, v[i], dates.empty() ? nullptr : &dates[i]);
+        v[i] = undo_one(applied, v[i], dates.empty() ? nullptr : &dates[i]);
       continue;
     }
-    std::vector<long double> x(applied->last.begin(), applied->last.end());
+    std::vector<long double> x(applied.last.begin(), applied.last.end());
     const std::size_t lag = x.size();
     for (std::size_t i = 0; i < v.size(); ++i) {
       if (std::isnan(x[i]))
@@ -391,8 +393,8 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
             ErrorCode::too_few_observations,
             fmt::format("inverse_ahead: '{}' would go on from a missing value; end the series at "
                         "a value that is present",
-                        to_string(applied->link)));
-      x.push_back(level_after(applied->link, x[i], v[i]));
+                        to_string(applied.link)));
+      x.push_back(level_after(applied.link, x[i], v[i]));
     }
     v.assign(x.begin() + static_cast<std::ptrdiff_t>(lag), x.end());
   }

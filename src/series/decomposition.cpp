@@ -227,7 +227,8 @@ std::vector<double> loess(const std::vector<double>& y, int span,
     const int width = std::min(span, n);
     const int left = std::clamp(at - width / 2, 0, n - width);
     double reach = std::max(at - left, left + width - 1 - at);
-    if (span > n) reach += (span - n) / 2;  // whole positions, as in the paper's own program
+    // Whole positions, as in the paper's own program.
+    if (span > n) reach += std::floor((span - n) / 2.0);
     double sw = 0, sx = 0, sxx = 0, sy = 0, sxy = 0;
     for (int i = left; i < left + width; ++i) {
       const auto at_i = static_cast<std::size_t>(i);
@@ -266,7 +267,7 @@ int season_length(const Series& series) {
       // The commonest length of a day in session.
       std::array<int, 25> days{};
       for (unsigned w = 0; w < 7; ++w) {
-        const auto first = calendar.session.begin() + 24 * w;
+        const auto first = calendar.session.begin() + static_cast<std::ptrdiff_t>(24) * w;
         if (!calendar.session.empty())
           ++days[static_cast<std::size_t>(std::count(first, first + 24, true))];
       }
@@ -280,21 +281,21 @@ int season_length(const Series& series) {
   return 0;
 }
 
-Decomposition decompose(const Series& given, const DecompositionOptions& options) {
+Decomposition decompose(const Series& series, const DecompositionOptions& options) {
   Decomposition out;
   // A place in the period is a place in the year only while no row is skipped. Hours and business
   // days have pauses of their own.
-  const bool keeps_step = given.clock == Clock::hour || given.clock == Clock::business_day;
-  out.series = keeps_step ? given : with_skipped_rows(given);
-  const Series& series = out.series;
+  const bool keeps_step = series.clock == Clock::hour || series.clock == Clock::business_day;
+  out.series = keeps_step ? series : with_skipped_rows(series);
+  const Series& rows = out.series;
   out.method = options.method;
-  out.period = options.period > 0 ? options.period : season_length(series);
+  out.period = options.period > 0 ? options.period : season_length(rows);
   if (out.period < 2)
     throw Error(
         ErrorCode::bad_option,
         fmt::format("a decomposition of {}: its clock has no period of its own; give one of at "
                     "least 2 with --period",
-                    series.name));
+                    rows.name));
   if (options.season_span != 0 && (options.season_span < 7 || options.season_span % 2 == 0))
     throw Error(
         ErrorCode::bad_option,
@@ -302,19 +303,19 @@ Decomposition decompose(const Series& given, const DecompositionOptions& options
                     options.season_span));
   const int periods = options.method == DecompositionMethod::loess ? 3 : 2;
   const auto p = static_cast<std::size_t>(out.period);
-  require_usable(series, static_cast<std::size_t>(periods) * p,
+  require_usable(rows, static_cast<std::size_t>(periods) * p,
                  fmt::format("a decomposition with period {}", out.period));
   out.form = options.form;
-  if (options.form == DecompositionForm::automatic) choose_form(series, out);
+  if (options.form == DecompositionForm::automatic) choose_form(rows, out);
   const bool multiplicative = out.form == DecompositionForm::multiplicative;
-  const Series scale = multiplicative ? log_level(series) : series;
+  const Series scale = multiplicative ? log_level(rows) : rows;
 
   Parts parts = options.method == DecompositionMethod::loess
                     ? by_loess(scale.values, out.period, options)
                     : by_averages(scale.values, out.period);
-  Values remainder(series.size()), with_trend(series.size()), with_season(series.size());
+  Values remainder(rows.size()), with_trend(rows.size()), with_season(rows.size());
   Values sums(p), counts(p);
-  for (std::size_t t = 0; t < series.size(); ++t) {
+  for (std::size_t t = 0; t < rows.size(); ++t) {
     remainder[t] = scale.values[t] - parts.trend[t] - parts.season[t];
     with_trend[t] = remainder[t] + parts.trend[t];
     with_season[t] = remainder[t] + parts.season[t];
@@ -329,7 +330,7 @@ Decomposition decompose(const Series& given, const DecompositionOptions& options
   out.trend_strength = strength(with_trend);
   out.season_strength = strength(with_season);
   for (std::size_t i = 0; i < p; ++i) out.typical_season.push_back(sums[i] / counts[i]);
-  out.places = places_of(series, out.period);
+  out.places = places_of(rows, out.period);
   out.trend = std::move(parts.trend);
   out.season = std::move(parts.season);
   out.remainder = std::move(remainder);

@@ -104,6 +104,19 @@ TEST(Figure, ShapeLagsAndSeasonsSayWhatTheyShow) {
 }
 
 // Short, gappy, light-tailed, on a level: drawn all the same.
+TEST(Figure, BreaksAreTitledByTheirVerdict) {
+  const Folder folder;
+  Series y = log_returns(prices());
+  for (std::size_t t = 300; t < y.size(); ++t) y.values[t] *= 3;
+  const BreakReport report = find_breaks(y);
+  ASSERT_FALSE(report.breaks.empty());
+  draw_breaks(y, report, folder / "b.svg");
+  const std::string text = text_in(folder / "b.svg");
+  EXPECT_NE(text.find(text::sentence(report.reading)), std::string::npos) << text;
+  EXPECT_NE(text.find("cumulated squares less their straight line"), std::string::npos);
+  EXPECT_NE(text.find("vertical line: break"), std::string::npos);
+}
+
 TEST(Figure, DrawsWhatIsAwkward) {
   const Folder folder;
   Series y = simulate(parse_model("const"), {0, 1}, 24, {.seed = 5});

@@ -15,6 +15,7 @@
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
+#include "support/made.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -22,19 +23,8 @@ namespace {
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-Series white(std::uint64_t stream, int n) {
-  RandomStream random(7, stream);
-  std::vector<double> y(static_cast<std::size_t>(n));
-  for (double& v : y) v = random.normal();
-  return make_series(std::move(y), "y");
-}
-
-Series walk(std::uint64_t stream, int n, double drift = 0) {
-  Series y = white(stream, n);
-  double sum = 0;
-  for (double& v : y.values) v = sum += v + drift;
-  return y;
-}
+using test::walk;
+using test::white;
 
 TEST(Autocorrelation, WithGapsUsesPairsThatArePresent) {
   const std::vector<double> y{1, 3, kNaN, 2, 5, 4};
@@ -139,55 +129,6 @@ TEST(ArchLm, TakesFewerLagsWhereGapsLeaveTooFewRows) {
   Series signs = white(31, 100);
   for (double& v : signs.values) v = v > 0 ? 1 : -1;
   EXPECT_EQ(arch_lm(signs, {.demean = false}).statistic, 0) << "squares that never vary";
-}
-
-TEST(UnitRoot, VerdictsFollowTheTable) {
-  EXPECT_EQ(unit_root_battery(walk(1, 800)).verdict, StationarityVerdict::unit_root);
-  EXPECT_EQ(unit_root_battery(white(1, 800)).verdict, StationarityVerdict::stationary);
-  Series line = white(2, 800);
-  for (std::size_t t = 0; t < line.size(); ++t) line.values[t] += .05 * static_cast<double>(t);
-  EXPECT_EQ(unit_root_battery(line).verdict, StationarityVerdict::trend_stationary);
-  EXPECT_EQ(unit_root_battery(line).deterministic, Deterministic::trend)
-      << "a series that drifts gets a trend term";
-  Series shifted = white(3, 400);
-  for (std::size_t t = 200; t < shifted.size(); ++t) shifted.values[t] += 2;
-  EXPECT_EQ(unit_root_battery(shifted).verdict, StationarityVerdict::conflict)
-      << "a break makes both reject";
-}
-
-TEST(UnitRoot, WarnsOfTheTrapWithoutTrendTerm) {
-  const UnitRootBattery battery =
-      unit_root_battery(walk(4, 500, .3), {.deterministic = Deterministic::constant});
-  ASSERT_EQ(battery.warnings.size(), 1u);
-  EXPECT_EQ(battery.warnings[0].code, WarningCode::trend_missing);
-}
-
-TEST(UnitRoot, GapsAreDroppedAndToldOf) {
-  Series y = walk(5, 300);
-  y.values[100] = kNaN;
-  const TestResult t = adf(y, {.rule = LagRule::fixed, .lags = 2});
-  // 300 - 3 rows, less the four that touch the gap (dy_t and three lags back).
-  EXPECT_EQ(t.observations, 297u - 4u);
-  EXPECT_EQ(unit_root_battery(y).warnings[0].code, WarningCode::gaps_dropped);
-}
-
-TEST(UnitRoot, NullsAreInWordsAndOpposite) {
-  EXPECT_EQ(adf(white(6, 200)).null, "there is a unit root");
-  EXPECT_EQ(kpss(white(6, 200)).null, "it is stationary");
-  std::ostringstream out;
-  out << compare_unit_roots(walk(7, 500), white(7, 500));
-  EXPECT_NE(out.str().find("null: there is a unit root (a small p speaks against it)"),
-            std::string::npos);
-  EXPECT_NE(out.str().find("null: it is stationary (a small p speaks against it)"),
-            std::string::npos);
-}
-
-TEST(UnitRoot, RefusesWhatItCannotTest) {
-  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(),
-            ErrorCode::too_few_observations);
-  EXPECT_STREQ(
-      test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
-      "lags = 90: an ADF test on 100 observations takes 0 to 46");
 }
 
 TEST(Inspection, SaysWhatKindOfSeriesItIs) {

@@ -91,13 +91,20 @@ TEST(Contract, TestsLagsUnitRootsAndForecasts) {
               {"lag", "acf", "pacf", "q", "dof", "p_value", "q_robust", "p_robust"});
 
   const Json roots =
-      Json::parse(json_document("unitroot", y, compare_unit_roots(y, differences(y))));
+      Json::parse(json_document("unitroot", y, compare_unit_roots({y}, differences(y))));
   EXPECT_EQ(roots["result"]["verdict"], "stationary");
-  ASSERT_EQ(roots["result"]["tests"].size(), 4u);
+  ASSERT_EQ(roots["result"]["tests"].size(), 14u) << "seven on the level, seven on the difference";
   for (const Json& t : roots["result"]["tests"]) {
     expect_test(t);
     expect_keys(t["critical"], {"1%", "5%", "10%"});
   }
+
+  const Json broken = Json::parse(json_document("breaks", y, find_breaks(y)))["result"];
+  expect_keys(broken, {"tests", "holm", "breaks", "segments", "model", "persistence", "terms",
+                       "from", "reading", "advice"});
+  for (const Json& t : broken["tests"]) expect_test(t);
+  EXPECT_TRUE(broken["breaks"].empty());
+  expect_keys(broken["segments"].at(0), {"first", "last", "n", "mean", "sd", "persistence"});
 
   const Json checked = Json::parse(json_document("check", fit, check(fit)))["result"];
   EXPECT_EQ(checked["verdict"], "clean");

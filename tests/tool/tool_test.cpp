@@ -17,7 +17,8 @@ using Json = nlohmann::json;
 const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
 
 TEST(Tool, EachCommandHasHelpWithAnExample) {
-  for (const char* command : {"inspect", "unitroot", "lags", "fit", "check", "forecast", "demo"}) {
+  for (const char* command :
+       {"inspect", "unitroot", "lags", "breaks", "fit", "check", "forecast", "demo"}) {
     const Outcome help = brace(std::string(command) + " --help");
     EXPECT_EQ(help.status, 0) << command;
     EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos)
@@ -30,10 +31,9 @@ TEST(Tool, EachCommandHasHelpWithAnExample) {
 TEST(Tool, TheJobFromFileToForecast) {
   const Folder folder;
   const std::string model = folder / "kelp.json";
-  EXPECT_NE(
-      brace("unitroot " + kKelp)
-          .out.find("Log settle has a unit root; log return of settle does not. Model the latter."),
-      std::string::npos);
+  EXPECT_NE(brace("unitroot " + kKelp)
+                .out.find("Log settle has a unit root; its return does not. Model the latter."),
+            std::string::npos);
   const Outcome fit =
       brace("fit " + kKelp + " --returns log --model 'const / garch / student' --save " + model);
   EXPECT_EQ(fit.status, 0) << fit.err;
@@ -67,6 +67,7 @@ TEST(Tool, JsonIsOneObjectForEachCommand) {
   for (const auto& [command, arguments] :
        {std::pair{std::string("inspect"), returns}, std::pair{std::string("unitroot"), kKelp},
         std::pair{std::string("lags"), returns + " --of squares"},
+        std::pair{std::string("breaks"), returns},
         std::pair{std::string("fit"), returns + " --model 'const / garch'"},
         std::pair{std::string("check"), returns + " --model 'const / garch'"},
         std::pair{std::string("forecast"), returns + " --model 'const / garch'"}}) {
@@ -85,8 +86,10 @@ TEST(Tool, OutputIsAtMostAHundredWideAndNamesItsNulls) {
   const std::string returns = kKelp + " --returns log";
   for (const std::string& call :
        {"inspect " + returns, std::string("inspect data/kelp-fibre.csv"), "unitroot " + kKelp,
-        "lags " + returns, "lags " + returns + " --of leverage",
-        std::string("season data/lamp-oil.csv"),
+        "unitroot " + kKelp + " --test two-breaks,variance-ratio",
+        "breaks " + returns + " --at 2019-05-02",
+        std::string("unitroot data/lamp-oil.csv --test seasonal-roots"), "lags " + returns,
+        "lags " + returns + " --of leverage", std::string("season data/lamp-oil.csv"),
         std::string("season data/ferry-freight.csv --returns log"),
         "check " + returns + " --model const",
         "forecast " + returns + " --model 'const / garch / student' --horizon 3"}) {
@@ -395,7 +398,51 @@ TEST(Tool, OptionsMeanWhatTheySay) {
           .out)["result"]["tests"];
   EXPECT_EQ(adf[0]["lags"], 3);
   EXPECT_EQ(adf[0]["deterministic"], "trend");
+  EXPECT_EQ(adf[1]["test"], "pp");
   EXPECT_EQ(adf[1]["bandwidth"], 20);
+}
+
+// The shipped series has one lasting rise of volatility, from 2019-05-02 on: 15 trading days are
+// three weeks.
+TEST(Tool, BreaksFindsThePlantedOne) {
+  const Folder folder;
+  const Json doc = Json::parse(
+      brace("breaks " + kKelp + " --returns log --json --chart " + (folder / "b.png")).out);
+  const Json& result = doc["result"];
+  ASSERT_EQ(result["breaks"].size(), 1u);
+  const Json& found = result["breaks"][0];
+  EXPECT_EQ(found["kind"], "variance");
+  const std::string date = found["date"];
+  EXPECT_GE(date, "2019-04-10");
+  EXPECT_LE(date, "2019-05-23");
+  EXPECT_LE(found["interval_95_dates"][0].get<std::string>(), "2019-05-01");
+  EXPECT_GE(found["interval_95_dates"][1].get<std::string>(), "2019-05-01");
+  ASSERT_EQ(result["segments"].size(), 2u);
+  EXPECT_GT(result["persistence"], result["segments"][0]["persistence"]);
+  EXPECT_EQ(result["terms"][0], "step:" + result["from"].get<std::string>());
+  EXPECT_TRUE(content_of(folder / "b.png").starts_with("\x89PNG"));
+  // The term's date starts the later sample, and that has no break.
+  const Json later = Json::parse(
+      brace("breaks " + kKelp + " --returns log --json --from " + result["from"].get<std::string>())
+          .out);
+  EXPECT_TRUE(later["result"]["breaks"].empty()) << later["result"]["reading"];
+}
+
+TEST(Tool, UnitrootRunsTheTestsNamed) {
+  const Json named =
+      Json::parse(brace("unitroot " + kKelp + " --test kpss,variance-ratio --json").out)["result"];
+  std::vector<std::string> ids;
+  for (const Json& t : named["tests"]) ids.push_back(t["test"]);
+  EXPECT_EQ(ids, (std::vector<std::string>{"kpss", "kpss", "kpss", "variance-ratio",
+                                           "variance-ratio", "variance-ratio", "variance-ratio"}));
+  const Json oil = Json::parse(brace("unitroot data/lamp-oil.csv --json").out)["result"];
+  EXPECT_EQ(oil["differences"]["regular"].get<int>() + oil["differences"]["seasonal"].get<int>(), 1)
+      << oil["differences"]["reading"];
+  const Outcome wrong = brace("unitroot " + kKelp + " --test kps");
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_NE(wrong.err.find("did you mean 'kpss'?"), std::string::npos) << wrong.err;
+  EXPECT_EQ(brace("unitroot " + kKelp + " --bandwidth x").status, 2);
+  EXPECT_EQ(brace("unitroot " + kKelp + " --lags maic --bandwidth auto").status, 0);
 }
 
 TEST(Tool, TablesGoToCsvWhole) {
@@ -408,8 +455,11 @@ TEST(Tool, TablesGoToCsvWhole) {
         std::tuple{std::string("season data/lamp-oil.csv"),
                    "date,value,trend,season,remainder,adjusted", 240},
         std::tuple{"lags " + returns + " --of leverage --lags 4", "lag,correlation,band_robust", 4},
-        std::tuple{"unitroot " + kKelp,
-                   "of,test,deterministic,lags,bandwidth,statistic,p_value,critical_5,null", 4},
+        std::tuple{
+            "unitroot " + kKelp,
+            "of,test,variant,deterministic,lags,bandwidth,statistic,p_value,critical_5,break,null",
+            21},
+        std::tuple{"breaks " + returns, "kind,index,date,low,high,low_date,high_date", 1},
         std::tuple{"fit " + returns + " --model 'const / garch'",
                    "name,estimate,se_hessian,se_opg,se_robust,t,p_value,held,at_bound", 4},
         std::tuple{"check " + returns + " --model 'const / garch'",

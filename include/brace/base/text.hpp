@@ -7,6 +7,7 @@
 
 #include <cstddef>
 #include <optional>
+#include <sstream>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -39,6 +40,17 @@ namespace brace::text {
 // `indent`.
 [[nodiscard]] std::string wrap(std::string_view paragraph, std::size_t width = 100,
                                std::string_view indent = "");
+
+// What `value` prints, each line after `indent`.
+template <class T>
+[[nodiscard]] std::string indented(const T& value, std::string_view indent) {
+  std::ostringstream printed;
+  printed << value;
+  std::string out, line;
+  for (std::istringstream lines(printed.str()); std::getline(lines, line);)
+    out += line.empty() ? "\n" : std::string(indent) + line + "\n";
+  return out;
+}
 
 // The same with a capital first letter, for readings that begin with the name of a series.
 [[nodiscard]] std::string sentence(std::string text);

@@ -14,6 +14,8 @@ namespace brace {
 enum class WarningCode {
   level_modelled,        // the series modelled looks like a level with a unit root
   trend_missing,         // a unit-root test without trend term on a series that trends
+  over_differenced,      // differenced once more than it needed: an MA root at 1
+  break_suspected,       // a test that allows a break reads otherwise than those that do not
   root_at_edge,          // an AR or MA factor at the edge of stationarity or invertibility
   parameter_at_bound,    // an estimate pinned at its bound: no standard error
   persistence_near_one,  // volatility hardly reverts: perhaps a break

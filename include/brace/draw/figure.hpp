@@ -11,6 +11,7 @@
 
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/model/breaks.hpp"
 #include "brace/model/fit.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
@@ -45,5 +46,9 @@ void draw_profile(const Series& values, const std::vector<Profile>& profiles,
 // Top: the tail of the data and the return intervals ahead. Bottom: the volatility filtered so far,
 // its forecast and the interval of the volatility itself. Titled by the model line.
 void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path);
+
+// The series with its segments shaded, the dates of its breaks and their intervals; below, the
+// cumulated squares, whose corners the breaks of variance are. Titled by the verdict.
+void draw_breaks(const Series& values, const BreakReport& report, const std::string& path);
 
 }  // namespace brace

@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "brace/base/date.hpp"
-#include "brace/laws/dickey_fuller.hpp"
+#include "brace/laws/simulated.hpp"
 
 namespace brace {
 
@@ -43,6 +43,7 @@ struct TestResult {
     std::optional<Timestamp> date;
   };
   std::optional<Break> break_at;
+  std::optional<Break> second_break_at;
 
   // Whether the null is rejected at 5 %; empty where the test has no p-value.
   [[nodiscard]] std::optional<bool> rejects() const;

@@ -1,23 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
-// Is the level stationary? Two tests whose nulls point opposite ways, and one verdict from both.
+// Unit-root tests by regression, and the test whose null points the other way.
 //
-//   auto result = brace::unit_root_battery(brace::log_level(prices));
-//   std::cout << result.reading;     // "log settle has a unit root; ..."
+//   auto test = brace::adf(brace::log_level(prices), {.deterministic = Deterministic::trend});
+//   auto back = brace::kpss(brace::log_level(prices), {.with_trend = true});
 #pragma once
 
-#include <iosfwd>
-#include <optional>
-#include <string>
-#include <string_view>
-#include <vector>
-
-#include "brace/base/warning.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
 namespace brace {
 
-enum class LagRule { fixed, aic, bic };
+// How many lagged differences: `lags` as given, the least of a criterion, or the last one whose t
+// counts at 10 % (Ng and Perron 1995). maic (Ng and Perron 2001) is made for GLS-detrended values.
+enum class LagRule { fixed, aic, bic, maic, t };
 
 struct AdfOptions {
   // constant unless the series trends: then a test without trend term has no power.
@@ -38,57 +33,30 @@ struct AdfOptions {
 // a missing term are dropped. NOT for a series with a visible trend unless deterministic = trend.
 [[nodiscard]] TestResult adf(const Series& series, const AdfOptions& options = {});
 
+// Bartlett bandwidths that are not a number: the test's own rule, or Newey and West (1994).
+inline constexpr int kBandwidthRule = -1, kBandwidthAutomatic = -2;
+
+struct PhillipsPerronOptions {
+  Deterministic deterministic = Deterministic::constant;
+  bool rho = false;                // the statistic N (a - 1), corrected, instead of the t
+  int bandwidth = kBandwidthRule;  // floor(4 (N/100)^(2/9))
+};
+
+// Null: there is a unit root. y_t = det + a y_{t-1} + u_t, the t of a - 1 or N (a - 1) corrected
+// for the memory of u by its long-run variance (Phillips and Perron 1988). NOT where u has a strong
+// negative first correlation: it then rejects far too often (DF-GLS with maic does not).
+[[nodiscard]] TestResult phillips_perron(const Series& series,
+                                         const PhillipsPerronOptions& options = {});
+
 struct KpssOptions {
   // Null of stationarity around a level, or around a trend line.
   bool with_trend = false;
 
-  // Bartlett bandwidth; -1 takes floor(4 (n/100)^(1/4)).
-  int bandwidth = -1;
+  int bandwidth = kBandwidthRule;  // floor(4 (n/100)^(1/4))
 };
 
 // Null: it is stationary; a small p speaks for a unit root. sum S_t^2 / (n^2 l2) (Kwiatkowski,
 // Phillips, Schmidt and Shin 1992), p-value from the exact limit law. Gaps are closed.
 [[nodiscard]] TestResult kpss(const Series& series, const KpssOptions& options = {});
-
-enum class StationarityVerdict { stationary, trend_stationary, unit_root, conflict };
-[[nodiscard]] std::string_view to_string(StationarityVerdict verdict);
-
-struct UnitRootBattery {
-  std::string of;                                         // the series tested
-  std::vector<TestResult> tests;                          // adf, then kpss
-  Deterministic deterministic = Deterministic::constant;  // used in both
-  StationarityVerdict verdict = StationarityVerdict::conflict;
-  std::string reading;
-  std::vector<Warning> warnings;
-};
-
-struct BatteryOptions {
-  // Empty: trend if the mean of the differences is away from zero at 5 % (t by long-run variance),
-  // else constant.
-  std::optional<Deterministic> deterministic{};
-  AdfOptions adf{};    // its deterministic is overruled
-  KpssOptions kpss{};  // its with_trend is overruled
-};
-
-// The batteries side by side on a series and what may be modelled in its place, and one sentence on
-// both.
-struct UnitRootReport {
-  std::vector<UnitRootBattery> batteries;  // the level first
-  std::string reading;
-};
-
-// Both tests, then docs/unit-roots.md's table:
-//   adf rejects, kpss does not -> stationary (trend-stationary when a trend is fitted)
-//   kpss rejects, adf does not -> unit root
-//   both or neither            -> conflict
-[[nodiscard]] UnitRootBattery unit_root_battery(const Series& series,
-                                                const BatteryOptions& options = {});
-
-// `level` and `change` (its return or difference) tested side by side. A deterministic given holds
-// for the level; the change is tested with a constant.
-[[nodiscard]] UnitRootReport compare_unit_roots(const Series& level, const Series& change,
-                                                const BatteryOptions& options = {});
-
-std::ostream& operator<<(std::ostream& out, const UnitRootReport& report);
 
 }  // namespace brace

@@ -11,8 +11,9 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
-#include "brace/hypothesis/unit_root.hpp"
+#include "brace/hypothesis/seasonal_roots.hpp"
 #include "brace/io/table.hpp"
+#include "brace/model/breaks.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
 #include "brace/series/decomposition.hpp"
@@ -33,7 +34,11 @@ namespace brace {
 // What each column of a file holds.
 [[nodiscard]] std::string json_document(std::string_view command, const Table& table);
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const UnitRootReport& report);
+                                        const UnitRootReport& report,
+                                        const std::vector<TestResult>& more = {},
+                                        const std::optional<DifferencesSuggested>& suggested = {});
+[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
+                                        const BreakReport& report);
 // `of` says what the table was computed from: "values", "squares" or "absolute".
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LagTable& table, std::string_view of);

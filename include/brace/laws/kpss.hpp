@@ -18,5 +18,12 @@ inline constexpr double kKpssSwitch = 1e-10;
 
 // The value exceeded with probability p in [1e-6, .999].
 [[nodiscard]] double kpss_critical(double p, bool with_trend);
+[[nodiscard]] double kpss_critical_by_search(double p, bool with_trend);
+
+inline constexpr int kMostNyblom = 40;
+
+// P(sum over k independent bridges of the integral of B^2 > x) (Nyblom 1989; Hansen 1992); k from 1
+// to kMostNyblom. The level case of KPSS is k = 1. Absolute error 1e-12.
+[[nodiscard]] double nyblom_p(double x, int k);
 
 }  // namespace brace::laws

@@ -20,18 +20,18 @@ using Lags = std::vector<int>;  // positive; canonical() sorts them and drops re
 // ---- Mean:  y_t - mu_t = sum ar_i (y_{t-i} - mu_{t-i}) + e_t + sum ma_j e_{t-j} ----
 
 struct Harmonics {
-  int period = 0;  // observations in a season
-  int pairs = 0;   // cosine and sine pairs, at most period / 2
-  auto operator<=>(const Harmonics&) const = default;
+  int period = 0;                                      // observations in a season
+  int pairs = 0;                                       // cosine and sine pairs, at most period / 2
+  auto operator<=>(const Harmonics&) const = default;  // NOLINT(modernize-use-nullptr): tidy errs
 };
 
 struct Regressor {
   enum class Source { column, step, pulse, weekday, month };
   Source source = Source::column;
-  std::string column;           // source == column
-  int rows_earlier = 0;         // column@rows_earlier
-  std::optional<Timestamp> at;  // step: 1 from this date on; pulse: 1 on it
-  auto operator<=>(const Regressor&) const = default;
+  std::string column;                                  // source == column
+  int rows_earlier = 0;                                // column@rows_earlier
+  std::optional<Timestamp> at;                         // step: 1 from this date on; pulse: 1 on it
+  auto operator<=>(const Regressor&) const = default;  // NOLINT(modernize-use-nullptr): the same
 };
 
 enum class RiskTerm { sd, variance };  // volatility in the mean

@@ -1,0 +1,92 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace breaks: did the process itself change, when, and is high persistence only that?
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "brace/draw/figure.hpp"
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+int run_breaks(const Options& o) {
+  const Loaded data = load(o);
+  FindBreaksOptions options;
+  if (!o.model.empty()) options.model = o.model;
+  options.number = o.number_of_breaks;
+  options.bandwidth = bandwidth_of(o) == kBandwidthAutomatic ? -1 : bandwidth_of(o);
+  const BreakReport report = find_breaks(data.values, options, Executor(o.threads));
+  std::optional<TestResult> at_date;
+  if (!o.at.empty()) {
+    const auto when = parse_date(o.at);
+    if (!when)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--at {}: is not a date; write it as 2019-05-02", o.at));
+    std::size_t last_before = 0;
+    for (std::size_t t = 0; t < data.values.size(); ++t)
+      if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++last_before;
+    at_date = chow(data.values, last_before);
+  }
+  if (o.json) {
+    std::cout << json_document("breaks", data.values, report);
+  } else {
+    std::cout << report;
+    if (at_date) std::cout << text::indented(*at_date, "  ");
+    print_account(data.level);
+    print_next(o, report.from
+                      ? fmt::format("fit {} --from {} --model '{}'", modelled_words(o),
+                                    format_date(*report.from), report.model)
+                      : fmt::format("fit {} --model '{}'", modelled_words(o), report.model));
+  }
+  if (!o.chart.empty()) {
+    draw_breaks(data.values, report, o.chart);
+    say_written(o, o.chart);
+  }
+  std::vector<std::vector<std::string>> rows{
+      {"kind", "index", "date", "low", "high", "low_date", "high_date"}};
+  const auto date = [](const std::optional<Timestamp>& t) { return t ? format_date(*t) : ""; };
+  for (const auto& f : report.breaks)
+    rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.index), date(f.at.date),
+                    std::to_string(f.at.low), std::to_string(f.at.high), date(f.at.low_date),
+                    date(f.at.high_date)});
+  write_table(o, rows);
+  return 0;
+}
+
+}  // namespace
+
+void add_breaks(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand(
+      "breaks", "Lasting changes of mean, variance and parameters, dated, and what they mean");
+  add_series_options(*c, o);
+  const char* group = "Tests";
+  c->add_option(
+       "--model", o.model,
+       "whose parameters are tested and whose persistence is shown (default: const / garch "
+       "/ student)")
+      ->option_text("LINE")
+      ->group(group);
+  c->add_option("--breaks", o.number_of_breaks,
+                "this many breaks in the mean, whatever the tests say")
+      ->check(CLI::Range(0, 5))
+      ->group(group);
+  c->add_option("--bandwidth", o.bandwidth_words,
+                "Bartlett window for the squares instead of the AR spectrum, for comparison")
+      ->option_text("N")
+      ->group(group);
+  c->add_option("--at", o.at, "Chow's test of a change of mean at a date known beforehand")
+      ->option_text("DATE")
+      ->group(group);
+  c->add_option("--threads", o.threads, "for the fits (default: all)")->group(group);
+  add_output_options(*c, o);
+  c->add_option("--chart", o.chart, "series with its segments shaded, .png .svg .pdf")
+      ->group("Output");
+  c->add_option("--out", o.out, "the breaks as CSV")->group("Output");
+  c->footer(
+      "Example:\n  brace breaks data/kelp-fibre.csv --value settle --drop-zero volume --returns "
+      "log");
+  c->callback([&run] { run = run_breaks; });
+}
+
+}  // namespace brace::app

@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: Apache-2.0
+// Does the season wander? Unit roots at the seasonal frequencies, and how often to difference.
+//
+//   auto roots = brace::seasonal_roots(brace::log_level(monthly), {.period = 12});
+//   std::cout << brace::suggest_differences(brace::log_level(monthly), 12).reading;
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "brace/hypothesis/unit_root_battery.hpp"
+
+namespace brace {
+
+struct SeasonalRootsOptions {
+  int period = 12;          // 4 or 12
+  bool with_trend = false;  // beside the seasonal constants
+  LagRule rule = LagRule::bic;
+  int lags = 0;  // lagged seasonal differences with LagRule::fixed; else chosen among 0 .. period
+};
+
+// Null: there are unit roots. y_t - y_{t-s} on seasonal constants and the level filtered to each
+// frequency (Hylleberg, Engle, Granger and Yoo 1990; Beaulieu and Miron 1993, equation 3.9). In
+// this order: t at frequency zero, F at each pair of frequencies, t at the alternating one, F of
+// all but frequency zero, F of all. Gaps are not allowed.
+[[nodiscard]] std::vector<TestResult> seasonal_roots(const Series& series,
+                                                     const SeasonalRootsOptions& options = {});
+
+struct DifferencesSuggested {
+  int regular = 0;   // d
+  int seasonal = 0;  // D, of the period given
+  std::string reading;
+  std::vector<TestResult> tests;  // what decided, in order
+};
+
+// One seasonal difference where the F of the seasonal frequencies does not reject (period 4 or 12,
+// else none is considered), then differences as long as the battery finds a unit root, two at most.
+[[nodiscard]] DifferencesSuggested suggest_differences(const Series& series, int period = 0);
+
+}  // namespace brace

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: Apache-2.0
+// Shared by the unit-root tests. Covered by tests/hypothesis/unit_root_test.cpp.
+#include "hypothesis/by_law.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/moments.hpp"
+#include "brace/series/transform.hpp"
+#include "hypothesis/unit_root_statistics.hpp"
+
+namespace brace::unit_root {
+
+int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, int lags,
+             int max_lags, const std::string& test) {
+  const auto n = static_cast<std::size_t>(
+      std::count_if(y.begin(), y.end(), [](double v) { return !std::isnan(v); }));
+  const int most = static_cast<int>(n) / 2 - 4;
+  const int asked = rule == LagRule::fixed ? lags : max_lags;
+  if (asked < 0 || asked > most)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("lags = {}: {} test on {} observations takes 0 to {}", asked, test,
+                            text::count(n), most));
+  if (rule == LagRule::fixed) return lags;
+  return choose_lags(y, terms, rule, max_lags > 0 ? max_lags : most_lags(n));
+}
+
+TestResult by_law(const std::string& id, const std::string& variant, double statistic,
+                  laws::SimulatedLaw law, int T, RejectsWhen rejects) {
+  TestResult test;
+  test.test = id;
+  test.variant = variant;
+  test.null = "there is a unit root";
+  test.statistic = statistic;
+  test.p_floor = laws::floor_of(law);
+  const bool low = rejects == RejectsWhen::low;
+  const double p = low ? laws::lower_tail(law, statistic, T) : laws::upper_tail(law, statistic, T);
+  test.p_value = std::max(p, *test.p_floor);
+  const auto at = [&](double level) { return laws::quantile(law, low ? level : 1 - level, T); };
+  test.critical = CriticalValues{at(0.01), at(0.05), at(0.10)};
+  test.observations = static_cast<std::size_t>(T);
+  test.reading = *test.rejects() ? "a unit root is rejected" : "a unit root is not rejected";
+  return test;
+}
+
+laws::SimulatedLaw law_with(laws::SimulatedLaw constant, laws::SimulatedLaw trend,
+                            Deterministic terms) {
+  return terms == Deterministic::trend ? trend : constant;
+}
+
+bool drifts(const Series& series) {
+  const Series steps = differences(series);
+  const std::vector<double> x = steps.present_values();
+  const bool varies = std::any_of(x.begin(), x.end(), [&](double v) { return v != x.front(); });
+  if (!varies) return !x.empty() && x.front() != 0;
+  return *mean_zero(steps).rejects();
+}
+
+TestResult::Break break_at(const Series& series, std::size_t last_before) {
+  return {last_before,
+          series.times.empty() ? std::nullopt : std::optional(series.times[last_before - 1])};
+}
+
+Series closed(const Series& series) {
+  if (series.missing() == 0) return series;
+  Series out = series;
+  out.values.clear();
+  out.times.clear();
+  for (std::size_t t = 0; t < series.size(); ++t) {
+    if (std::isnan(series.values[t])) continue;
+    out.values.push_back(series.values[t]);
+    if (!series.times.empty()) out.times.push_back(series.times[t]);
+  }
+  return out;
+}
+
+}  // namespace brace::unit_root

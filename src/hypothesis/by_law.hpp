@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the unit-root tests share: lags by a rule, and a TestResult from a simulated law.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "brace/hypothesis/unit_root.hpp"
+#include "brace/laws/simulated.hpp"
+
+namespace brace::unit_root {
+
+// The lags asked for or chosen; throws Error (bad_option) where the series cannot carry them.
+[[nodiscard]] int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule,
+                           int lags, int max_lags, const std::string& test);
+
+enum class RejectsWhen { low, high };
+
+// p-value (down to the law's floor), critical values and the sentence; T as the law counts it.
+[[nodiscard]] TestResult by_law(const std::string& id, const std::string& variant, double statistic,
+                                laws::SimulatedLaw law, int T,
+                                RejectsWhen rejects = RejectsWhen::low);
+
+// The law of a group that has one for a constant and one for a trend after it.
+[[nodiscard]] laws::SimulatedLaw law_with(laws::SimulatedLaw constant, laws::SimulatedLaw trend,
+                                          Deterministic terms);
+
+// Whether the mean of the differences is away from zero at 5 %, by its long-run variance.
+[[nodiscard]] bool drifts(const Series& series);
+
+// Where a break stands, with its date.
+[[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t last_before);
+
+// The series without its gaps, dates kept.
+[[nodiscard]] Series closed(const Series& series);
+
+}  // namespace brace::unit_root

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: Apache-2.0
+// DF-GLS, M tests, point-optimal test. Covered by tests/hypothesis/unit_root_test.cpp.
+#include "brace/hypothesis/gls_unit_root.hpp"
+
+#include <fmt/format.h>
+
+#include "brace/base/error.hpp"
+#include "hypothesis/by_law.hpp"
+#include "hypothesis/unit_root_statistics.hpp"
+
+namespace brace {
+namespace {
+
+using laws::SimulatedLaw;
+
+struct Prepared {
+  std::vector<double> values;     // gaps closed
+  std::vector<double> detrended;  // by GLS
+  unit_root::Autoregression fit;  // of the detrended values
+  int lags = 0;
+  int n = 0;
+};
+
+Prepared prepare(const Series& series, const GlsOptions& options, const std::string& test) {
+  require_usable(series, 28, test + " test");
+  if (options.deterministic == Deterministic::none)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("deterministic = none: {} test takes constant or trend", test));
+  Prepared p;
+  p.values = series.present_values();
+  p.n = static_cast<int>(p.values.size());
+  // a = 0 makes the GLS detrending an ordinary one.
+  const std::vector<double> plain = unit_root::gls_detrend(p.values, options.deterministic, 0).y;
+  p.lags = unit_root::lags_for(plain, Deterministic::none, options.rule, options.lags,
+                               options.max_lags, test);
+  const double a = 1 + unit_root::local_alternative(options.deterministic) / p.n;
+  p.detrended = unit_root::gls_detrend(p.values, options.deterministic, a).y;
+  p.fit = unit_root::autoregress(p.detrended, p.lags, Deterministic::none, p.lags);
+  if (!(p.fit.error > 0) || !(unit_root::spectrum_at_zero(p.fit) > 0))
+    throw Error(ErrorCode::constant_series,
+                fmt::format("{}: the regression of {} test is collinear; take fewer lags",
+                            series.name, test));
+  return p;
+}
+
+TestResult result(const std::string& id, const std::string& variant, double statistic,
+                  SimulatedLaw constant, SimulatedLaw trend, const Prepared& p,
+                  const GlsOptions& options) {
+  TestResult test = unit_root::by_law(
+      id, variant, statistic, unit_root::law_with(constant, trend, options.deterministic), p.n);
+  test.observations = p.fit.rows;
+  test.lags = p.lags;
+  test.deterministic = options.deterministic;
+  return test;
+}
+
+}  // namespace
+
+TestResult df_gls(const Series& series, const GlsOptions& options) {
+  const Prepared p = prepare(series, options, "a DF-GLS");
+  return result("df-gls", "t", p.fit.t(), SimulatedLaw::df_gls_constant, SimulatedLaw::df_gls_trend,
+                p, options);
+}
+
+std::vector<TestResult> ng_perron(const Series& series, const GlsOptions& options) {
+  const Prepared p = prepare(series, options, "an Ng-Perron");
+  const unit_root::NgPerron m =
+      unit_root::ng_perron(p.detrended, options.deterministic, unit_root::spectrum_at_zero(p.fit));
+  const auto of = [&](const char* variant, double statistic, SimulatedLaw constant,
+                      SimulatedLaw trend) {
+    return result("ng-perron", variant, statistic, constant, trend, p, options);
+  };
+  return {of("MZa", m.mza, SimulatedLaw::mza_constant, SimulatedLaw::mza_trend),
+          of("MZt", m.mzt, SimulatedLaw::mzt_constant, SimulatedLaw::mzt_trend),
+          of("MSB", m.msb, SimulatedLaw::msb_constant, SimulatedLaw::msb_trend),
+          of("MPT", m.mpt, SimulatedLaw::mpt_constant, SimulatedLaw::mpt_trend)};
+}
+
+TestResult point_optimal(const Series& series, const GlsOptions& options) {
+  const Prepared p = prepare(series, options, "a point-optimal");
+  const double statistic =
+      unit_root::point_optimal(p.values, options.deterministic, unit_root::spectrum_at_zero(p.fit));
+  return result("point-optimal", "P_T", statistic, SimulatedLaw::point_optimal_constant,
+                SimulatedLaw::point_optimal_trend, p, options);
+}
+
+}  // namespace brace

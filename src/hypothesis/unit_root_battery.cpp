@@ -1,0 +1,270 @@
+// SPDX-License-Identifier: Apache-2.0
+// The battery and its verdict. Covered by tests/hypothesis/unit_root_test.cpp.
+#include "brace/hypothesis/unit_root_battery.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <ostream>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "hypothesis/by_law.hpp"
+
+namespace brace {
+namespace {
+
+const TestResult* find(const UnitRootBattery& battery, std::string_view id) {
+  const auto at = std::find_if(battery.tests.begin(), battery.tests.end(),
+                               [&](const TestResult& t) { return t.test == id; });
+  return at == battery.tests.end() ? nullptr : &*at;
+}
+
+bool rejects(const TestResult* test, double level = 0.05) {
+  return test != nullptr && test->p_value.value_or(1) < level;
+}
+
+std::string p_text(const TestResult& test) {
+  return "p " + text::p_value(test.p_value, test.p_floor);
+}
+
+std::string date_of(const TestResult& test) {
+  return test.break_at->date ? format_date(*test.break_at->date)
+                             : fmt::format("observation {}", text::count(test.break_at->index));
+}
+
+// The decision table of docs/unit-roots.md.
+void decide(const Series& series, UnitRootBattery& battery) {
+  const TestResult* kpss = find(battery, "kpss");
+  const TestResult* za = find(battery, "zivot-andrews");
+  int against = 0, asked = 0;
+  for (const char* id : {"adf", "pp", "df-gls"})
+    if (const TestResult* test = find(battery, id)) {
+      ++asked;
+      against += rejects(test);
+    }
+  if (asked < 3 || kpss == nullptr) {
+    battery.reading = fmt::format("{}: no joint verdict on a part of the tests", series.name);
+    return;
+  }
+  const bool root_rejected = against >= 2;
+  const bool with_trend = battery.deterministic == Deterministic::trend;
+  const std::string of_three = against == 3   ? "all three tests"
+                               : against == 2 ? "two of three tests"
+                               : against == 1 ? "one of three tests"
+                                              : "none of three tests";
+  using enum StationarityVerdict;
+  if (root_rejected && !rejects(kpss)) {
+    battery.verdict = with_trend ? trend_stationary : stationary;
+    battery.reading = fmt::format(
+        "{} is stationary{}: {} reject a unit root, and kpss does not "
+        "reject stationarity",
+        series.name, with_trend ? " around a trend" : "", of_three);
+  } else if (rejects(za, root_rejected ? 0.05 : 0.01) && rejects(kpss)) {
+    battery.verdict = break_stationary;
+    battery.reading = fmt::format(
+        "{} is stationary around a trend that broke near {}: with that "
+        "break a unit root is rejected ({}), without it {}",
+        series.name, date_of(*za), p_text(*za),
+        root_rejected ? "kpss finds too much drift"
+                      : of_three + (against == 1 ? " rejects" : " reject"));
+  } else if (!root_rejected && rejects(kpss)) {
+    battery.verdict = unit_root;
+    battery.reading = fmt::format("{} has a unit root: {} {} it, and kpss rejects stationarity",
+                                  series.name, of_three, against == 1 ? "rejects" : "reject");
+  } else if (root_rejected) {
+    battery.reading = fmt::format(
+        "the tests on {} conflict: both nulls are rejected, as long "
+        "memory or a change of variance would do",
+        series.name);
+  } else {
+    battery.reading = fmt::format(
+        "the tests on {} conflict: neither null is rejected, so the "
+        "sample cannot tell",
+        series.name);
+  }
+  if (battery.verdict == unit_root && rejects(za))
+    battery.warnings.push_back(
+        {WarningCode::break_suspected,
+         fmt::format("with a break near {} a unit root in {} would be rejected at 5 % ({}), though "
+                     "not at 1 %; look at both sides: brace breaks ...",
+                     date_of(*za), series.name, p_text(*za))});
+}
+
+}  // namespace
+
+std::string_view to_string(StationarityVerdict verdict) {
+  switch (verdict) {
+    case StationarityVerdict::stationary: return "stationary";
+    case StationarityVerdict::trend_stationary: return "trend-stationary";
+    case StationarityVerdict::unit_root: return "unit-root";
+    case StationarityVerdict::break_stationary: return "break-stationary";
+    case StationarityVerdict::conflict: return "conflict";
+  }
+  return "conflict";
+}
+
+UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& options) {
+  UnitRootBattery battery;
+  battery.of = series.name;
+  battery.label = series.name;
+  const bool drifting = unit_root::drifts(series);
+  const Deterministic terms =
+      options.deterministic.value_or(drifting ? Deterministic::trend : Deterministic::constant);
+  battery.deterministic = terms;
+  const LagRule rule = options.rule.value_or(LagRule::bic);
+  GlsOptions gls{.deterministic = terms == Deterministic::none ? Deterministic::constant : terms,
+                 .rule = options.rule.value_or(LagRule::maic),
+                 .lags = options.lags};
+  const auto wanted = [&](const char* id) {
+    return options.only.empty() ||
+           std::find(options.only.begin(), options.only.end(), id) != options.only.end();
+  };
+  const auto add = [&](TestResult test) { battery.tests.push_back(std::move(test)); };
+  if (wanted("adf")) add(adf(series, {.deterministic = terms, .rule = rule, .lags = options.lags}));
+  if (wanted("pp"))
+    add(phillips_perron(series, {.deterministic = terms, .bandwidth = options.bandwidth}));
+  if (wanted("df-gls")) add(df_gls(series, gls));
+  if (wanted("ng-perron")) add(ng_perron(series, gls)[1]);
+  if (wanted("point-optimal")) add(point_optimal(series, gls));
+  // The law of the break test starts at 50 rows.
+  if (wanted("zivot-andrews") && series.present() > 70)
+    add(zivot_andrews(series, {.model = options.break_model, .rule = rule, .lags = options.lags}));
+  if (wanted("kpss"))
+    add(kpss(series,
+             {.with_trend = terms == Deterministic::trend, .bandwidth = options.bandwidth}));
+  if (battery.tests.empty())
+    throw Error(
+        ErrorCode::bad_option,
+        "no such test; take adf, pp, df-gls, ng-perron, point-optimal, zivot-andrews, kpss");
+  decide(series, battery);
+
+  if (drifting && terms != Deterministic::trend)
+    battery.warnings.push_back(
+        {WarningCode::trend_missing,
+         fmt::format("{} drifts, and a test without trend term then finds a unit root whatever the "
+                     "truth; add --deterministic trend",
+                     series.name)});
+  if (series.missing() > 0)
+    battery.warnings.push_back(
+        {WarningCode::gaps_dropped,
+         fmt::format("{} missing in {}: adf drops the rows they touch, the others close the gaps",
+                     text::plural(series.missing(), "value is", "values are"), series.name)});
+  // A difference too many leaves a moving-average root at 1, whose first correlation is -1/2.
+  const double first = autocorrelations(series.values, 1)[0];
+  if (first < -0.4)
+    battery.warnings.push_back(
+        {WarningCode::over_differenced,
+         fmt::format("the first autocorrelation of {} is {}, as after a difference too many; test "
+                     "and model what it was made from",
+                     series.name, text::fixed(first, 2))});
+  return battery;
+}
+
+UnitRootReport compare_unit_roots(const std::vector<Series>& levels, const Series& change,
+                                  const BatteryOptions& options) {
+  UnitRootReport report;
+  for (const Series& level : levels) {
+    report.batteries.push_back(unit_root_battery(level, options));
+    report.batteries.back().label =
+        levels.size() > 1 && &level == &levels.back() ? "log level" : "level";
+  }
+  BatteryOptions for_change = options;
+  for_change.deterministic = Deterministic::constant;
+  report.batteries.push_back(unit_root_battery(change, for_change));
+  const bool returns = change.name.find("return") != std::string::npos;
+  report.batteries.back().label = returns ? "return" : "difference";
+  // All have the gaps of the level: one word on them is enough.
+  for (std::size_t i = 1; i < report.batteries.size(); ++i)
+    std::erase_if(report.batteries[i].warnings,
+                  [](const Warning& w) { return w.code == WarningCode::gaps_dropped; });
+
+  const Series& level = levels.back();
+  const UnitRootBattery& of_level = report.batteries[levels.size() - 1];
+  const UnitRootBattery& of_change = report.batteries.back();
+  using enum StationarityVerdict;
+  switch (of_level.verdict) {
+    case unit_root:
+      if (of_change.verdict == stationary) {
+        report.reading = fmt::format("{} has a unit root; its {} does not. Model the latter.",
+                                     level.name, of_change.label);
+        report.advice.push_back("Difference once: model " + change.name + ".");
+      } else {
+        report.reading = fmt::format("On {}: {}. On its {}: {}.", level.name, of_level.reading,
+                                     of_change.label, of_change.reading);
+        report.advice.emplace_back(of_change.verdict == unit_root
+                                       ? "One difference is not enough; look at the data before a "
+                                         "second one."
+                                       : "Difference once, and look for breaks in the result.");
+      }
+      break;
+    case stationary:
+      report.reading =
+          fmt::format("{} is stationary as it is: model it without differencing.", level.name);
+      report.advice.emplace_back("A difference would be one too many (over-differenced).");
+      break;
+    case trend_stationary:
+      report.reading = fmt::format(
+          "{} is stationary around a trend: model it with a trend, do not difference it.",
+          level.name);
+      report.advice.emplace_back("Write trend in the model line.");
+      break;
+    case break_stationary:
+      report.reading = of_level.reading + ".";
+      report.advice.emplace_back(
+          "Take the break into the model (a step at its date), or start the "
+          "sample after it.");
+      break;
+    case conflict:
+      report.reading = fmt::format("On {}: {}. On its {}: {}.", level.name, of_level.reading,
+                                   of_change.label, of_change.reading);
+      report.advice.emplace_back("Where tests conflict, returns are the safe choice for a price.");
+      break;
+  }
+  return report;
+}
+
+namespace {
+
+std::string how(const TestResult& t) {
+  const std::string memory = t.lags ? text::plural(static_cast<std::size_t>(*t.lags), "lag", "lags")
+                                    : fmt::format("bandwidth {}", t.bandwidth.value_or(0));
+  return fmt::format("{}, {}", to_string(*t.deterministic), memory);
+}
+
+}  // namespace
+
+std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
+  out << text::wrap(text::sentence(report.reading)) << '\n';
+  const std::vector<TestResult>& first = report.batteries.front().tests;
+  std::string null;
+  for (std::size_t i = 0; i < first.size(); ++i) {
+    const std::string its_null = first[i].test == "kpss" ? "it is stationary" : first[i].null;
+    if (its_null != null)
+      out << (null.empty() ? fmt::format("  {:<69}{:>7}{:>8}{:>8}\n", "null: " + its_null, "1 %",
+                                         "5 %", "10 %")
+                           : fmt::format("  null: {}\n", its_null));
+    null = its_null;
+    for (const UnitRootBattery& battery : report.batteries) {
+      const auto test = std::find_if(battery.tests.begin(), battery.tests.end(),
+                                     [&](const TestResult& t) { return t.test == first[i].test; });
+      if (test == battery.tests.end()) continue;
+      const bool first_row = &battery == &report.batteries.front();
+      out << fmt::format(
+          "  {:<15}{:<11}{:<21}{:>7}  p {:<8}{:<9}{:>7}{:>8}{:>8}\n", first_row ? test->test : "",
+          battery.label, how(*test), text::fixed(test->statistic, 2),
+          text::p_value(test->p_value, test->p_floor), *test->rejects() ? "rejected" : "kept",
+          text::fixed(test->critical->at_1, 2), text::fixed(test->critical->at_5, 2),
+          text::fixed(test->critical->at_10, 2));
+    }
+  }
+  out << '\n';
+  for (const UnitRootBattery& battery : report.batteries)
+    for (const Warning& warning : battery.warnings)
+      out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
+  return out;
+}
+
+}  // namespace brace

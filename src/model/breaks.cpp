@@ -1,0 +1,293 @@
+// SPDX-License-Identifier: Apache-2.0
+// Breaks of every kind and their report. Covered by tests/model/stability_test.cpp.
+#include "brace/model/breaks.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <ostream>
+
+#include "brace/base/text.hpp"
+#include "brace/model/estimate.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/stability.hpp"
+#include "hypothesis/by_law.hpp"
+
+namespace brace {
+namespace {
+
+constexpr std::size_t kLeastForPersistence = 250;
+
+std::vector<double> holm(const std::vector<double>& p) {
+  std::vector<std::size_t> order(p.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return p[a] < p[b]; });
+  std::vector<double> out(p.size());
+  double most = 0;
+  for (std::size_t i = 0; i < order.size(); ++i) {
+    most = std::max(most, std::min(1.0, static_cast<double>(p.size() - i) * p[order[i]]));
+    out[order[i]] = most;
+  }
+  return out;
+}
+
+std::string date_text(const std::optional<Timestamp>& date, std::size_t index) {
+  return date ? format_date(*date) : fmt::format("observation {}", text::count(index));
+}
+
+std::string date_text(const BreakDate& at) {
+  return date_text(at.date, at.index);
+}
+
+void add_segments(const Series& closed, const std::vector<BreakReport::Found>& breaks,
+                  BreakReport& report, const Model& model, const Executor& executor) {
+  std::vector<std::size_t> edges{0};
+  for (const auto& found : breaks)
+    if (found.at.index > edges.back() + 1) edges.push_back(found.at.index);
+  edges.push_back(closed.size());
+  const auto shared = std::make_shared<Series>(closed);
+  std::vector<FitJob> jobs;
+  for (std::size_t s = 0; s + 1 < edges.size(); ++s) {
+    BreakReport::Segment segment;
+    segment.first = edges[s] + 1;
+    segment.last = edges[s + 1];
+    segment.n = edges[s + 1] - edges[s];
+    if (!closed.times.empty()) {
+      segment.first_date = closed.times[edges[s]];
+      segment.last_date = closed.times[edges[s + 1] - 1];
+    }
+    double sum = 0, squares = 0;
+    for (std::size_t t = edges[s]; t < edges[s + 1]; ++t) sum += closed.values[t];
+    segment.mean = sum / static_cast<double>(segment.n);
+    for (std::size_t t = edges[s]; t < edges[s + 1]; ++t)
+      squares += std::pow(closed.values[t] - segment.mean, 2);
+    segment.sd = std::sqrt(squares / static_cast<double>(segment.n - 1));
+    report.segments.push_back(segment);
+    if (segment.n >= kLeastForPersistence && edges.size() > 2)
+      jobs.push_back({model, shared, edges[s], segment.n, {}});
+  }
+  const std::vector<Fit> fits = fit_many(jobs, executor);
+  std::size_t next = 0;
+  for (BreakReport::Segment& segment : report.segments)
+    if (segment.n >= kLeastForPersistence && edges.size() > 2) {
+      const Fit& fit = fits[next++];
+      if (fit.usable()) segment.persistence = fit.persistence;
+    }
+}
+
+// Each segment's mean taken out, the whole's put back.
+Series without_means(const Series& closed, const std::vector<BreakDate>& breaks) {
+  Series out = closed;
+  const double whole =
+      std::accumulate(out.values.begin(), out.values.end(), 0.0) / static_cast<double>(out.size());
+  std::size_t from = 0;
+  for (std::size_t b = 0; b <= breaks.size(); ++b) {
+    const std::size_t to = b < breaks.size() ? breaks[b].index : out.size();
+    const auto first = out.values.begin() + static_cast<std::ptrdiff_t>(from),
+               last = out.values.begin() + static_cast<std::ptrdiff_t>(to);
+    const double mean = std::accumulate(first, last, 0.0) / static_cast<double>(to - from);
+    std::for_each(first, last, [&](double& v) { v += whole - mean; });
+    from = to;
+  }
+  return out;
+}
+
+// What was found, in words; and what it means for the model.
+void say(const Series& closed, BreakReport& report) {
+  const auto name = [&](const BreakReport::Found& f) {
+    return fmt::format("{} near {}", to_string(f.kind), date_text(f.at));
+  };
+  if (report.breaks.empty()) {
+    report.reading = fmt::format("No lasting break in {} at 5 %, all kinds together.", report.of);
+    report.advice.emplace_back("Model the whole sample.");
+    return;
+  }
+  std::vector<std::string> names;
+  for (const auto& f : report.breaks) names.push_back(name(f));
+  report.reading =
+      fmt::format("{}: {} ({}).", report.of, text::plural(names.size(), "break", "breaks"),
+                  fmt::join(names, ", "));
+  double weighted = 0, total = 0;
+  for (const auto& s : report.segments)
+    if (s.persistence) {
+      weighted += static_cast<double>(s.n) * *s.persistence;
+      total += static_cast<double>(s.n);
+    }
+  if (report.persistence && total > 0)
+    report.advice.push_back(
+        *report.persistence > weighted / total + 0.01
+            ? fmt::format(
+                  "Persistence is {:.3f} on the whole and {:.3f} within segments: part of it "
+                  "is only the break.",
+                  *report.persistence, weighted / total)
+            : fmt::format(
+                  "Persistence is {:.3f} on the whole and {:.3f} within segments: the break "
+                  "does not explain it.",
+                  *report.persistence, weighted / total));
+  for (const auto& f : report.breaks)
+    if (f.at.index < closed.size() && !closed.times.empty()) {
+      const Timestamp next = closed.times[f.at.index];
+      report.terms.push_back(fmt::format("step:{}", format_date(next)));
+      report.from = next;
+    }
+  if (report.from)
+    report.advice.push_back(fmt::format(
+        "To take it up: {} in the {} of the model, or the last segment alone with --from {}.",
+        fmt::join(report.terms, " "),
+        report.breaks.back().kind == BreakKind::mean ? "mean" : "variance",
+        format_date(*report.from)));
+}
+
+}  // namespace
+
+std::string_view to_string(BreakKind kind) {
+  switch (kind) {
+    case BreakKind::mean: return "mean";
+    case BreakKind::variance: return "variance";
+    case BreakKind::parameters: return "parameters";
+  }
+  return "parameters";
+}
+
+BreakReport find_breaks(const Series& series, const FindBreaksOptions& options) {
+  return find_breaks(series, options, Executor(1));
+}
+
+BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
+                        const Executor& executor) {
+  require_usable(series, kLeastForPersistence, "a search for breaks");
+  const Series closed = unit_root::closed(series);
+  BreakReport report;
+  report.of = series.name;
+  report.unit = series.unit;
+
+  const BaiPerron mean = bai_perron(closed, {.number = options.number, .long_run = true});
+  const auto ud = std::find_if(mean.tests.begin(), mean.tests.end(),
+                               [](const TestResult& t) { return t.variant == "UDmax"; });
+  report.tests.push_back(*ud);
+  const Series level = mean.breaks.empty() ? closed : without_means(closed, mean.breaks);
+  VarianceBreaksOptions squares;
+  if (options.bandwidth >= 0)
+    squares.squares = {.scale = SquaresScale::bartlett, .bandwidth = options.bandwidth};
+  VarianceBreaks variance = variance_breaks(level, squares);
+  report.tests.push_back(variance.test);
+  const Model model = parse_model(options.model);
+  report.model = to_string(canonical(model));
+  const Fit fit = estimate(model, level);
+  std::vector<double> p{*ud->p_value, *variance.test.p_value};
+  std::optional<TestResult> scan;
+  if (fit.usable()) {
+    report.persistence = fit.persistence;
+    scan = variance_break(fit, {}, executor);
+    report.tests.push_back(*scan);
+    p[1] = std::min(1.0, 2 * std::min(p[1], *scan->p_value));
+    report.tests.push_back(nyblom(fit).front());
+    p.push_back(*report.tests.back().p_value);
+  } else {
+    report.warnings.push_back(
+        {WarningCode::not_converged,
+         fmt::format("'{}' has no usable fit here ({}), so its parameters are "
+                     "not tested; give another --model",
+                     report.model, fit.convergence.why)});
+  }
+  const std::vector<double> adjusted = holm(p);
+  report.holm = {adjusted[0], adjusted[1],
+                 adjusted.size() > 2 ? std::optional(adjusted[2]) : std::nullopt};
+
+  if (options.number >= 0 || report.holm.mean < options.level)
+    for (const BreakDate& b : mean.breaks) report.breaks.push_back({BreakKind::mean, b});
+  if (report.holm.variance < options.level) {
+    // A change too large for the cumulated squares still has its corner there.
+    if (variance.breaks.empty())
+      variance.breaks = {variance_break_at(level, variance.test.break_at->index)};
+    for (const BreakDate& b : variance.breaks) report.breaks.push_back({BreakKind::variance, b});
+  }
+  // Parameters: a date of its own only where nothing else was found.
+  if (report.breaks.empty() && report.holm.parameters.value_or(1) < options.level) {
+    const std::size_t at = scan->break_at->index;
+    const auto date = scan->break_at->date;
+    report.breaks.push_back({BreakKind::parameters, {at, date, at, at, date, date}});
+    report.warnings.push_back(
+        {WarningCode::break_suspected,
+         "the date of a change of parameters is a best guess and has no interval"});
+  }
+  report.tests.push_back(cusum_ols(closed));
+  report.tests.push_back(cumulative_squares(level, {.scale = SquaresScale::normal}));
+  report.tests.back().reading = "clustering alone rejects here: for comparison";
+  if (fit.usable()) {
+    TestResult on_z = cumulative_squares(fit.standardised());
+    on_z.variant = "z of model";
+    report.tests.push_back(std::move(on_z));
+  }
+  std::sort(report.breaks.begin(), report.breaks.end(),
+            [](const auto& a, const auto& b) { return a.at.index < b.at.index; });
+  if (series.missing() > 0)
+    report.warnings.push_back(
+        {WarningCode::gaps_dropped,
+         fmt::format("{} missing: the tests close the gaps",
+                     text::plural(series.missing(), "value is", "values are"))});
+  add_segments(closed, report.breaks, report, model, executor);
+  say(closed, report);
+  return report;
+}
+
+std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
+  out << text::wrap(text::sentence(report.reading)) << '\n';
+  out << fmt::format("  {:<26}{:<13}{:>8}  {:<10}{:<6}{}\n", "test", "", "", "", "Holm", "null");
+  for (const TestResult& t : report.tests) {
+    const bool plain = t.variant == "z of model";
+    const std::optional<double> adjusted =
+        t.test == "bai-perron" ? std::optional(report.holm.mean)
+        : t.test == "variance-break" || (t.test == "cumulative-squares-robust" && !plain)
+            ? std::optional(report.holm.variance)
+        : t.test == "nyblom" ? report.holm.parameters
+                             : std::nullopt;
+    out << fmt::format("  {:<26}{:<13}{:>8}  p {:<8}{:<6}{}\n", t.test, t.variant,
+                       text::significant(t.statistic, 4), text::p_value(t.p_value, t.p_floor),
+                       adjusted ? text::p_value(adjusted) : "", t.null);
+  }
+  if (!report.breaks.empty()) {
+    out << "\n  break in      last day before   95 % interval\n";
+    for (const auto& f : report.breaks)
+      out << fmt::format("  {:<14}{:<18}{}\n", to_string(f.kind), date_text(f.at),
+                         f.at.low == f.at.high
+                             ? "none"
+                             : fmt::format("{} to {}", date_text(f.at.low_date, f.at.low),
+                                           date_text(f.at.high_date, f.at.high)));
+  }
+  out << fmt::format("\n  {:<26}{:>8}{:>12}{:>13}{:>14}\n", "segment", "n", "mean", "volatility",
+                     "persistence");
+  const auto row = [&](const std::string& what, std::size_t n, double mean, double sd,
+                       std::optional<double> persistence) {
+    out << fmt::format("  {:<26}{:>8}{:>12}{:>13}{:>14}\n", what, text::count(n),
+                       text::significant(mean, 2), text::significant(sd, 3),
+                       text::fixed(persistence, 3));
+  };
+  std::size_t n = 0;
+  double mean = 0;
+  for (const auto& s : report.segments) {
+    n += s.n;
+    mean += static_cast<double>(s.n) * s.mean;
+  }
+  mean /= static_cast<double>(n);
+  double squares = 0;
+  for (const auto& s : report.segments)
+    squares += static_cast<double>(s.n - 1) * s.sd * s.sd +
+               static_cast<double>(s.n) * (s.mean - mean) * (s.mean - mean);
+  row("whole", n, mean, std::sqrt(squares / static_cast<double>(n - 1)), report.persistence);
+  if (report.segments.size() > 1)
+    for (const auto& s : report.segments)
+      row(fmt::format("{} to {}", date_text(s.first_date, s.first), date_text(s.last_date, s.last)),
+          s.n, s.mean, s.sd, s.persistence);
+  out << fmt::format("  persistence by {}{}\n\n", report.model,
+                     report.unit.empty() ? "" : fmt::format("; {}", report.unit));
+  for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
+  for (const Warning& w : report.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
+  return out;
+}
+
+}  // namespace brace

@@ -1,0 +1,355 @@
+// SPDX-License-Identifier: Apache-2.0
+// The unit-root battery: known answers, properties, verdicts, words. Sizes and power:
+// tools/studies/size_study.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <limits>
+#include <sstream>
+
+#include "brace/hypothesis/seasonal_roots.hpp"
+#include "brace/hypothesis/unit_root_battery.hpp"
+#include "brace/hypothesis/variance_ratio.hpp"
+#include "brace/maths/regression.hpp"
+#include "brace/series/transform.hpp"
+#include "support/known_answers.hpp"
+#include "support/made.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+using test::expect_close;
+using test::Json;
+using test::walk;
+using test::white;
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+constexpr Deterministic kAllTerms[] = {Deterministic::none, Deterministic::constant,
+                                       Deterministic::trend};
+
+// ---- Known answers ----
+
+struct Tolerance {
+  double abs, rel;
+  explicit Tolerance(const Json& answer)
+      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
+};
+
+Deterministic terms_of(const Json& c) {
+  return c["det"] == "none"       ? Deterministic::none
+         : c["det"] == "constant" ? Deterministic::constant
+                                  : Deterministic::trend;
+}
+
+TEST(Reference, PhillipsPerron) {
+  const Json answer = test::known_answer("o06");
+  const Tolerance tol(answer);
+  const Series y = test::series_of(answer);
+  for (const Json& c : answer["expected"]) {
+    const TestResult got =
+        phillips_perron(y, {.deterministic = terms_of(c), .bandwidth = c["bandwidth"]});
+    expect_close(got.statistic, c["z_tau"], tol.abs, tol.rel, "Z tau");
+    EXPECT_EQ(got.observations, c["N"].get<std::size_t>());
+    // The file's p-values are polynomials, good to about .004.
+    EXPECT_NEAR(*got.p_value, c["p"].get<double>(), .005);
+    EXPECT_NEAR(got.critical->at_5, c["crit"]["5%"].get<double>(), .005);
+  }
+}
+
+TEST(Reference, DfGls) {
+  const Json answer = test::known_answer("o08");
+  const Tolerance tol(answer);
+  const Series y = test::series_of(answer);
+  for (const Json& c : answer["expected"]) {
+    const TestResult got =
+        df_gls(y, {.deterministic = terms_of(c), .rule = LagRule::fixed, .lags = c["k"]});
+    expect_close(got.statistic, c["tau"], tol.abs, tol.rel, "tau");
+    EXPECT_EQ(got.observations, c["N"].get<std::size_t>());
+  }
+}
+
+TEST(Reference, VarianceRatios) {
+  const Json answer = test::known_answer("o09");
+  const Tolerance tol(answer);
+  const VarianceRatio got = variance_ratio(test::series_of(answer), {.draws = 99});
+  ASSERT_EQ(got.rows.size(), answer["expected"].size());
+  for (std::size_t i = 0; i < got.rows.size(); ++i) {
+    const Json& c = answer["expected"][i];
+    const VarianceRatio::Row& row = got.rows[i];
+    EXPECT_EQ(row.period, c["q"].get<int>());
+    expect_close(row.ratio, c["vr"], tol.abs, tol.rel, "ratio");
+    expect_close(row.z, c["z_homoskedastic"], tol.abs, tol.rel, "z");
+    expect_close(row.p_value, c["p_homoskedastic"], tol.abs, tol.rel, "p");
+    expect_close(row.z_robust, c["z_robust"], tol.abs, tol.rel, "robust z");
+    expect_close(row.p_robust, c["p_robust"], tol.abs, tol.rel, "robust p");
+  }
+}
+
+TEST(Reference, ZivotAndrews) {
+  const Json answer = test::known_answer("o10");
+  const Tolerance tol(answer);
+  const Series y = test::series_of(answer);
+  for (const Json& c : answer["expected"]) {
+    const BreakModel model = c["model"] == "intercept" ? BreakModel::intercept
+                             : c["model"] == "trend"   ? BreakModel::trend
+                                                       : BreakModel::both;
+    const TestResult got =
+        zivot_andrews(y, {.model = model, .rule = LagRule::fixed, .lags = c["k"]});
+    expect_close(got.statistic, c["min_t"], tol.abs, tol.rel, "least t");
+    EXPECT_EQ(got.break_at->index, c["break_obs"].get<std::size_t>());
+  }
+}
+
+// ---- Against the regression written out ----
+
+// t of y_{t-1} in a regression with steps and ramps after each date.
+double t_with_breaks(const std::vector<double>& y, int k, BreakModel model,
+                     const std::vector<std::size_t>& dates) {
+  const auto lag = static_cast<std::size_t>(k);
+  const std::size_t first = lag + 1;
+  const auto rows = static_cast<Eigen::Index>(y.size() - first);
+  const Eigen::Index per_date = model == BreakModel::both ? 2 : 1;
+  const Eigen::Index columns = 3 + k + per_date * static_cast<Eigen::Index>(dates.size());
+  Eigen::MatrixXd X(rows, columns);
+  Eigen::VectorXd dy(rows);
+  for (Eigen::Index i = 0; i < rows; ++i) {
+    const std::size_t t = first + static_cast<std::size_t>(i);
+    dy(i) = y[t] - y[t - 1];
+    Eigen::Index c = 0;
+    X(i, c++) = y[t - 1];
+    X(i, c++) = 1;
+    X(i, c++) = static_cast<double>(t);
+    for (std::size_t j = 1; j <= lag; ++j) X(i, c++) = y[t - j] - y[t - j - 1];
+    for (const std::size_t date : dates) {
+      const bool after = t + 1 > date;
+      if (model != BreakModel::trend) X(i, c++) = after ? 1 : 0;
+      if (model != BreakModel::intercept) X(i, c++) = after ? static_cast<double>(t + 1 - date) : 0;
+    }
+  }
+  const Regression fit = regress(X, dy);
+  return fit.coefficients(0) / fit.errors(0);
+}
+
+TEST(TwoBreaks, IsTheLeastOfTheRegressionsWrittenOut) {
+  const Series y = walk(3, 60);
+  for (const BreakModel model : {BreakModel::intercept, BreakModel::trend, BreakModel::both}) {
+    double least = 0;
+    std::vector<std::size_t> at;
+    for (std::size_t a = 9; a + 9 <= 51; ++a)
+      for (std::size_t b = a + 9; b <= 51; ++b) {
+        const double t = t_with_breaks(y.values, 1, model, {a, b});
+        if (t < least) {
+          least = t;
+          at = {a, b};
+        }
+      }
+    const TestResult got = two_breaks(y, {.model = model, .rule = LagRule::fixed, .lags = 1});
+    EXPECT_NEAR(got.statistic, least, 1e-8) << to_string(model);
+    EXPECT_EQ(got.break_at->index, at[0]);
+    EXPECT_EQ(got.second_break_at->index, at[1]);
+  }
+}
+
+// The rule's choice from one factorisation against a regression for every candidate.
+TEST(Lags, OneFactorisationChoosesWhatRefittingWould) {
+  Series y = white(11, 300);
+  for (std::size_t t = 3; t < y.size(); ++t)
+    y.values[t] += 1.2 * y.values[t - 1] - .5 * y.values[t - 2] + .28 * y.values[t - 3];
+  const int most = static_cast<int>(12 * std::pow(3.0, .25));
+  const auto fit = [&](int k) {
+    const std::size_t first = static_cast<std::size_t>(most) + 1;
+    const auto rows = static_cast<Eigen::Index>(y.size() - first);
+    Eigen::MatrixXd X(rows, 2 + k);
+    Eigen::VectorXd dy(rows);
+    for (Eigen::Index i = 0; i < rows; ++i) {
+      const std::size_t t = first + static_cast<std::size_t>(i);
+      dy(i) = y.values[t] - y.values[t - 1];
+      X(i, 0) = 1;
+      X(i, 1) = y.values[t - 1];
+      for (int j = 1; j <= k; ++j)
+        X(i, 1 + j) = y.values[t - static_cast<std::size_t>(j)] -
+                      y.values[t - static_cast<std::size_t>(j) - 1];
+    }
+    return std::pair{regress(X, dy), static_cast<double>(rows)};
+  };
+  int by_aic = 0, by_t = 0;
+  double least = std::numeric_limits<double>::infinity();
+  for (int k = 0; k <= most; ++k) {
+    const auto [r, N] = fit(k);
+    const double aic = N * std::log(r.ssr / N) + 2.0 * (2 + k);
+    if (aic < least) {
+      least = aic;
+      by_aic = k;
+    }
+    if (k > 0 && std::abs(r.coefficients(1 + k) / r.errors(1 + k)) > 1.6448536269514722) by_t = k;
+  }
+  EXPECT_EQ(adf(y, {.rule = LagRule::aic}).lags, by_aic);
+  EXPECT_EQ(adf(y, {.rule = LagRule::t}).lags, by_t);
+}
+
+// ---- Properties ----
+
+// No statistic may depend on the unit of the data, nor, with a constant, on its origin.
+TEST(UnitRoot, ScaleAndOriginDoNotMatter) {
+  const Series y = walk(12, 200);
+  Series other = y;
+  for (double& v : other.values) v = 1e4 * v + 3e5;
+  const auto all = [](const Series& s) {
+    std::vector<TestResult> tests{adf(s),
+                                  phillips_perron(s),
+                                  phillips_perron(s, {.rho = true}),
+                                  df_gls(s, {.deterministic = Deterministic::trend}),
+                                  zivot_andrews(s),
+                                  kpss(s)};
+    for (const auto& more : {ng_perron(s, {.deterministic = Deterministic::trend}),
+                             seasonal_roots(s, {.period = 12}), seasonal_roots(s, {.period = 4})})
+      tests.insert(tests.end(), more.begin(), more.end());
+    return tests;
+  };
+  const auto first = all(y), second = all(other);
+  for (std::size_t i = 0; i < first.size(); ++i)
+    EXPECT_NEAR(first[i].statistic, second[i].statistic, 1e-7 * (1 + std::abs(first[i].statistic)))
+        << first[i].test << " " << first[i].variant;
+}
+
+TEST(UnitRoot, PValuesFallAsTheStatisticGoesOut) {
+  for (const Deterministic terms : kAllTerms)
+    for (const bool rho : {false, true}) {
+      const TestResult root = phillips_perron(walk(1, 300), {.deterministic = terms, .rho = rho});
+      const TestResult none = phillips_perron(white(1, 300), {.deterministic = terms, .rho = rho});
+      EXPECT_GT(*root.p_value, .05) << to_string(terms);
+      EXPECT_EQ(*none.p_value, *none.p_floor) << "below the law's floor the floor is told";
+      EXPECT_LT(root.critical->at_1, root.critical->at_5);
+      EXPECT_LT(root.critical->at_5, root.critical->at_10);
+    }
+}
+
+TEST(VarianceRatio, IsTheSameWhateverTheThreads) {
+  const Series y = walk(4, 400);
+  const VarianceRatio one = variance_ratio(y), two = variance_ratio(y, {}, Executor(2));
+  for (std::size_t i = 0; i < one.tests.size(); ++i)
+    EXPECT_EQ(*one.tests[i].p_value, *two.tests[i].p_value);
+  EXPECT_NE(*one.tests[0].p_value, *variance_ratio(y, {.seed = 2}).tests[0].p_value);
+}
+
+// The bootstrap's p against the normal law's, which is right for so many independent increments:
+// the p of 999 draws has a standard error of .016 at .5.
+TEST(VarianceRatio, BootstrapAgreesWithTheNormalLaw) {
+  const VarianceRatio r = variance_ratio(walk(5, 4000));
+  for (std::size_t i = 0; i < r.rows.size(); ++i)
+    EXPECT_NEAR(*r.tests[i].p_value, r.rows[i].p_robust, .06) << r.rows[i].period;
+}
+
+TEST(SeasonalRoots, FindsTheFrequencyThatIsNot) {
+  // y_t = y_{t-4} + e_t has every root; a random walk only that at zero.
+  Series every = white(6, 400);
+  for (std::size_t t = 4; t < every.size(); ++t) every.values[t] += every.values[t - 4];
+  const auto all = seasonal_roots(every, {.period = 4});
+  ASSERT_EQ(all.size(), 5u);
+  EXPECT_EQ(all[0].variant, "t, frequency zero");
+  EXPECT_EQ(all[1].variant, "F, 1 turns a year");
+  EXPECT_EQ(all[2].variant, "t, 2 turns a year");
+  for (const TestResult& t : all) EXPECT_FALSE(*t.rejects()) << t.variant;
+  const auto only_zero = seasonal_roots(walk(6, 400), {.period = 4});
+  EXPECT_FALSE(*only_zero[0].rejects());
+  for (std::size_t i = 1; i < 4; ++i) EXPECT_TRUE(*only_zero[i].rejects()) << only_zero[i].variant;
+}
+
+TEST(Differences, AreSuggestedInSequence) {
+  Series twice = walk(8, 400);
+  double sum = 0;
+  for (double& v : twice.values) v = sum += v;
+  EXPECT_EQ(suggest_differences(twice).regular, 2);
+  EXPECT_EQ(suggest_differences(walk(8, 400)).regular, 1);
+  EXPECT_EQ(suggest_differences(white(8, 400)).regular, 0);
+  // The airline kind: both a season and a level that wander.
+  Series airline = white(9, 480);
+  for (std::size_t t = 12; t < airline.size(); ++t) airline.values[t] += airline.values[t - 12];
+  sum = 0;
+  for (double& v : airline.values) v = sum += v;
+  const DifferencesSuggested both = suggest_differences(airline, 12);
+  EXPECT_EQ(both.seasonal, 1);
+  EXPECT_EQ(both.regular, 1) << both.reading;
+  EXPECT_NE(both.reading.find("one difference over 12 and 1 over 1"), std::string::npos);
+}
+
+// ---- Verdicts ----
+
+TEST(Battery, VerdictsFollowTheTable) {
+  EXPECT_EQ(unit_root_battery(walk(1, 800)).verdict, StationarityVerdict::unit_root);
+  EXPECT_EQ(unit_root_battery(white(1, 800)).verdict, StationarityVerdict::stationary);
+  Series line = white(2, 800);
+  for (std::size_t t = 0; t < line.size(); ++t) line.values[t] += .05 * static_cast<double>(t);
+  EXPECT_EQ(unit_root_battery(line).verdict, StationarityVerdict::trend_stationary);
+  EXPECT_EQ(unit_root_battery(line).deterministic, Deterministic::trend)
+      << "a series that drifts gets a trend term";
+  const UnitRootBattery shifted = unit_root_battery(test::stepped(3, 400, 200, 4));
+  EXPECT_EQ(shifted.verdict, StationarityVerdict::break_stationary) << shifted.reading;
+  EXPECT_NE(shifted.reading.find("broke near observation 200"), std::string::npos)
+      << shifted.reading;
+}
+
+TEST(Battery, WarnsOfTheTraps) {
+  const UnitRootBattery without =
+      unit_root_battery(walk(4, 500, .3), {.deterministic = Deterministic::constant});
+  ASSERT_FALSE(without.warnings.empty());
+  EXPECT_EQ(without.warnings[0].code, WarningCode::trend_missing);
+  const UnitRootBattery over = unit_root_battery(differences(white(4, 500)));
+  ASSERT_EQ(over.warnings.size(), 1u);
+  EXPECT_EQ(over.warnings[0].code, WarningCode::over_differenced);
+}
+
+TEST(Battery, GapsAreDroppedAndToldOf) {
+  Series y = walk(5, 300);
+  y.values[100] = kNaN;
+  // 300 - 3 rows, less the four that touch the gap (dy_t and three lags back).
+  EXPECT_EQ(adf(y, {.rule = LagRule::fixed, .lags = 2}).observations, 297u - 4u);
+  EXPECT_EQ(unit_root_battery(y).warnings[0].code, WarningCode::gaps_dropped);
+}
+
+TEST(Battery, PrintsEachNullOverItsTests) {
+  EXPECT_EQ(adf(white(6, 200)).null, "there is a unit root");
+  EXPECT_EQ(kpss(white(6, 200)).null, "it is stationary");
+  std::ostringstream out;
+  out << compare_unit_roots({walk(7, 500)}, white(7, 500));
+  const std::string page = out.str();
+  const auto root = page.find("null: there is a unit root"), back = page.find("null: it is stat");
+  ASSERT_NE(root, std::string::npos);
+  ASSERT_NE(back, std::string::npos);
+  EXPECT_LT(root, page.find("point-optimal"));
+  EXPECT_LT(back, page.rfind("kpss"));
+  for (std::istringstream lines(page); !lines.eof();) {
+    std::string line;
+    std::getline(lines, line);
+    EXPECT_LE(line.size(), 100u) << line;
+  }
+}
+
+TEST(UnitRoot, RefusesWhatItCannotTest) {
+  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(),
+            ErrorCode::too_few_observations);
+  EXPECT_STREQ(
+      test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
+      "lags = 90: an ADF test on 100 observations takes 0 to 46");
+  EXPECT_EQ(test::error_of([] {
+              (void)df_gls(white(0, 100), {.deterministic = Deterministic::none});
+            }).code(),
+            ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([] { (void)seasonal_roots(white(0, 200), {.period = 7}); }).code(),
+            ErrorCode::bad_option);
+  Series gap = white(0, 200);
+  gap.values[5] = kNaN;
+  EXPECT_EQ(test::error_of([&] { (void)seasonal_roots(gap, {.period = 12}); }).code(),
+            ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([] { (void)variance_ratio(white(0, 50), {.periods = {40}}); }).code(),
+            ErrorCode::bad_option);
+  Series line = white(0, 200);
+  for (std::size_t t = 0; t < line.size(); ++t) line.values[t] = static_cast<double>(t);
+  EXPECT_EQ(test::error_of([&] { (void)variance_ratio(line); }).code(), ErrorCode::constant_series);
+  EXPECT_EQ(test::error_of([&] { (void)adf(line, {.rule = LagRule::fixed, .lags = 1}); }).code(),
+            ErrorCode::constant_series);
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: Apache-2.0
+// Constancy of a fit's parameters, and all kinds of break together.
+#include <gtest/gtest.h>
+
+#include <sstream>
+
+#include "brace/brace.hpp"
+#include "support/known_answers.hpp"
+#include "support/made.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+using test::Json;
+
+Series garch(std::size_t n, std::uint64_t seed, double factor = 1) {
+  Series y =
+      simulate(parse_model("const / garch / student"), {0, .04, .08, .87, 8}, n, {.seed = seed});
+  for (std::size_t t = n / 2; t < n; ++t) y.values[t] *= std::sqrt(factor);
+  return y;
+}
+
+TEST(Nyblom, KnownAnswer) {
+  const Json answer = test::known_answer("o29");
+  const Fit fit = estimate("const / garch", test::series_of(answer));
+  const auto tests = nyblom(fit);
+  const double rel = answer["tolerance"]["rel"];
+  ASSERT_EQ(tests.size(), 5u);
+  EXPECT_NEAR(tests[0].statistic, answer["expected"]["joint"].get<double>(), rel * .57);
+  for (std::size_t i = 1; i < tests.size(); ++i) {
+    const double want = answer["expected"]["individual"][tests[i].variant];
+    EXPECT_NEAR(tests[i].statistic, want, rel * want) << tests[i].variant;
+  }
+}
+
+TEST(Nyblom, LeavesHeldParametersOut) {
+  const auto tests = nyblom(estimate("const / garch beta1=0.87 / student", garch(1500, 3)));
+  ASSERT_EQ(tests.size(), 5u) << "joint, mu, omega, alpha1, nu";
+  EXPECT_EQ(tests[0].dof[0], 4);
+  for (const TestResult& t : tests) EXPECT_NE(t.variant, "beta1");
+}
+
+TEST(VarianceBreak, FindsTheDateOfAChangedEquation) {
+  const Series y = garch(2000, 5, 3);
+  const TestResult found = variance_break(estimate("const / garch / student", y));
+  EXPECT_LT(*found.p_value, .001);
+  EXPECT_NEAR(static_cast<double>(found.break_at->index), 1000, 60);
+  const TestResult none = variance_break(estimate("const / garch / student", garch(2000, 5)));
+  EXPECT_GT(*none.p_value, .05);
+}
+
+TEST(FindBreaks, TellsKindDateSegmentsAndWhatItDidToPersistence) {
+  const BreakReport report = find_breaks(garch(2400, 7, 4));
+  ASSERT_EQ(report.breaks.size(), 1u) << report.reading;
+  EXPECT_EQ(report.breaks[0].kind, BreakKind::variance);
+  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.index), 1200, 60);
+  ASSERT_EQ(report.segments.size(), 2u);
+  EXPECT_EQ(report.segments[0].n + report.segments[1].n, 2400u);
+  EXPECT_NEAR(report.segments[1].sd / report.segments[0].sd, 2, .3);
+  ASSERT_TRUE(report.persistence && report.segments[0].persistence);
+  EXPECT_GT(*report.persistence, *report.segments[0].persistence);
+  std::ostringstream out;
+  out << report;
+  EXPECT_NE(out.str().find("part of it is only the break"), std::string::npos) << out.str();
+  for (std::istringstream lines(out.str()); !lines.eof();) {
+    std::string line;
+    std::getline(lines, line);
+    EXPECT_LE(line.size(), 100u) << line;
+  }
+}
+
+TEST(FindBreaks, FindsAShiftOfTheMean) {
+  Series y = garch(1200, 8);
+  for (std::size_t t = 700; t < y.size(); ++t) y.values[t] += 1;
+  const BreakReport report = find_breaks(y);
+  ASSERT_FALSE(report.breaks.empty());
+  EXPECT_EQ(report.breaks[0].kind, BreakKind::mean);
+  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.index), 700, 25);
+}
+
+TEST(FindBreaks, HolmPutsTheKindsTogether) {
+  const BreakReport report = find_breaks(garch(1500, 9));
+  EXPECT_TRUE(report.breaks.empty()) << report.reading;
+  EXPECT_EQ(report.segments.size(), 1u);
+  EXPECT_GE(report.holm.mean, *report.tests[0].p_value);
+  EXPECT_GE(report.holm.variance, std::min(*report.tests[1].p_value, *report.tests[2].p_value));
+  EXPECT_GE(*report.holm.parameters, *report.tests[3].p_value);
+  EXPECT_EQ(find_breaks(garch(1500, 9), {.number = 1}).breaks.size(), 1u)
+      << "a number asked for is given";
+}
+
+TEST(FindBreaks, IsTheSameWhateverTheThreads) {
+  const Series y = garch(1500, 10, 3);
+  std::ostringstream one, two;
+  one << find_breaks(y, {}, Executor(1));
+  two << find_breaks(y, {}, Executor(2));
+  EXPECT_EQ(one.str(), two.str());
+}
+
+TEST(FindBreaks, RefusesShortSeriesAndUnusableFits) {
+  EXPECT_EQ(test::error_of([] { (void)find_breaks(test::white(1, 100)); }).code(),
+            ErrorCode::too_few_observations);
+  Fit empty;
+  empty.model = parse_model("const / garch");
+  EXPECT_EQ(test::error_of([&] { (void)nyblom(empty); }).code(), ErrorCode::bad_option);
+}
+
+}  // namespace
+}  // namespace brace
