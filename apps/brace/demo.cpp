@@ -156,6 +156,16 @@ int run_demo(const Options& o) {
     guide.found(fmt::format("{} (null: {}) {}", test.test, test.null, p_of(test)));
   guide.decided(checked.reading);
 
+  guide.step("Did the process itself change? Is the high persistence only a break?",
+             fmt::format("breaks {} --chart {}", returns_words, in_folder("breaks.png")));
+  const BreakReport broken = find_breaks(returns, {}, Executor(o.threads));
+  guide.found(broken.reading);
+  for (const auto& b : broken.breaks)
+    guide.found(fmt::format("{}: 95 % interval {} to {}", to_string(b.kind),
+                            format_date(*b.at.low_date), format_date(*b.at.high_date)));
+  draw_breaks(returns, broken, in_folder("breaks.png"));
+  guide.decided(fmt::format("{}", fmt::join(broken.advice, " ")));
+
   guide.step("What will volatility be over the next twenty days, and how sure is that?",
              fmt::format("forecast {} --horizon 20 --chart {}", in_folder("kelp.json"),
                          in_folder("forecast.png")));
@@ -173,7 +183,7 @@ int run_demo(const Options& o) {
         << '\n'
         << text::wrap(fmt::format(
                "Written to {}: first-look.png, shape.png, lags.png, candidates.csv, kelp.json (the "
-               "saved model), forecast.csv, forecast.png",
+               "saved model), breaks.png, forecast.csv, forecast.png",
                folder.string()));
   return 0;
 }

@@ -474,7 +474,10 @@ BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options) {
         fmt::format("no more than {} in the mean",
                     text::plural(static_cast<std::size_t>(l), "break", "breaks")),
         F, 1 - std::pow(inside, l + 1), {});
-    going = going && *out.tests.back().p_value < options.level;
+    // A short episode inside a segment counts for F(l+1|l) but makes no partition: both must see
+    // it.
+    going = going && *out.tests.back().p_value < options.level &&
+            *out.tests[static_cast<std::size_t>(l)].p_value < options.level;
     if (going) out.by_sequence = l + 1;
   }
   // Yao (1988): a break costs a mean and a date; Liu, Wu and Zidek (1997) with c0 = .299, d0 = .1.

@@ -26,10 +26,6 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
   if (S != 4 && S != 12)
     throw Error(ErrorCode::bad_option,
                 fmt::format("period = {}: seasonal unit roots are tested for periods 4 and 12", S));
-  if (series.missing() > 0)
-    throw Error(ErrorCode::bad_option,
-                fmt::format("{} has {} missing: a test of seasonal roots needs every observation",
-                            series.name, text::plural(series.missing(), "value", "values")));
   const SimulatedLaw first = S == 4 ? (options.with_trend ? SimulatedLaw::quarter_zero_trend
                                                           : SimulatedLaw::quarter_zero_constant)
                                     : (options.with_trend ? SimulatedLaw::month_zero_trend
@@ -58,7 +54,8 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
   using enum unit_root::RejectsWhen;
   std::vector<TestResult> tests{of("t, frequency zero", roots.zero, 0, low)};
   for (std::size_t j = 0; j < roots.pairs.size(); ++j)
-    tests.push_back(of(fmt::format("F, {} turns a year", j + 1), roots.pairs[j], 2, high));
+    tests.push_back(of(fmt::format("F, {} a year", text::plural(j + 1, "turn", "turns")),
+                       roots.pairs[j], 2, high));
   tests.push_back(of(fmt::format("t, {} turns a year", S / 2), *roots.alternating, 1, low));
   tests.push_back(of("F, all seasonal frequencies", roots.seasonal, 3, high));
   tests.push_back(of("F, all frequencies", roots.all, 4, high));
@@ -67,9 +64,9 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
 
 DifferencesSuggested suggest_differences(const Series& series, int period) {
   DifferencesSuggested out;
-  Series x = unit_root::closed(series);
+  Series x = series;
   std::string season;
-  if (period > 1 && series.missing() == 0) {
+  if (period > 1) {
     const bool drifts = unit_root::drifts(series);
     const auto roots = seasonal_roots(series, {.period = period, .with_trend = drifts});
     const TestResult& seasonal = roots[roots.size() - 2];

@@ -229,7 +229,7 @@ namespace {
 
 std::string how(const TestResult& t) {
   const std::string memory = t.lags ? text::plural(static_cast<std::size_t>(*t.lags), "lag", "lags")
-                                    : fmt::format("bandwidth {}", t.bandwidth.value_or(0));
+                                    : fmt::format("window {}", t.bandwidth.value_or(0));
   return fmt::format("{}, {}", to_string(*t.deterministic), memory);
 }
 

@@ -377,11 +377,18 @@ struct SeasonalDesign {
   VectorXd change;
 };
 
+// On the rows whose terms with `reach` lags are all present.
 SeasonalDesign seasonal_design(const std::vector<double>& y, int period, bool with_trend, int k,
                                int reach) {
   const auto S = static_cast<std::size_t>(period);
   const std::size_t first = S + static_cast<std::size_t>(reach);
-  const auto n = static_cast<Index>(y.size() - first);
+  std::vector<std::size_t> rows;
+  for (std::size_t t = first; t < y.size(); ++t) {
+    double whole = 0;
+    for (std::size_t j = t - first; j <= t; ++j) whole += y[j];
+    if (!std::isnan(whole)) rows.push_back(t);
+  }
+  const auto n = static_cast<Index>(rows.size());
   const Index fixed = period + (with_trend ? 1 : 0) + k;
   SeasonalDesign d{MatrixXd::Zero(n, fixed + period), VectorXd(n)};
   // cos and sin of each frequency at the lags 1 .. S.
@@ -395,7 +402,7 @@ SeasonalDesign seasonal_design(const std::vector<double>& y, int period, bool wi
     }
   }
   for (Index i = 0; i < n; ++i) {
-    const std::size_t t = first + static_cast<std::size_t>(i);
+    const std::size_t t = rows[static_cast<std::size_t>(i)];
     d.change(i) = y[t] - y[t - S];
     d.X(i, static_cast<Index>(t % S)) = 1;
     if (with_trend) d.X(i, period) = static_cast<double>(t + 1) / static_cast<double>(y.size());

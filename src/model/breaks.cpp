@@ -20,6 +20,8 @@ namespace brace {
 namespace {
 
 constexpr std::size_t kLeastForPersistence = 250;
+// Breaks of two kinds nearer than this are one change seen twice: no segment between them.
+constexpr std::size_t kLeastSegment = 100;
 
 std::vector<double> holm(const std::vector<double>& p) {
   std::vector<std::size_t> order(p.size());
@@ -46,7 +48,7 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
                   BreakReport& report, const Model& model, const Executor& executor) {
   std::vector<std::size_t> edges{0};
   for (const auto& found : breaks)
-    if (found.at.index > edges.back() + 1) edges.push_back(found.at.index);
+    if (found.at.index >= edges.back() + kLeastSegment) edges.push_back(found.at.index);
   edges.push_back(closed.size());
   const auto shared = std::make_shared<Series>(closed);
   std::vector<FitJob> jobs;
@@ -127,18 +129,23 @@ void say(const Series& closed, BreakReport& report) {
                   "Persistence is {:.3f} on the whole and {:.3f} within segments: the break "
                   "does not explain it.",
                   *report.persistence, weighted / total));
+  std::vector<std::string> in_mean, in_variance;
   for (const auto& f : report.breaks)
     if (f.at.index < closed.size() && !closed.times.empty()) {
       const Timestamp next = closed.times[f.at.index];
       report.terms.push_back(fmt::format("step:{}", format_date(next)));
+      (f.kind == BreakKind::mean ? in_mean : in_variance).push_back(report.terms.back());
       report.from = next;
     }
-  if (report.from)
-    report.advice.push_back(fmt::format(
-        "To take it up: {} in the {} of the model, or the last segment alone with --from {}.",
-        fmt::join(report.terms, " "),
-        report.breaks.back().kind == BreakKind::mean ? "mean" : "variance",
-        format_date(*report.from)));
+  if (!report.from) return;
+  const auto part = [](const std::vector<std::string>& terms, const char* where) {
+    return terms.empty() ? std::string()
+                         : fmt::format("{} in the {} of the model", fmt::join(terms, " "), where);
+  };
+  report.advice.push_back(
+      fmt::format("To take it up: {}{}{}, or the last segment alone with --from {}.",
+                  part(in_mean, "mean"), in_mean.empty() || in_variance.empty() ? "" : ", ",
+                  part(in_variance, "variance"), format_date(*report.from)));
 }
 
 }  // namespace
@@ -258,13 +265,22 @@ std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
                              : fmt::format("{} to {}", date_text(f.at.low_date, f.at.low),
                                            date_text(f.at.high_date, f.at.high)));
   }
-  out << fmt::format("\n  {:<26}{:>8}{:>12}{:>13}{:>14}\n", "segment", "n", "mean", "volatility",
-                     "persistence");
+  const auto span = [](const BreakReport::Segment& s) {
+    return fmt::format("{} to {}", date_text(s.first_date, s.first),
+                       date_text(s.last_date, s.last));
+  };
+  std::size_t width = 26;
+  for (const auto& s : report.segments) width = std::max(width, span(s).size());
+  const auto line = [&](const std::string& what, const std::string& n, const std::string& mean,
+                        const std::string& sd, const std::string& persistence) {
+    out << fmt::format("  {:<{}}{:>8}{:>12}{:>13}{:>14}\n", what, width, n, mean, sd, persistence);
+  };
+  out << '\n';
+  line("segment", "n", "mean", "volatility", "persistence");
   const auto row = [&](const std::string& what, std::size_t n, double mean, double sd,
                        std::optional<double> persistence) {
-    out << fmt::format("  {:<26}{:>8}{:>12}{:>13}{:>14}\n", what, text::count(n),
-                       text::significant(mean, 2), text::significant(sd, 3),
-                       text::fixed(persistence, 3));
+    line(what, text::count(n), text::significant(mean, 2), text::significant(sd, 3),
+         text::fixed(persistence, 3));
   };
   std::size_t n = 0;
   double mean = 0;
@@ -279,9 +295,7 @@ std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
                static_cast<double>(s.n) * (s.mean - mean) * (s.mean - mean);
   row("whole", n, mean, std::sqrt(squares / static_cast<double>(n - 1)), report.persistence);
   if (report.segments.size() > 1)
-    for (const auto& s : report.segments)
-      row(fmt::format("{} to {}", date_text(s.first_date, s.first), date_text(s.last_date, s.last)),
-          s.n, s.mean, s.sd, s.persistence);
+    for (const auto& s : report.segments) row(span(s), s.n, s.mean, s.sd, s.persistence);
   out << fmt::format("  persistence by {}{}\n\n", report.model,
                      report.unit.empty() ? "" : fmt::format("; {}", report.unit));
   for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");

@@ -18,11 +18,11 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   const Model tidy = canonical(model);
   if (const auto term = unbuilt_term(tidy))
     throw Error(ErrorCode::not_built,
-                fmt::format("tidy line: '{}' is not simulated by this version", *term));
+                fmt::format("model line: '{}' is not simulated by this version", *term));
   const ParameterNames names = parameter_names(tidy);
   if (parameters.size() != names.all().size())
     throw Error(ErrorCode::bad_option,
-                fmt::format("{} parameters model; '{}' has {}: {}", parameters.size(),
+                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(),
                             to_string(tidy), names.all().size(), fmt::join(names.all(), ", ")));
   if (const auto rule = broken_rule(tidy, parameters))
     throw Error(ErrorCode::bad_option,
