@@ -11,19 +11,6 @@
 namespace brace {
 namespace {
 
-// The values without gaps, since indices of breaks count those.
-Series present_part(const Series& series) {
-  Series out = series;
-  out.values.clear();
-  out.times.clear();
-  for (std::size_t t = 0; t < series.size(); ++t) {
-    if (std::isnan(series.values[t])) continue;
-    out.values.push_back(series.values[t]);
-    if (!series.times.empty()) out.times.push_back(series.times[t]);
-  }
-  return out;
-}
-
 // Cumulated squares less their straight line, in shares of the whole: a corner is a break.
 std::vector<double> deviation_of_squares(const std::vector<double>& y) {
   double mean = 0, total = 0;
@@ -41,7 +28,8 @@ std::vector<double> deviation_of_squares(const std::vector<double>& y) {
 }  // namespace
 
 void draw_breaks(const Series& values, const BreakReport& report, const std::string& path) {
-  const Series series = present_part(values);
+  // Indices of breaks count the values that are present.
+  const Series series = without_gaps(values);
   Gnuplot plot(path);
   const std::vector<double> x = x_of(series);
   const bool dated = !series.times.empty();

@@ -17,7 +17,7 @@ using Scan = unit_root::LeastT (*)(const std::vector<double>&, int, BreakModel, 
 
 TestResult least_t(const Series& series, const BreakRootOptions& options, Scan scan,
                    const std::string& id, SimulatedLaw first, const std::string& null) {
-  const Series y = unit_root::closed(series);
+  const Series y = without_gaps(series);
   const std::string name = id == "two-breaks" ? "a two-break" : "a Zivot-Andrews";
   require_usable(y, static_cast<std::size_t>(laws::least_T(first)) + 1, name + " test");
   const int k = unit_root::lags_for(y.values, Deterministic::trend, options.rule, options.lags,

@@ -50,7 +50,7 @@ Design design_of(const Series& series, const BreakRegression& regression, const 
   const int k = regression.coefficients();
   require_usable(series, static_cast<std::size_t>(4 * k + 16 + regression.lags), task);
   Design d;
-  d.series = unit_root::closed(series);
+  d.series = without_gaps(series);
   d.offset = regression.lags;
   const auto n = static_cast<Index>(d.series.size()) - d.offset;
   const Eigen::Map<const VectorXd> all(d.series.values.data(), static_cast<Index>(d.series.size()));
@@ -403,7 +403,7 @@ BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options) {
                             "(most = {}, number = {})",
                             options.most, options.number));
   require_usable(series, 50, "a Bai-Perron test");
-  const Series closed = unit_root::closed(series);
+  const Series closed = without_gaps(series);
   const std::vector<double>& y = closed.values;
   const std::size_t n = y.size();
   const auto N = static_cast<double>(n);

@@ -65,17 +65,4 @@ TestResult::Break break_at(const Series& series, std::size_t last_before) {
           series.times.empty() ? std::nullopt : std::optional(series.times[last_before - 1])};
 }
 
-Series closed(const Series& series) {
-  if (series.missing() == 0) return series;
-  Series out = series;
-  out.values.clear();
-  out.times.clear();
-  for (std::size_t t = 0; t < series.size(); ++t) {
-    if (std::isnan(series.values[t])) continue;
-    out.values.push_back(series.values[t]);
-    if (!series.times.empty()) out.times.push_back(series.times[t]);
-  }
-  return out;
-}
-
 }  // namespace brace::unit_root

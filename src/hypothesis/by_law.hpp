@@ -31,7 +31,4 @@ enum class RejectsWhen { low, high };
 // Where a break stands, with its date.
 [[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t last_before);
 
-// The series without its gaps, dates kept.
-[[nodiscard]] Series closed(const Series& series);
-
 }  // namespace brace::unit_root

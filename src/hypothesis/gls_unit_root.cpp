@@ -43,11 +43,21 @@ Prepared prepare(const Series& series, const GlsOptions& options, const std::str
   return p;
 }
 
+// The law of lags as given, and that of lags by maic with the default bound, from `least` points.
+struct Laws {
+  SimulatedLaw constant, trend, maic_constant, maic_trend;
+};
+
 TestResult result(const std::string& id, const std::string& variant, double statistic,
-                  SimulatedLaw constant, SimulatedLaw trend, const Prepared& p,
-                  const GlsOptions& options) {
+                  const Laws& laws, const Prepared& p, const GlsOptions& options) {
+  const SimulatedLaw with_maic =
+      unit_root::law_with(laws.maic_constant, laws.maic_trend, options.deterministic);
+  const bool maic =
+      options.rule == LagRule::maic && options.max_lags == 0 && p.n >= laws::least_T(with_maic);
   TestResult test = unit_root::by_law(
-      id, variant, statistic, unit_root::law_with(constant, trend, options.deterministic), p.n);
+      id, variant, statistic,
+      maic ? with_maic : unit_root::law_with(laws.constant, laws.trend, options.deterministic),
+      p.n);
   test.observations = p.fit.rows;
   test.lags = p.lags;
   test.deterministic = options.deterministic;
@@ -58,30 +68,35 @@ TestResult result(const std::string& id, const std::string& variant, double stat
 
 TestResult df_gls(const Series& series, const GlsOptions& options) {
   const Prepared p = prepare(series, options, "a DF-GLS");
-  return result("df-gls", "t", p.fit.t(), SimulatedLaw::df_gls_constant, SimulatedLaw::df_gls_trend,
-                p, options);
+  using enum SimulatedLaw;
+  return result("df-gls", "t", p.fit.t(),
+                {df_gls_constant, df_gls_trend, maic_df_gls_constant, maic_df_gls_trend}, p,
+                options);
 }
 
 std::vector<TestResult> ng_perron(const Series& series, const GlsOptions& options) {
   const Prepared p = prepare(series, options, "an Ng-Perron");
   const unit_root::NgPerron m =
       unit_root::ng_perron(p.detrended, options.deterministic, unit_root::spectrum_at_zero(p.fit));
-  const auto of = [&](const char* variant, double statistic, SimulatedLaw constant,
-                      SimulatedLaw trend) {
-    return result("ng-perron", variant, statistic, constant, trend, p, options);
+  using enum SimulatedLaw;
+  const auto of = [&](const char* variant, double statistic, const Laws& laws) {
+    return result("ng-perron", variant, statistic, laws, p, options);
   };
-  return {of("MZa", m.mza, SimulatedLaw::mza_constant, SimulatedLaw::mza_trend),
-          of("MZt", m.mzt, SimulatedLaw::mzt_constant, SimulatedLaw::mzt_trend),
-          of("MSB", m.msb, SimulatedLaw::msb_constant, SimulatedLaw::msb_trend),
-          of("MPT", m.mpt, SimulatedLaw::mpt_constant, SimulatedLaw::mpt_trend)};
+  return {of("MZa", m.mza, {mza_constant, mza_trend, maic_mza_constant, maic_mza_trend}),
+          of("MZt", m.mzt, {mzt_constant, mzt_trend, maic_mzt_constant, maic_mzt_trend}),
+          of("MSB", m.msb, {msb_constant, msb_trend, maic_msb_constant, maic_msb_trend}),
+          of("MPT", m.mpt, {mpt_constant, mpt_trend, maic_mpt_constant, maic_mpt_trend})};
 }
 
 TestResult point_optimal(const Series& series, const GlsOptions& options) {
   const Prepared p = prepare(series, options, "a point-optimal");
   const double statistic =
       unit_root::point_optimal(p.values, options.deterministic, unit_root::spectrum_at_zero(p.fit));
-  return result("point-optimal", "P_T", statistic, SimulatedLaw::point_optimal_constant,
-                SimulatedLaw::point_optimal_trend, p, options);
+  using enum SimulatedLaw;
+  return result("point-optimal", "P_T", statistic,
+                {point_optimal_constant, point_optimal_trend, maic_point_optimal_constant,
+                 maic_point_optimal_trend},
+                p, options);
 }
 
 }  // namespace brace

@@ -160,7 +160,7 @@ std::string_view to_string(SquaresScale scale) {
 
 TestResult cumulative_squares(const Series& series, const CumulativeSquaresOptions& options) {
   require_usable(series, 40, "a test of cumulated squares");
-  const Series closed = unit_root::closed(series);
+  const Series closed = without_gaps(series);
   const Deviation d = deviation_of(squares_of(closed, options.centred), options);
   TestResult test;
   test.test =
@@ -181,7 +181,7 @@ TestResult cumulative_squares(const Series& series, const CumulativeSquaresOptio
 VarianceBreaks variance_breaks(const Series& series, const VarianceBreaksOptions& options) {
   VarianceBreaks out;
   out.test = cumulative_squares(series, options.squares);
-  const Series closed = unit_root::closed(series);
+  const Series closed = without_gaps(series);
   const std::vector<double> squares = squares_of(closed, options.squares.centred);
   const std::vector<std::size_t> at = Iteration(squares, options).run();
   for (std::size_t b = 0; b < at.size(); ++b)
@@ -191,7 +191,7 @@ VarianceBreaks variance_breaks(const Series& series, const VarianceBreaksOptions
 }
 
 BreakDate variance_break_at(const Series& series, std::size_t last_before) {
-  const Series closed = unit_root::closed(series);
+  const Series closed = without_gaps(series);
   return dated(closed, squares_of(closed, true), 0, last_before, closed.size());
 }
 

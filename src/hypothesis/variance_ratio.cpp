@@ -10,7 +10,6 @@
 #include "brace/base/error.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
-#include "hypothesis/by_law.hpp"
 
 namespace brace {
 namespace {

@@ -14,7 +14,6 @@
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/stability.hpp"
-#include "hypothesis/by_law.hpp"
 
 namespace brace {
 namespace {
@@ -166,7 +165,7 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options) 
 BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
                         const Executor& executor) {
   require_usable(series, kLeastForPersistence, "a search for breaks");
-  const Series closed = unit_root::closed(series);
+  const Series closed = without_gaps(series);
   BreakReport report;
   report.of = series.name;
   report.unit = series.unit;

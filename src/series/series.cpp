@@ -87,4 +87,17 @@ void require_usable(const Series& series, std::size_t observations, const std::s
                     place(series), text::significant(*least, 6)));
 }
 
+Series without_gaps(const Series& series) {
+  if (series.missing() == 0) return series;
+  Series out = series;
+  out.values.clear();
+  out.times.clear();
+  for (std::size_t t = 0; t < series.size(); ++t) {
+    if (std::isnan(series.values[t])) continue;
+    out.values.push_back(series.values[t]);
+    if (!series.times.empty()) out.times.push_back(series.times[t]);
+  }
+  return out;
+}
+
 }  // namespace brace

@@ -19,13 +19,8 @@ namespace {
 using test::expect_close;
 using test::Json;
 using test::stepped;
+using test::Tolerance;
 using test::white;
-
-struct Tolerance {
-  double abs, rel;
-  explicit Tolerance(const Json& answer)
-      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
-};
 
 TEST(Reference, Cusum) {
   const Json answer = test::known_answer("o26");

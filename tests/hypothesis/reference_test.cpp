@@ -16,12 +16,7 @@ namespace {
 
 using test::expect_close;
 using test::Json;
-
-struct Tolerance {
-  double abs, rel;
-  explicit Tolerance(const Json& answer)
-      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
-};
+using test::Tolerance;
 
 TEST(Reference, AutocorrelationsAndPortmanteau) {
   const Json answer = test::known_answer("o01");

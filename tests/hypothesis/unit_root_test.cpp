@@ -21,6 +21,7 @@ namespace {
 
 using test::expect_close;
 using test::Json;
+using test::Tolerance;
 using test::walk;
 using test::white;
 
@@ -29,12 +30,6 @@ constexpr Deterministic kAllTerms[] = {Deterministic::none, Deterministic::const
                                        Deterministic::trend};
 
 // ---- Known answers ----
-
-struct Tolerance {
-  double abs, rel;
-  explicit Tolerance(const Json& answer)
-      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
-};
 
 Deterministic terms_of(const Json& c) {
   return c["det"] == "none"       ? Deterministic::none

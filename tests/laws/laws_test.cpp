@@ -158,6 +158,7 @@ TEST(Simulated, NamesAreThoseOfTheTables) {
   EXPECT_EQ(to_string(SimulatedLaw::bai_perron_wdmax), "bai_perron_wdmax");
   EXPECT_EQ(to_string(SimulatedLaw::rho_trend), "rho_trend");
   EXPECT_EQ(to_string(SimulatedLaw::point_optimal_trend), "point_optimal_trend");
+  EXPECT_EQ(to_string(SimulatedLaw::maic_point_optimal_trend), "maic_point_optimal_trend");
   EXPECT_EQ(to_string(SimulatedLaw::two_breaks_both), "two_breaks_both");
   EXPECT_EQ(to_string(SimulatedLaw::quarter_all_trend), "quarter_all_trend");
   EXPECT_EQ(to_string(kLastLaw), "month_all_trend");
@@ -172,7 +173,8 @@ TEST(Simulated, RefusesSamplesItsTableDoesNotKnow) {
 
 constexpr const char* kTables =
     "tools/laws/dickey_fuller.json tools/laws/exp_f.json tools/laws/bai_perron.json "
-    "tools/laws/rho.json tools/laws/gls.json tools/laws/two_breaks.json tools/laws/quarter.json "
+    "tools/laws/rho.json tools/laws/gls.json tools/laws/gls_maic.json tools/laws/two_breaks.json "
+    "tools/laws/quarter.json "
     "tools/laws/month.json";
 
 TEST(Simulated, TableIsWhatItsGeneratorWrites) {

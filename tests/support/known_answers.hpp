@@ -36,6 +36,13 @@ inline Series series_of(const Json& answer) {
                   {.value = "value"});
 }
 
+// The tolerance of a closed form.
+struct Tolerance {
+  double abs, rel;
+  explicit Tolerance(const Json& answer)
+      : abs(answer["tolerance"]["abs"]), rel(answer["tolerance"]["rel"]) {}
+};
+
 // |got - want| <= abs + rel |want|, the rule of the closed forms.
 inline void expect_close(double got, double want, double abs, double rel, const std::string& what) {
   EXPECT_LE(std::abs(got - want), abs + rel * std::abs(want))

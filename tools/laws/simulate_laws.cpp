@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Simulates the laws of the unit-root statistics and fits quantile surfaces in the sample size.
-//   simulate_laws rho|gls|two_breaks|bai_perron|quarter|month [SHARE] > tools/laws/NAME.json
+//   simulate_laws rho|gls|gls_maic|two_breaks|bai_perron|quarter|month [SHARE] >
+//   tools/laws/NAME.json
 // Shocks are standard normal draws of RandomStream(20261126, group and sample size); the statistics
 // are the library's own, without lags. SHARE scales the replications (1 makes the file that is
 // checked in; a test runs a small share and compares).
@@ -76,6 +77,22 @@ void gls(const std::vector<double>& shocks, Statistics& out) {
   }
 }
 
+// The same with lags by maic, as the tests choose them.
+void gls_maic(const std::vector<double>& shocks, Statistics& out) {
+  const std::vector<double> y = walk(shocks, 1);
+  for (const Deterministic terms : kTerms) {
+    const double a = 1 + unit_root::local_alternative(terms) / static_cast<double>(y.size());
+    const auto detrended = unit_root::gls_detrend(y, terms, a);
+    const int k = unit_root::choose_lags(unit_root::gls_detrend(y, terms, 0).y, Deterministic::none,
+                                         LagRule::maic, unit_root::most_lags(y.size()));
+    const auto fit = unit_root::autoregress(detrended.y, k, Deterministic::none, k);
+    const double spectrum = unit_root::spectrum_at_zero(fit);
+    const auto m = unit_root::ng_perron(detrended.y, terms, spectrum);
+    out.insert(out.end(),
+               {fit.t(), m.mza, m.mzt, m.msb, m.mpt, unit_root::point_optimal(y, terms, spectrum)});
+  }
+}
+
 void two_breaks(const std::vector<double>& shocks, Statistics& out) {
   const std::vector<double> y = walk(shocks, 1);
   for (const BreakModel model : {BreakModel::intercept, BreakModel::trend, BreakModel::both})
@@ -137,6 +154,29 @@ Group group_of(const std::string& name) {
         {{60, 60, 200000}, {300, 300, 200000}},
         {0, 1, 2, 3, 4, 5},
         gls};
+  if (name == "gls_maic") {
+    Group group{
+        "DF-GLS, Ng and Perron's M statistics and P_T with lags by maic among 0 .. floor(12 "
+        "(n/100)^(1/4)); T = points of the series.",
+        {},
+        {{40, 40, 150000},
+         {50, 50, 150000},
+         {75, 75, 150000},
+         {100, 100, 150000},
+         {150, 150, 150000},
+         {250, 250, 120000},
+         {400, 400, 60000},
+         {700, 700, 30000},
+         {1200, 1200, 12000},
+         {2000, 2000, 5000}},
+        {{60, 60, 60000}, {300, 300, 60000}},
+        {0, .5, 1, 2},
+        gls_maic};
+    for (const char* terms : {"constant", "trend"})
+      for (const char* which : {"df_gls", "mza", "mzt", "msb", "mpt", "point_optimal"})
+        group.names.push_back(fmt::format("maic_{}_{}", which, terms));
+    return group;
+  }
   if (name == "two_breaks")
     return {
         "Lumsdaine and Papell's least t over two breaks, 15 % trimmed and apart; T = rows of the "
@@ -173,7 +213,7 @@ Group group_of(const std::string& name) {
         {0, .5, 1, 2},
         bai_perron};
   if (name != "quarter" && name != "month")
-    throw std::invalid_argument("rho, gls, two_breaks, bai_perron, quarter or month");
+    throw std::invalid_argument("rho, gls, gls_maic, two_breaks, bai_perron, quarter or month");
   const int period = name == "quarter" ? 4 : 12;
   Group group{
       fmt::format("Hylleberg, Engle, Granger and Yoo's statistics, period {}; T = rows of the "
@@ -231,7 +271,8 @@ double rounded(double x) {
 
 int main(int argc, char** argv) {
   if (argc < 2) {
-    std::cerr << "usage: simulate_laws rho|gls|two_breaks|bai_perron|quarter|month [SHARE]\n";
+    std::cerr
+        << "usage: simulate_laws rho|gls|gls_maic|two_breaks|bai_perron|quarter|month [SHARE]\n";
     return 2;
   }
   const Group group = group_of(argv[1]);

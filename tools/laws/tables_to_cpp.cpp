@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Writes src/laws/surfaces_table.cpp from the tables of tools/laws.
-//   tables_to_cpp tools/laws/{dickey_fuller,rho,gls,two_breaks,quarter,month}.json > FILE
+//   tables_to_cpp
+//   tools/laws/{dickey_fuller,exp_f,bai_perron,rho,gls,gls_maic,two_breaks,quarter,month}.json >
+//   FILE
 // A test runs it and compares the bytes with the file that is checked in.
 #include <fmt/format.h>
 #include <fmt/ranges.h>

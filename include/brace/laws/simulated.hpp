@@ -16,7 +16,8 @@ enum class Deterministic { none, constant, trend };  // trend: a constant and a 
 namespace laws {
 
 // T is: rows of the test regression for tau, rho, unit roots beside breaks and the seasons; points
-// of the series for the rest. Lags cost order 1/T and are counted by their lost rows alone.
+// of the series for the rest. Lags cost order 1/T and are counted by their lost rows alone; those
+// of the GLS family by maic cost more, so that its laws with that choice stand apart (maic_*).
 enum class SimulatedLaw {
   tau_none,
   tau_constant,
@@ -51,6 +52,18 @@ enum class SimulatedLaw {
   msb_trend,
   mpt_trend,
   point_optimal_trend,
+  maic_df_gls_constant,
+  maic_mza_constant,
+  maic_mzt_constant,
+  maic_msb_constant,
+  maic_mpt_constant,
+  maic_point_optimal_constant,
+  maic_df_gls_trend,
+  maic_mza_trend,
+  maic_mzt_trend,
+  maic_msb_trend,
+  maic_mpt_trend,
+  maic_point_optimal_trend,
   two_breaks_intercept,
   two_breaks_trend,
   two_breaks_both,

@@ -68,6 +68,9 @@ struct Series {
 [[nodiscard]] Series make_series(std::vector<double> values, std::string name = "value",
                                  std::string unit = "");
 
+// The values that are present with their dates; a gap leaves no trace but in the dates.
+[[nodiscard]] Series without_gaps(const Series& series);
+
 // Throws Error unless the values are finite or missing, dates (if any) increase, at least
 // `observations` values are present and they are not all equal. `task` names what they are for.
 void require_usable(const Series& series, std::size_t observations, const std::string& task);
