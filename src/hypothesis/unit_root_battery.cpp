@@ -242,7 +242,7 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
   for (std::size_t i = 0; i < first.size(); ++i) {
     const std::string its_null = first[i].test == "kpss" ? "it is stationary" : first[i].null;
     if (its_null != null)
-      out << (null.empty() ? fmt::format("  {:<69}{:>7}{:>8}{:>8}\n", "null: " + its_null, "1 %",
+      out << (null.empty() ? fmt::format("  {:<75}{:>7}{:>8}{:>8}\n", "null: " + its_null, "1 %",
                                          "5 %", "10 %")
                            : fmt::format("  null: {}\n", its_null));
     null = its_null;

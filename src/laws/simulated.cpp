@@ -47,8 +47,10 @@ std::vector<double> quantiles_at(const Surface& surface, int T) {
     for (std::size_t j = 0; j < power.size(); ++j)
       q[i] += power[j] * surface.coefficients[i * power.size() + j];
   // Simulation noise may swap neighbours by less than their standard error: put them in order
-  // again.
-  for (std::size_t i = 1; i < q.size(); ++i) q[i] = std::max(q[i], q[i - 1] + 1e-10);
+  // again, from the middle outwards, so that an outermost quantile that errs moves no other.
+  const std::size_t middle = q.size() / 2;
+  for (std::size_t i = middle + 1; i < q.size(); ++i) q[i] = std::max(q[i], q[i - 1] + 1e-10);
+  for (std::size_t i = middle; i-- > 0;) q[i] = std::min(q[i], q[i + 1] - 1e-10);
   return q;
 }
 

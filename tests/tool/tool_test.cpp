@@ -486,12 +486,13 @@ TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
   ASSERT_EQ(demo.status, 0) << demo.err;
   for (const char* question : {"1. What is in this file?", "2. Is the level stationary?",
                                "3. Is there memory in the returns", "4. Which variance equation",
-                               "5. Are the residuals white?", "6. What will volatility be"})
+                               "5. Are the residuals white?", "6. Did the process itself change?",
+                               "7. What will volatility be"})
     EXPECT_NE(demo.out.find(question), std::string::npos) << question;
   EXPECT_NE(demo.out.find("decided  const / garch e1 h1 / student, which has the lowest bic"),
             std::string::npos);
-  for (const char* name :
-       {"first-look.png", "candidates.csv", "kelp.json", "forecast.csv", "forecast.png"})
+  for (const char* name : {"first-look.png", "candidates.csv", "kelp.json", "breaks.png",
+                           "forecast.csv", "forecast.png"})
     EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
   EXPECT_NE(demo.out.find("draws-rejected"), std::string::npos)
       << "a warning is not lost in the demo";

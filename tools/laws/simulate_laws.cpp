@@ -159,9 +159,7 @@ Group group_of(const std::string& name) {
         "DF-GLS, Ng and Perron's M statistics and P_T with lags by maic among 0 .. floor(12 "
         "(n/100)^(1/4)); T = points of the series.",
         {},
-        {{40, 40, 150000},
-         {50, 50, 150000},
-         {75, 75, 150000},
+        {{75, 75, 150000},
          {100, 100, 150000},
          {150, 150, 150000},
          {250, 250, 120000},
@@ -169,7 +167,7 @@ Group group_of(const std::string& name) {
          {700, 700, 30000},
          {1200, 1200, 12000},
          {2000, 2000, 5000}},
-        {{60, 60, 60000}, {300, 300, 60000}},
+        {{90, 90, 60000}, {300, 300, 60000}},
         {0, .5, 1, 2},
         gls_maic};
     for (const char* terms : {"constant", "trend"})
