@@ -168,7 +168,7 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
   const Series closed = without_gaps(series);
   BreakReport report;
   report.of = series.name;
-  report.unit = series.unit;
+  if (!series.unit.empty()) report.unit = fmt::format("{} a {}", series.unit, series.period());
 
   const BaiPerron mean = bai_perron(closed, {.number = options.number, .long_run = true});
   const auto ud = std::find_if(mean.tests.begin(), mean.tests.end(),

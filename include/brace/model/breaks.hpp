@@ -29,7 +29,7 @@ struct FindBreaksOptions {
 };
 
 struct BreakReport {
-  std::string of, unit;
+  std::string of, unit;  // unit: "percent a day"
   // bai-perron (UDmax) of the mean; cumulative-squares-robust and variance-break of the variance;
   // nyblom (joint) of the parameters; then tests that inform.
   std::vector<TestResult> tests;
