@@ -23,6 +23,10 @@ int run_breaks(const Options& o) {
     if (!when)
       throw Error(ErrorCode::bad_option,
                   fmt::format("--at {}: is not a date; write it as 2019-05-02", o.at));
+    if (data.values.times.empty())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--at {}: {} has no dates; name their column with --date", o.at,
+                              data.values.name));
     std::size_t last_before = 0;
     for (std::size_t t = 0; t < data.values.size(); ++t)
       if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++last_before;

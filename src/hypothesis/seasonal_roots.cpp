@@ -33,6 +33,9 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
   require_usable(series, static_cast<std::size_t>(laws::least_T(first) + 2 * S),
                  "a test of seasonal roots");
   const int most = std::min(S, static_cast<int>(series.size()) / 6);
+  if (options.rule == LagRule::maic || options.rule == LagRule::t)
+    throw Error(ErrorCode::bad_option,
+                "lags of a test of seasonal roots are a number, or chosen by aic or bic");
   if (options.rule == LagRule::fixed && (options.lags < 0 || options.lags > most))
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: a test of seasonal roots on {} observations takes 0 to {}",

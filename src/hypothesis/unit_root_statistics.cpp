@@ -448,17 +448,23 @@ SeasonalRoots seasonal_roots(const std::vector<double>& y, int period, bool with
 
 int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_trend, LagRule rule,
                          int most) {
+  const SeasonalDesign d = seasonal_design(y, period, with_trend, most, most);
+  // Lags last, so that the leading columns are the smaller models.
+  const Index n = d.change.size(), fixed = period + (with_trend ? 1 : 0);
+  MatrixXd X(n, d.X.cols());
+  X << d.X.leftCols(fixed), d.X.rightCols(period), d.X.middleCols(fixed, most);
+  const Eigen::HouseholderQR<MatrixXd> qr(X);
+  VectorXd rotated = d.change;
+  rotated.applyOnTheLeft(qr.householderQ().setLength(X.cols()).adjoint());
+  const auto N = static_cast<double>(n);
+  const double penalty = rule == LagRule::aic ? 2 : std::log(N);
   int best = 0;
-  double least = std::numeric_limits<double>::infinity();
+  double least = std::numeric_limits<double>::infinity(),
+         ssr = rotated.tail(n - fixed - period).squaredNorm();
   for (int k = 0; k <= most; ++k) {
-    const SeasonalDesign d = seasonal_design(y, period, with_trend, k, most);
-    const Index n = d.change.size(), width = d.X.cols();
-    VectorXd rotated = d.change;
-    const Eigen::HouseholderQR<MatrixXd> qr(d.X);
-    rotated.applyOnTheLeft(qr.householderQ().setLength(width).adjoint());
-    const auto N = static_cast<double>(n);
-    const double value = N * std::log(rotated.tail(n - width).squaredNorm() / N) +
-                         (rule == LagRule::aic ? 2 : std::log(N)) * static_cast<double>(width);
+    const Index columns = fixed + period + k;
+    if (k > 0) ssr -= rotated(columns - 1) * rotated(columns - 1);
+    const double value = N * std::log(ssr / N) + penalty * static_cast<double>(columns);
     if (value < least) {
       least = value;
       best = k;

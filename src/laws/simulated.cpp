@@ -54,10 +54,17 @@ std::vector<double> quantiles_at(const Surface& surface, int T) {
   return q;
 }
 
-std::vector<double> normal_scale(const Surface& surface) {
-  std::vector<double> z;
-  for (const double level : surface.levels) z.push_back(normal_quantile(level));
-  return z;
+// The levels of each law in the normal scale, computed once.
+const std::vector<double>& normal_scale(SimulatedLaw law) {
+  static const std::vector<std::vector<double>> all = [] {
+    std::vector<std::vector<double>> scales;
+    for (const Surface& surface : kSurfaces) {
+      std::vector<double>& z = scales.emplace_back();
+      for (const double level : surface.levels) z.push_back(normal_quantile(level));
+    }
+    return scales;
+  }();
+  return all[static_cast<std::size_t>(law)];
 }
 
 // Outside the table z goes on linearly, with the slope over the outermost eight levels.
@@ -67,7 +74,7 @@ double beyond(double x, double x_edge, double z_edge, double x_inner, double z_i
 
 double normal_score(SimulatedLaw law, double x, int T) {
   std::vector<double> q = quantiles_at(surface_of(law), T);
-  std::vector<double> z = normal_scale(surface_of(law));
+  std::vector<double> z = normal_scale(law);
   const std::size_t last = q.size() - 1;
   if (x < q.front()) return beyond(x, q[0], z[0], q[7], z[7]);
   if (x > q.back()) return beyond(x, q[last], z[last], q[last - 7], z[last - 7]);
@@ -95,7 +102,7 @@ double quantile(SimulatedLaw law, double p, int T) {
                 fmt::format("p = {}: the table of {} spans {} to {}", p, surface.name,
                             surface.levels.front(), surface.levels.back()));
   return boost::math::interpolators::pchip<std::vector<double>>(
-      normal_scale(surface), quantiles_at(surface, T))(normal_quantile(p));
+      std::vector<double>(normal_scale(law)), quantiles_at(surface, T))(normal_quantile(p));
 }
 
 double floor_of(SimulatedLaw law) {

@@ -11,6 +11,7 @@
 #include <ostream>
 
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/stability.hpp"
@@ -230,6 +231,7 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
   }
   std::sort(report.breaks.begin(), report.breaks.end(),
             [](const auto& a, const auto& b) { return a.at.index < b.at.index; });
+  for (Warning& warning : data_warnings(closed)) report.warnings.push_back(std::move(warning));
   if (series.missing() > 0)
     report.warnings.push_back(
         {WarningCode::gaps_dropped,

@@ -342,6 +342,9 @@ TEST(UnitRoot, RefusesWhatItCannotTest) {
             ErrorCode::bad_option);
   EXPECT_EQ(test::error_of([] { (void)seasonal_roots(white(0, 200), {.period = 7}); }).code(),
             ErrorCode::bad_option);
+  EXPECT_EQ(
+      test::error_of([] { (void)seasonal_roots(white(0, 200), {.rule = LagRule::t}); }).code(),
+      ErrorCode::bad_option);
   EXPECT_EQ(test::error_of([] { (void)variance_ratio(white(0, 50), {.periods = {40}}); }).code(),
             ErrorCode::bad_option);
   Series line = white(0, 200);

@@ -428,6 +428,33 @@ TEST(Tool, BreaksFindsThePlantedOne) {
   EXPECT_TRUE(later["result"]["breaks"].empty()) << later["result"]["reading"];
 }
 
+TEST(Tool, BreaksOfWhatIsAwkward) {
+  const Folder folder;
+  std::string walk = "v\n", line = "v\n";
+  double level = 0;
+  std::uint64_t state = 7;
+  for (int i = 0; i < 600; ++i) {
+    state = state * 6364136223846793005ULL + 1442695040888963407ULL;
+    level += static_cast<double>(state >> 40) / (1 << 24) - .5;
+    walk += std::to_string(level) + "\n";
+    line += std::to_string(i) + "\n";
+  }
+  const std::string walk_file = folder.file("walk.csv", walk),
+                    line_file = folder.file("l.csv", line);
+  const Outcome of_level = brace("breaks " + walk_file);
+  EXPECT_EQ(of_level.status, 0) << of_level.err;
+  EXPECT_NE(of_level.out.find("level-modelled: a unit root in v is not rejected"),
+            std::string::npos)
+      << of_level.out;
+  const Outcome undated = brace("breaks " + walk_file + " --at 2019-05-02");
+  EXPECT_EQ(undated.status, 2);
+  EXPECT_EQ(undated.err, "brace: --at 2019-05-02: v has no dates; name their column with --date\n");
+  EXPECT_EQ(brace("breaks " + walk_file + " --at x").status, 2);
+  const Outcome of_line = brace("breaks " + line_file);
+  EXPECT_LE(of_line.status, 3) << "no crash";
+  EXPECT_EQ(of_line.out.find("nan"), std::string::npos) << of_line.out;
+}
+
 TEST(Tool, UnitrootRunsTheTestsNamed) {
   const Json named =
       Json::parse(brace("unitroot " + kKelp + " --test kpss,variance-ratio --json").out)["result"];
