@@ -120,7 +120,7 @@ int run_unitroot(const Options& o) {
   if (battery_asked) report = compare_unit_roots(levels, change, options);
   const std::vector<TestResult> more = more_tests(o, deciding, options);
   const int season = season_length(deciding);
-  const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 8 * 12;
+  const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 96;
   std::optional<DifferencesSuggested> suggested;
   if (o.tests.empty()) suggested = suggest_differences(deciding, seasonal ? season : 0);
 

@@ -8,6 +8,7 @@
 #include "brace/hypothesis/breaks.hpp"
 #include "brace/hypothesis/variance_breaks.hpp"
 #include "brace/maths/long_run_variance.hpp"
+#include "brace/maths/random.hpp"
 #include "brace/maths/regression.hpp"
 #include "support/known_answers.hpp"
 #include "support/made.hpp"
@@ -165,6 +166,37 @@ TEST(BaiPerron, CountsBreaksEachWay) {
   EXPECT_EQ(bai_perron(white(4, 600), {.number = 3}).breaks.size(), 3u);
 }
 
+// The law behind the intervals, by simulation: argmax of a two-sided walk whose steps have drift
+// -delta^2/2 and variance delta^2 s^2. 2,000 walks, each side followed until its
+// best is out of reach; the share beyond either reach is .025 with a standard error of .0035.
+TEST(DateInterval, IsTheLawOfTheArgmax) {
+  const double delta = .1, before = 1, after = 3;
+  const Reach reach = date_interval(delta, before, after);
+  RandomStream random(11, 0);
+  int too_late = 0, too_early = 0;
+  constexpr int kWalks = 2000, kSteps = 12000;
+  for (int w = 0; w < kWalks; ++w) {
+    double best = 0;
+    int at = 0;
+    for (const int side : {-1, 1}) {
+      const double sd = delta * std::sqrt(side < 0 ? before : after);
+      double level = 0;
+      for (int t = 1; t <= kSteps && level > best - 25; ++t) {
+        level += -delta * delta / 2 + sd * random.normal();
+        if (level > best) {
+          best = level;
+          at = side * t;
+        }
+      }
+    }
+    // An estimate that is late by `at` puts the true date that much earlier.
+    too_late += at > reach.earlier;
+    too_early += -at > reach.later;
+  }
+  EXPECT_NEAR(too_late / static_cast<double>(kWalks), .025, 4 * .0035);
+  EXPECT_NEAR(too_early / static_cast<double>(kWalks), .025, 4 * .0035);
+}
+
 // Published 5 % point of Bai (1997) for equal sides: 11 in units of s^2 / delta^2.
 TEST(DateInterval, HasThePublishedReach) {
   const Reach even = date_interval(1, 1, 1);
@@ -204,6 +236,28 @@ TEST(VarianceBreaks, FindsTheDateAndCovers) {
   for (std::size_t t = 400; t < 900; ++t) y.values[t] *= 2.5;
   EXPECT_EQ(variance_breaks(y).breaks.size(), 2u) << "a calm, a rough and a middling part";
   EXPECT_TRUE(variance_breaks(white(5, 1500)).breaks.empty());
+}
+
+// Units do not matter to any statistic of a break, nor does the origin where a mean is taken out.
+TEST(Breaks, ScaleAndOriginDoNotMatter) {
+  const Series y = stepped(8, 300, 180, .7);
+  Series other = y;
+  for (double& v : other.values) v = 1e-3 * v + 50;
+  const auto all = [](const Series& s) {
+    std::vector<TestResult> tests{cusum(s), cusum_ols(s), cusum_squares(s), chow(s, 150)};
+    for (const SquaresScale scale :
+         {SquaresScale::normal, SquaresScale::fourth, SquaresScale::spectral, SquaresScale::robust,
+          SquaresScale::bartlett})
+      tests.push_back(cumulative_squares(s, {.scale = scale}));
+    for (const auto& more : {sup_f(s), sup_f(s, {.lags = 2}), bai_perron(s).tests,
+                             bai_perron(s, {.long_run = true}).tests})
+      tests.insert(tests.end(), more.begin(), more.end());
+    return tests;
+  };
+  const auto first = all(y), second = all(other);
+  for (std::size_t i = 0; i < first.size(); ++i)
+    EXPECT_NEAR(first[i].statistic, second[i].statistic, 1e-7 * (1 + first[i].statistic))
+        << first[i].test << " " << first[i].variant;
 }
 
 TEST(Breaks, RefuseWhatTheyCannotTest) {

@@ -183,6 +183,53 @@ TEST(Lags, OneFactorisationChoosesWhatRefittingWould) {
   EXPECT_EQ(adf(y, {.rule = LagRule::t}).lags, by_t);
 }
 
+// The M statistics and P_T from their definitions, no lags.
+TEST(GlsFamily, IsWhatThePapersDefine) {
+  const Series y = walk(21, 150);
+  for (const Deterministic terms : {Deterministic::constant, Deterministic::trend}) {
+    const GlsOptions options{.deterministic = terms, .rule = LagRule::fixed, .lags = 0};
+    const bool trend = terms == Deterministic::trend;
+    const double cbar = trend ? -13.5 : -7, n = 150;
+    // Residuals and their sum of squares in quasi-differences with parameter a.
+    const auto detrend = [&](double a, std::vector<double>& out) {
+      Eigen::MatrixXd Z(150, trend ? 2 : 1);
+      Eigen::VectorXd v(150);
+      for (int t = 0; t < 150; ++t) {
+        const double before = t == 0 ? 0 : a;
+        v(t) = y.values[static_cast<std::size_t>(t)] -
+               (t == 0 ? 0 : a * y.values[static_cast<std::size_t>(t - 1)]);
+        Z(t, 0) = 1 - before;
+        if (trend) Z(t, 1) = t + 1 - before * t;
+      }
+      const Regression fit = regress(Z, v);
+      out.clear();
+      for (int t = 0; t < 150; ++t)
+        out.push_back(y.values[static_cast<std::size_t>(t)] - fit.coefficients(0) -
+                      (trend ? fit.coefficients(1) * (t + 1) : 0));
+      return fit.ssr;
+    };
+    std::vector<double> u, unused;
+    const double a = 1 + cbar / n;
+    const double ssr_a = detrend(a, u), ssr_1 = detrend(1, unused);
+    double cross = 0, squares = 0;
+    for (std::size_t t = 1; t < u.size(); ++t) {
+      cross += u[t - 1] * (u[t] - u[t - 1]);
+      squares += u[t - 1] * u[t - 1];
+    }
+    const double rho = cross / squares;
+    double s2 = 0;
+    for (std::size_t t = 1; t < u.size(); ++t)
+      s2 += std::pow(u[t] - u[t - 1] - rho * u[t - 1], 2) / (n - 1);
+    const double T = n - 1, k = squares / (T * T), end = u.back() * u.back() / T;
+    const auto m = ng_perron(y, options);
+    EXPECT_NEAR(m[0].statistic, (end - s2) / (2 * k), 1e-9);
+    EXPECT_NEAR(m[1].statistic, m[0].statistic * m[2].statistic, 1e-9) << "MZt = MZa MSB";
+    EXPECT_NEAR(m[2].statistic, std::sqrt(k / s2), 1e-9);
+    EXPECT_NEAR(m[3].statistic, (cbar * cbar * k + (trend ? 1 - cbar : -cbar) * end) / s2, 1e-8);
+    EXPECT_NEAR(point_optimal(y, options).statistic, (ssr_a - a * ssr_1) / s2, 1e-8);
+  }
+}
+
 // ---- Properties ----
 
 // No statistic may depend on the unit of the data, nor, with a constant, on its origin.
