@@ -24,7 +24,7 @@ struct Options {
   std::string model, fix, errors = "automatic";
   // Tests
   std::string deterministic, lags, of = "values", band = "robust", bandwidth_words,
-      model_of_break = "both", at;
+                                   model_of_break = "both", at;
   std::vector<std::string> tests;
   std::vector<int> periods;
   int number_of_breaks = -1;
