@@ -9,7 +9,6 @@
 #include <cmath>
 #include <limits>
 #include <numeric>
-#include <ranges>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -354,7 +353,10 @@ Series Transformed::inverse(std::span<const double> values) const {
   std::size_t offset = original.times.size() - series.times.size();
   for (const AppliedTransform& applied : links)
     offset -= original.times.empty() ? 0 : applied.tail.size();
-  for (const AppliedTransform& applied : links | std::views::reverse) {
+  // Clang 14 cannot read the ranges of GCC 12.
+  // NOLINTNEXTLINE(modernize-loop-convert)
+  for (auto link = links.rbegin(); link != links.rend(); ++link) {
+    const AppliedTransform& applied = *link;
     if (is_change(applied.link)) {
       v = undo_changes(applied, std::move(v));
       if (!original.times.empty()) offset -= lag_of(applied.link);
@@ -376,7 +378,10 @@ Series Transformed::inverse(std::span<const double> values) const {
 std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
                                                std::span<const Timestamp> dates) const {
   std::vector<double> v(ahead.begin(), ahead.end());
-  for (const AppliedTransform& applied : links | std::views::reverse) {
+  // Clang 14 cannot read the ranges of GCC 12.
+  // NOLINTNEXTLINE(modernize-loop-convert)
+  for (auto link = links.rbegin(); link != links.rend(); ++link) {
+    const AppliedTransform& applied = *link;
     if (std::holds_alternative<DivideByProfile>(applied.link) && dates.size() != v.size())
       throw Error(ErrorCode::bad_option,
                   "inverse_ahead: a profile needs the dates ahead, one a value");
