@@ -8,6 +8,7 @@ std::string_view to_string(WarningCode code) {
   switch (code) {
     case WarningCode::level_modelled: return "level-modelled";
     case WarningCode::trend_missing: return "trend-missing";
+    case WarningCode::outlier_drives_fit: return "outlier-drives-fit";
     case WarningCode::over_differenced: return "over-differenced";
     case WarningCode::break_suspected: return "break-suspected";
     case WarningCode::root_at_edge: return "root-at-edge";

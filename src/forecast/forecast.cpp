@@ -12,6 +12,7 @@
 #include "brace/base/text.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/admissible.hpp"
+#include "model/innovations.hpp"
 #include "model/likelihood.hpp"
 #include "model/stepper.hpp"
 
@@ -48,25 +49,60 @@ void validate(const Fit& fit, const ForecastOptions& options) {
                        to_string(fit.convergence.status), fit.convergence.why));
 }
 
-// psi_0 .. psi_{horizon-1}: the weight of a shock in the return i steps later.
-std::vector<double> psi_weights(const Model& model, std::span<const double> theta, int horizon) {
-  const std::size_t constant = model.mean.constant ? 1 : 0;
-  std::vector<double> psi(static_cast<std::size_t>(horizon), 0.0);
-  for (int i = 0; i < horizon; ++i) {
-    double w = i == 0 ? 1 : 0;
-    std::size_t p = constant;
-    for (const int lag : model.mean.ar) {
-      if (lag <= i) w += theta[p] * psi[static_cast<std::size_t>(i - lag)];
-      ++p;
+// Where the paths begin, for any parameters: the data filtered once more under them.
+class Origin {
+ public:
+  explicit Origin(const Fit& fit)
+      : fit_(fit), data_(mean_data(fit.model, fit.window())), conditional_(fit.model, data_) {
+    const std::span<const double> y = fit.data();
+    for (std::size_t l = 0; l < data_.lost; ++l) {
+      levels_.push_back(y[y.size() - 1 - l]);
+      if (std::isnan(levels_.back()) && !fit.exact)
+        throw Error(ErrorCode::too_few_observations,
+                    fmt::format("a forecast of '{}' would go on from a missing value; end {} at a "
+                                "value that is present (--to)",
+                                to_string(fit.model), fit.series->name));
     }
-    for (const int lag : model.mean.ma) {
-      if (lag == i) w += theta[p];
-      ++p;
-    }
-    psi[static_cast<std::size_t>(i)] = w;
   }
-  return psi;
-}
+
+  // False where the parameters are not admitted.
+  bool at(std::span<const double> theta, Past& past) {
+    if (fit_.exact) {
+      if (!filter(fit_.model, data_, theta, found_)) return false;
+      past = Past::after(fit_.model, found_.end, theta[mean_positions(fit_.model).count]);
+      return true;
+    }
+    if (!conditional_.path(theta, path_)) return false;
+    std::vector<unsigned char> counted;
+    for (const double v : data_.change) counted.push_back(std::isnan(v) ? 0 : 1);
+    past = Past::after(fit_.model, theta, path_.dev, path_.e, path_.h, counted, path_.presample,
+                       levels_);
+    return true;
+  }
+  // At the estimates, where the presample value is the stored one.
+  Past at_estimates() {
+    const std::vector<double> theta = fit_.estimates();
+    if (fit_.exact) {
+      Past past;
+      if (!at(theta, past))
+        throw Error(ErrorCode::bad_option,
+                    fmt::format("'{}': its parameters are not stationary", to_string(fit_.model)));
+      return past;
+    }
+    const auto rows = [&](const auto& all) { return std::span(all).subspan(fit_.lost); };
+    return Past::after(fit_.model, theta, rows(fit_.deviations), rows(fit_.shocks),
+                       rows(fit_.variances), rows(fit_.counted), fit_.presample, levels_);
+  }
+  [[nodiscard]] const ArmaState& end() const { return found_.end; }
+
+ private:
+  const Fit& fit_;
+  MeanData data_;
+  Likelihood<double> conditional_;
+  Likelihood<double>::Path path_;
+  Innovations found_;
+  std::vector<double> levels_;
+};
 
 // Draws of the parameters from a normal law around the estimates, those outside the admissible
 // region drawn again.
@@ -103,51 +139,51 @@ struct Cloud {
   std::size_t paths;
   std::vector<std::vector<double>> returns, variances;  // [step][path]
   std::vector<double> total_return, total_variance;     // [path]
+  std::vector<std::vector<double>> original;            // [step][path], where it is asked for
   std::size_t refused = 0, drawn = 0;
 
-  Cloud(std::size_t horizon, std::size_t count)
+  Cloud(std::size_t horizon, std::size_t count, bool with_original)
       : paths(count),
         returns(horizon, std::vector<double>(count)),
         variances(horizon, std::vector<double>(count)),
         total_return(count),
-        total_variance(count) {}
+        total_variance(count),
+        original(with_original ? horizon : 0, std::vector<double>(count)) {}
 };
 
 // Paths of the coming rows. Work is split over kRandomStreams streams, whatever the threads: draw d
 // belongs to stream d modulo their number.
-Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::vector<double>& psi,
-                     const Executor& executor) {
+Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const MatrixXd& columns,
+                     const std::vector<Timestamp>& dates, const Executor& executor) {
   const auto horizon = static_cast<std::size_t>(options.horizon);
   const auto draws = static_cast<std::size_t>(options.draws),
              paths = static_cast<std::size_t>(options.paths);
-  Cloud cloud(horizon, draws * paths);
+  Cloud cloud(horizon, draws * paths, options.transformed != nullptr);
   const ParameterDraws parameters(fit);
   const std::vector<double> estimate = fit.estimates();
-  const Past past =
-      Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample);
   const ParameterNames names = parameter_names(fit.model);
   const std::size_t first_shape = names.mean.size() + names.variance.size();
   const ShockLaw& law = shock_law(fit.model.shocks);
   const bool full = options.method == ForecastMethod::full;
+  const bool levels = !fit.model.mean.differences.empty();
 
   std::vector<std::size_t> refused(kRandomStreams, 0);
   executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
     RandomStream stream(options.seed, stream_number);
     std::vector<double> theta = estimate;
-    Likelihood<double> likelihood(fit.model, fit.data());
-    Likelihood<double>::Path path;
+    Origin origin(fit);
+    const Past past = origin.at_estimates();
     Past start = past;
     Stepper step(fit.model, theta, past);
-    std::vector<double> weights = psi;
-    std::vector<double> z(horizon);
+    std::vector<double> z(horizon), mu(horizon), y(horizon);
+    std::vector<double> weights = psi_weights(fit.model, theta, horizon);
     for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
       if (full) {
-        if (!parameters.draw(stream, theta, refused[stream_number]) ||
-            !likelihood.path(theta, path))
+        if (!parameters.draw(stream, theta, refused[stream_number]) || !origin.at(theta, start)) {
           theta = estimate;  // no admissible draw: counted in `refused`, which the caller reports
-        else
-          start = Past::after(fit.model, path.dev, path.e, path.h, fit.data(), path.presample);
-        weights = psi_weights(fit.model, theta, options.horizon);
+          start = past;
+        }
+        weights = psi_weights(fit.model, theta, horizon);
       }
       const std::span<const double> shape = std::span(theta).subspan(first_shape);
       for (std::size_t p = 0; p < paths; ++p) {
@@ -159,19 +195,26 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const std::
           for (double& v : z) v = -v;
         step.reset(theta, start);
         const std::size_t at = d * paths + p;
-        double sum = 0, variance = 0;
-        double weight_sum = std::accumulate(weights.begin(), weights.end(), 0.0);
+        double variance = 0;
+        double weight_sum = levels ? 0 : std::accumulate(weights.begin(), weights.end(), 0.0);
         for (std::size_t k = 0; k < horizon; ++k) {
-          const Stepper::Row row = step.advance(z[k]);
-          cloud.returns[k][at] = row.y;
+          const Stepper::Row row =
+              step.advance(z[k], step.regression(columns.row(static_cast<Index>(k))));
+          cloud.returns[k][at] = y[k] = row.y;
           cloud.variances[k][at] = row.h;
-          sum += row.y;
-          // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}.
-          variance += weight_sum * weight_sum * row.h;
-          weight_sum -= weights[horizon - 1 - k];
+          // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}, and a level at
+          // the end with the last of them.
+          const double weight = levels ? weights[horizon - 1 - k] : weight_sum;
+          variance += weight * weight * row.h;
+          if (!levels) weight_sum -= weights[horizon - 1 - k];
         }
-        cloud.total_return[at] = sum;
+        cloud.total_return[at] =
+            levels ? y.back() - past.levels[0] : std::accumulate(y.begin(), y.end(), 0.0);
         cloud.total_variance[at] = variance;
+        if (options.transformed) {
+          const std::vector<double> back = options.transformed->inverse_ahead(y, dates);
+          for (std::size_t k = 0; k < horizon; ++k) cloud.original[k][at] = back[k];
+        }
       }
     }
   });
@@ -229,24 +272,28 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     dates = dates_after(calendar, *ahead.origin, static_cast<std::size_t>(options.horizon));
   }
 
+  const auto horizon = static_cast<std::size_t>(options.horizon);
   const std::vector<double> theta = fit.estimates();
-  const std::vector<double> psi = psi_weights(fit.model, theta, options.horizon);
-  Stepper step(
-      fit.model, theta,
-      Past::after(fit.model, fit.deviations, fit.shocks, fit.variances, fit.data(), fit.presample));
+  const MatrixXd columns = columns_ahead(fit.model, fit.window(), dates, options.future, horizon);
+  Origin origin(fit);
+  const Past past = origin.at_estimates();
+  Stepper step(fit.model, theta, past);
+  ahead.volatility_varies = !std::holds_alternative<Steady>(fit.model.variance);
+  const bool levels = !fit.model.mean.differences.empty();
+  const std::vector<double> psi = psi_weights(fit.model, theta, horizon);
   std::vector<double> variances;
-  for (int k = 1; k <= options.horizon; ++k) {
-    const Stepper::Row row = step.expect();
+  std::vector<LevelAhead> exact;
+  if (fit.exact) exact = levels_ahead(fit.model, theta, origin.end(), columns);
+  for (std::size_t k = 0; k < horizon; ++k) {
+    const Stepper::Row row = step.expect(step.regression(columns.row(static_cast<Index>(k))));
     variances.push_back(row.h);
     double of_return = 0;
-    for (int i = 0; i < k; ++i)
-      of_return += psi[static_cast<std::size_t>(i)] * psi[static_cast<std::size_t>(i)] *
-                   variances[static_cast<std::size_t>(k - 1 - i)];
+    for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
     ForecastStep s;
-    s.step = k;
-    if (!dates.empty()) s.date = dates[static_cast<std::size_t>(k - 1)];
+    s.step = static_cast<int>(k) + 1;
+    if (!dates.empty()) s.date = dates[k];
     s.mean = row.mean;
-    s.sd = std::sqrt(of_return);
+    s.sd = std::sqrt(fit.exact ? exact[k].variance : of_return);
     s.variance = s.typical_variance = row.h;
     ahead.steps.push_back(std::move(s));
   }
@@ -256,7 +303,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     total_variance += cumulative * cumulative * variances[k];
   }
 
-  Cloud cloud = simulate_paths(fit, options, psi, executor);
+  Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
   const auto same = [](double v) { return v; };
   const auto root = [](double v) { return std::sqrt(v); };
   for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
@@ -276,8 +323,23 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
       s.volatility_interval = intervals_of(cloud.variances[k], ahead.intervals, root);
     }
   }
-  for (const ForecastStep& s : ahead.steps) ahead.horizon_total.mean += s.mean;
-  ahead.horizon_total.sd = std::sqrt(total_variance);
+  for (std::size_t k = 0; k < cloud.original.size(); ++k) {
+    std::vector<double>& values = cloud.original[k];
+    OriginalStep there;
+    there.mean =
+        std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
+    there.median = quantile(values, 0.5);
+    there.interval = intervals_of(values, ahead.intervals, same);
+    ahead.original.push_back(std::move(there));
+  }
+  if (options.transformed) ahead.original_name = options.transformed->original.name;
+  if (levels) {
+    ahead.horizon_total.mean = ahead.steps.back().mean - past.levels[0];
+    ahead.horizon_total.sd = ahead.steps.back().sd;
+  } else {
+    for (const ForecastStep& s : ahead.steps) ahead.horizon_total.mean += s.mean;
+    ahead.horizon_total.sd = std::sqrt(total_variance);
+  }
   ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
   const bool known = options.method == ForecastMethod::plug_in && options.horizon == 1;
   if (!known)

@@ -137,7 +137,7 @@ std::vector<double> f_by_date(const Design& d, Index first, Index last, double* 
   MatrixXd A = MatrixXd::Zero(k, k);
   VectorXd c = VectorXd::Zero(k);
   std::vector<double> out;
-  const double freedom = static_cast<double>(n - 2 * k);
+  const auto freedom = static_cast<double>(n - 2 * k);
   for (Index t = 0; t < last; ++t) {
     A.selfadjointView<Eigen::Lower>().rankUpdate(Q.row(t).transpose());
     c += u(t) * Q.row(t).transpose();
@@ -434,10 +434,9 @@ BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options) {
 
   using laws::SimulatedLaw;
   const int dates = static_cast<int>(n);
-  const auto add = [&](std::string variant, std::string null, double statistic, double p,
-                       std::optional<double> floor) {
-    TestResult test = test_of("bai-perron", std::move(variant), std::move(null), statistic,
-                              static_cast<Index>(n));
+  const auto add = [&](const std::string& variant, const std::string& null, double statistic,
+                       double p, std::optional<double> floor) {
+    TestResult test = test_of("bai-perron", variant, null, statistic, static_cast<Index>(n));
     test.p_floor = floor;
     read(test, floor ? std::max(p, *floor) : p, "the mean changes",
          "no sign that the mean changes");

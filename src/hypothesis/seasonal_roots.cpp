@@ -78,11 +78,9 @@ DifferencesSuggested suggest_differences(const Series& series, int period) {
       out.seasonal = 1;
       const auto S = static_cast<std::size_t>(period);
       Series changed = x;
-      changed.values.clear();
+      changed.keep_rows(S, x.size());
       for (std::size_t t = S; t < x.size(); ++t)
-        changed.values.push_back(x.values[t] - x.values[t - S]);
-      if (!changed.times.empty())
-        changed.times.erase(changed.times.begin(), changed.times.begin() + period);
+        changed.values[t - S] = x.values[t] - x.values[t - S];
       changed.name = fmt::format("seasonal difference of {}", x.name);
       x = std::move(changed);
       season = fmt::format("the season's unit roots are not rejected (p {}), ",

@@ -239,8 +239,8 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
   out << text::wrap(text::sentence(report.reading)) << '\n';
   const std::vector<TestResult>& first = report.batteries.front().tests;
   std::string null;
-  for (std::size_t i = 0; i < first.size(); ++i) {
-    const std::string its_null = first[i].test == "kpss" ? "it is stationary" : first[i].null;
+  for (const TestResult& of_null : first) {
+    const std::string its_null = of_null.test == "kpss" ? "it is stationary" : of_null.null;
     if (its_null != null)
       out << (null.empty() ? fmt::format("  {:<75}{:>7}{:>8}{:>8}\n", "null: " + its_null, "1 %",
                                          "5 %", "10 %")
@@ -248,7 +248,7 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
     null = its_null;
     for (const UnitRootBattery& battery : report.batteries) {
       const auto test = std::find_if(battery.tests.begin(), battery.tests.end(),
-                                     [&](const TestResult& t) { return t.test == first[i].test; });
+                                     [&](const TestResult& t) { return t.test == of_null.test; });
       if (test == battery.tests.end()) continue;
       const bool first_row = &battery == &report.batteries.front();
       out << fmt::format(

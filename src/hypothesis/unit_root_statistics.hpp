@@ -58,7 +58,7 @@ struct GlsDetrended {
 struct NgPerron {
   double mza = 0, mzt = 0, msb = 0, mpt = 0;
 };
-[[nodiscard]] NgPerron ng_perron(const std::vector<double>& detrended, Deterministic terms,
+[[nodiscard]] NgPerron ng_perron(const std::vector<double>& y, Deterministic terms,
                                  double spectrum);
 
 [[nodiscard]] double point_optimal(const std::vector<double>& y, Deterministic terms,

@@ -109,7 +109,7 @@ class Iteration {
   }
 
  private:
-  std::optional<std::size_t> break_in(std::size_t from, std::size_t to) const {
+  [[nodiscard]] std::optional<std::size_t> break_in(std::size_t from, std::size_t to) const {
     if (to - from < 2 * options_.least) return std::nullopt;
     const Deviation d =
         deviation_of(std::span(squares_).subspan(from, to - from), options_.squares);

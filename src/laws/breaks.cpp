@@ -107,7 +107,7 @@ Inversion invert(const Spectrum& s, int m) {
   };
   double upper = 1 / std::sqrt(s.lambda.front());
   while (log_rho(upper * upper) < 36 && upper < 3000 / std::sqrt(s.lambda.front())) upper *= 1.25;
-  return Inversion(phase, log_rho, upper, 960);
+  return {phase, log_rho, upper, 960};
 }
 
 }  // namespace

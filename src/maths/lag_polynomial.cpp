@@ -31,13 +31,21 @@ std::vector<double> coefficients_from_partials(std::span<const double> r) {
   return c;
 }
 
-double largest_inverse_root(std::span<const double> c) {
+std::vector<std::complex<double>> inverse_roots(std::span<const double> c) {
   const auto p = static_cast<Eigen::Index>(c.size());
-  if (p == 0) return 0;
+  if (p == 0) return {};
   Eigen::MatrixXd companion = Eigen::MatrixXd::Zero(p, p);
   for (Eigen::Index i = 0; i < p; ++i) companion(0, i) = c[static_cast<std::size_t>(i)];
   companion.bottomLeftCorner(p - 1, p - 1).setIdentity();
-  return companion.eigenvalues().cwiseAbs().maxCoeff();
+  const Eigen::VectorXcd roots = companion.eigenvalues();
+  return {roots.begin(), roots.end()};
+}
+
+double largest_inverse_root(std::span<const double> c) {
+  double largest = 0;
+  for (const std::complex<double>& root : inverse_roots(c))
+    largest = std::max(largest, std::abs(root));
+  return largest;
 }
 
 }  // namespace brace

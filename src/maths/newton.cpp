@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Constrained Newton with a quadratic programme in each step: Fletcher (1987, chapter 12) for the
 // frame, Goldfarb and Idnani (1983) for the programme, scoring first as in Fiorentini, Calzolari
-// and Panattoni (1996). Covered by tests/maths/newton_test.cpp.
+// and Panattoni (1996); damping by Marquardt (1963). Covered by tests/maths/newton_test.cpp.
 #include "brace/maths/newton.hpp"
 
 #include <algorithm>
@@ -21,9 +21,13 @@ constexpr double kSufficientFall = 1e-4;
 // f is a sum of thousands of terms: differences below this share of it are rounding, not descent.
 constexpr double kRounding = 1e-12;
 
+// Steps damped more than this go nowhere.
+constexpr double kMostDamping = 1e6;
+
 struct Point {
   VectorXd x, gradient;
   MatrixXd curvature;
+  MatrixXd metric;  // the information matrix, where a Hessian needed it beside
   double f = 0;
   Curvature kind = Curvature::hessian;
 };
@@ -56,13 +60,20 @@ class Minimiser {
     for (;;) {
       const bool capped = result_.iterations >= options_.max_iterations;
       if (capped && !options_.certificate) return report(here, NewtonStop::iteration_cap);
-      const QuadraticStep step = propose(here);
+      QuadraticStep step = propose(here, 0);
+      if (here.kind == Curvature::information &&
+          std::sqrt(std::max(0.0, -here.gradient.dot(step.s))) < options_.scoring_until) {
+        scoring_left_ = false;
+        evaluate(here, Curvature::hessian);
+        if (!usable(here)) return report(here, NewtonStop::not_finite);
+        step = propose(here, 0);
+      }
       result_.gradient_norm = std::numeric_limits<double>::infinity();  // until certified at `here`
       if (here.kind == Curvature::hessian && certified(here, step))
         return report(here, NewtonStop::optimum);
       if (capped) return report(here, NewtonStop::iteration_cap);
       ++result_.iterations;
-      if (!advance(here, step.s)) {
+      if (!(options_.damping ? advance_damped(here, std::move(step)) : advance(here, step.s))) {
         // The information matrix may promise a fall that the function does not keep: ask the
         // Hessian before giving up.
         if (here.kind == Curvature::hessian) return report(here, NewtonStop::no_descent);
@@ -90,10 +101,12 @@ class Minimiser {
   // A step from the curvature at hand. Where the Hessian is indefinite the information matrix
   // stands in (measured: fewer failures than flipping the signs of eigenvalues), unless the
   // constraints that hold the point back take the bad directions away.
-  QuadraticStep propose(const Point& p) {
+  QuadraticStep propose(Point& p, double damping) {
+    const VectorXd room = slack(p.x);
+    if (options_.damping)
+      return solve_quadratic(p.gradient, damped(p, damping), constraints_.C, room);
     bool changed = false;
     Eigen::LLT<MatrixXd> llt = factor(p.curvature, changed);
-    const VectorXd room = slack(p.x);
     if (p.kind == Curvature::information || !changed)
       return solve_quadratic(p.gradient, llt, constraints_.C, room);
     VectorXd gradient;
@@ -116,6 +129,29 @@ class Minimiser {
     return any && llt.info() == Eigen::Success
                ? solve_quadratic(p.gradient, llt, constraints_.C, room)
                : step;
+  }
+
+  // The factor of p's curvature with damping. A Hessian is damped by the information matrix, which
+  // measures steps whatever the coordinates, and by as much of it as makes it definite.
+  Eigen::LLT<MatrixXd> damped(Point& p, double damping) {
+    bool changed = false;
+    MatrixXd B = p.curvature;
+    if (p.kind == Curvature::information) {
+      B.diagonal() *= 1 + damping;
+      return factor(std::move(B), changed);
+    }
+    Eigen::LLT<MatrixXd> llt(B);
+    if (damping == 0 && llt.info() == Eigen::Success) return llt;
+    if (p.metric.size() == 0) {
+      VectorXd gradient;
+      objective_.derivatives(p.x, Curvature::information, gradient, p.metric);
+      ++result_.evaluations;
+    }
+    for (double c = std::max(damping, 1e-8); c < kMostDamping; c *= 3) {
+      llt.compute(p.curvature + c * p.metric);
+      if (llt.info() == Eigen::Success) return llt;
+    }
+    return factor(std::move(B), changed);
   }
 
   // First- and second-order conditions at p, given the step's multipliers.
@@ -188,6 +224,37 @@ class Minimiser {
     return false;
   }
 
+  // Moves p by the step or, where that does not lower f enough, by more and more damped ones. The
+  // damping that served is where the next step begins.
+  bool advance_damped(Point& p, QuadraticStep step) {
+    if (damping_ > 0) step = propose(p, damping_);
+    for (int attempt = 0; attempt < 30; ++attempt) {
+      const double enough =
+          p.f + kSufficientFall * p.gradient.dot(step.s) + kRounding * (1 + std::abs(p.f));
+      Point next;
+      next.x = p.x + step.s;
+      next.f = objective_.value(next.x);
+      ++result_.evaluations;
+      if (std::isfinite(next.f) && next.f <= enough) {
+        damping_ = damping_ > 1e-4 ? damping_ / 10 : 0;
+        if (last_step()) {
+          p.x = next.x;
+          p.f = next.f;
+          return true;
+        }
+        evaluate(next, next_kind());
+        if (usable(next)) {
+          p = std::move(next);
+          return true;
+        }
+      }
+      damping_ = damping_ == 0 ? 1e-3 : 10 * damping_;
+      if (damping_ > kMostDamping) break;
+      step = propose(p, damping_);
+    }
+    return false;
+  }
+
   NewtonResult report(const Point& p, NewtonStop stop) {
     result_.stop = stop;
     result_.x = p.x;
@@ -209,6 +276,7 @@ class Minimiser {
   const NewtonOptions& options_;
   NewtonResult result_;
   bool scoring_left_ = true;
+  double damping_ = 0;
 };
 
 }  // namespace

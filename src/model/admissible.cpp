@@ -5,18 +5,23 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <numeric>
 
 #include "brace/maths/lag_polynomial.hpp"
 #include "model/families.hpp"
+#include "model/lag_product.hpp"
 
 namespace brace {
 namespace {
 
 bool inside(const Lags& lags, std::span<const double> coefficients, double sign) {
   if (lags.empty()) return true;
-  std::vector<double> c(static_cast<std::size_t>(lags.back()), 0.0);
+  // A polynomial in B^step has its roots outside the circle where that in B has.
+  const int step =
+      std::accumulate(lags.begin(), lags.end(), 0, [](int a, int b) { return std::gcd(a, b); });
+  std::vector<double> c(static_cast<std::size_t>(lags.back() / step), 0.0);
   for (std::size_t i = 0; i < lags.size(); ++i)
-    c[static_cast<std::size_t>(lags[i] - 1)] = sign * coefficients[i];
+    c[static_cast<std::size_t>(lags[i] / step - 1)] = sign * coefficients[i];
   return partial_autocorrelations(c).has_value();
 }
 
@@ -24,10 +29,12 @@ bool inside(const Lags& lags, std::span<const double> coefficients, double sign)
 
 std::optional<std::string> broken_rule(const Model& model, std::span<const double> theta) {
   const ParameterNames names = parameter_names(model);
-  const std::size_t constant = model.mean.constant ? 1 : 0;
-  if (!inside(model.mean.ar, theta.subspan(constant), 1)) return "ar is stationary";
-  if (!inside(model.mean.ma, theta.subspan(constant + model.mean.ar.size()), -1))
-    return "ma is invertible";
+  const MeanPositions at = mean_positions(model);
+  if (!inside(model.mean.ar, theta.subspan(at.ar), 1)) return "ar is stationary";
+  if (!inside(model.mean.ma, theta.subspan(at.ma), -1)) return "ma is invertible";
+  if (!inside(model.mean.seasonal_ar, theta.subspan(at.seasonal_ar), 1)) return "sar is stationary";
+  if (!inside(model.mean.seasonal_ma, theta.subspan(at.seasonal_ma), -1))
+    return "sma is invertible";
   const std::span<const double> variance = theta.subspan(names.mean.size());
   for (const Bound& bound : variance_family(model.variance).bounds(model)) {
     double sum = 0;

@@ -11,6 +11,7 @@
 
 #include "brace/maths/lag_polynomial.hpp"
 #include "model/families.hpp"
+#include "model/lag_product.hpp"
 
 namespace brace {
 
@@ -18,7 +19,7 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-Chart::Chart(const Model& model, std::vector<std::optional<double>> held)
+Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordinates coordinates)
     : names_(parameter_names(model).all()), held_(std::move(held)), shocks_(model.shocks) {
   const ParameterNames names = parameter_names(model);
   first_variance_ = names.mean.size();
@@ -29,22 +30,26 @@ Chart::Chart(const Model& model, std::vector<std::optional<double>> held)
       coordinate[j] = static_cast<Index>(free_.size());
       free_.push_back(j);
     }
-  std::size_t first = model.mean.constant ? 1 : 0;
-  for (const auto& [name, lags, sign] :
-       {std::tuple{"ar", model.mean.ar, 1.0}, std::tuple{"ma", model.mean.ma, -1.0}}) {
-    if (lags.empty()) continue;
-    LagFactor f{.name = name,
-                .lags = lags,
+  const MeanPositions at = mean_positions(model);
+  const Mean& m = model.mean;
+  for (const auto& [lags, first, sign] :
+       {std::tuple{&m.ar, at.ar, 1.0}, std::tuple{&m.ma, at.ma, -1.0},
+        std::tuple{&m.seasonal_ar, at.seasonal_ar, 1.0},
+        std::tuple{&m.seasonal_ma, at.seasonal_ma, -1.0}}) {
+    if (lags->empty()) continue;
+    LagFactor f{.lags = *lags,
                 .first = first,
                 .sign = sign,
                 .partials = false,
-                .single = lags.size() == 1};
-    const bool full = lags.back() == static_cast<int>(lags.size());
+                .single = lags->size() == 1};
+    // In the common power of B of all lags, so that sar12,24 is a polynomial of degree 2 in B^12.
+    f.step =
+        std::accumulate(lags->begin(), lags->end(), 0, [](int a, int b) { return std::gcd(a, b); });
+    const bool full = lags->back() == f.step * static_cast<int>(lags->size());
     bool all_free = true;
-    for (std::size_t i = 0; i < lags.size(); ++i) all_free = all_free && !held_[first + i];
-    f.partials = full && !f.single && all_free;
+    for (std::size_t i = 0; i < lags->size(); ++i) all_free = all_free && !held_[first + i];
+    f.partials = full && !f.single && all_free && coordinates == Coordinates::bounded;
     f.at = all_free ? coordinate[first] : -1;
-    first += lags.size();
     factors_.push_back(std::move(f));
   }
   build_constraints(model);
@@ -192,12 +197,9 @@ std::optional<std::vector<double>> Chart::partials_from(const VectorXd& theta,
     const double c = f.sign * theta(static_cast<Index>(f.first));
     return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
   }
-  // In the common power of B of all lags, so that ar2,4 is a polynomial of degree 2 in B^2.
-  const int step = std::max(1, std::accumulate(f.lags.begin(), f.lags.end(), 0,
-                                               [](int a, int b) { return std::gcd(a, b); }));
-  std::vector<double> c(static_cast<std::size_t>(f.lags.back() / step), 0.0);
+  std::vector<double> c(static_cast<std::size_t>(f.lags.back() / f.step), 0.0);
   for (std::size_t i = 0; i < f.lags.size(); ++i)
-    c[static_cast<std::size_t>(f.lags[i] / step - 1)] =
+    c[static_cast<std::size_t>(f.lags[i] / f.step - 1)] =
         f.sign * theta(static_cast<Index>(f.first + i));
   return partial_autocorrelations(c);
 }
@@ -208,13 +210,16 @@ bool Chart::admits(const VectorXd& theta) const {
   });
 }
 
-std::vector<std::string> Chart::at_edge(const VectorXd& theta) const {
-  std::vector<std::string> edges;
+std::vector<Chart::Edge> Chart::at_edge(const VectorXd& theta) const {
+  std::vector<Edge> edges;
   for (const LagFactor& f : factors_) {
     const auto r = partials_from(theta, f);
-    if (!r ||
-        std::any_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
-      edges.push_back(names_[f.first + f.lags.size() - 1]);
+    if (r &&
+        std::none_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
+      continue;
+    const std::vector<double> c = r ? coefficients_from_partials(*r) : std::vector<double>{1};
+    edges.push_back(
+        {names_[f.first + f.lags.size() - 1], std::pow(largest_inverse_root(c), -1.0 / f.step)});
   }
   return edges;
 }

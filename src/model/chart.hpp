@@ -8,6 +8,7 @@
 #pragma once
 
 #include <Eigen/Dense>
+#include <algorithm>
 #include <optional>
 #include <string>
 #include <vector>
@@ -24,8 +25,20 @@ inline constexpr double kEdgePartial = 0.999;
 
 class Chart {
  public:
+  enum class Coordinates {
+    bounded,  // partial autocorrelations where a set has all its lags: edges are bounds
+    natural,  // the coefficients themselves, in which valleys are straighter; edges are walls
+  };
+
   // `held` has an entry a parameter: its value where it is held, in the unit of the scaled data.
-  Chart(const Model& model, std::vector<std::optional<double>> held);
+  Chart(const Model& model, std::vector<std::optional<double>> held,
+        Coordinates coordinates = Coordinates::bounded);
+
+  // Whether any set is worked on by its partial autocorrelations.
+  [[nodiscard]] bool has_partials() const {
+    return std::any_of(factors_.begin(), factors_.end(),
+                       [](const LagFactor& f) { return f.partials; });
+  }
 
   [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(free_.size()); }
   [[nodiscard]] const LinearConstraints& constraints() const { return constraints_; }
@@ -42,9 +55,13 @@ class Chart {
   [[nodiscard]] Eigen::MatrixXd pull_hessian(const Eigen::VectorXd& x, const Eigen::VectorXd& g,
                                              const Eigen::MatrixXd& H) const;
 
-  // The largest |partial autocorrelation| of the AR and of the MA factor, with the name of the last
-  // parameter of the set, where it exceeds kEdgePartial.
-  [[nodiscard]] std::vector<std::string> at_edge(const Eigen::VectorXd& theta) const;
+  // A factor whose largest |partial autocorrelation| exceeds kEdgePartial: the last parameter of
+  // its set and the modulus of the root nearest to the unit circle.
+  struct Edge {
+    std::string parameter;
+    double root;
+  };
+  [[nodiscard]] std::vector<Edge> at_edge(const Eigen::VectorXd& theta) const;
 
   // Index into the model's parameters of working coordinate i.
   [[nodiscard]] std::size_t parameter(Eigen::Index i) const {
@@ -52,12 +69,13 @@ class Chart {
   }
 
  private:
-  // One AR or MA set: coefficients `first` .. `first + lags.size() - 1` of theta.
+  // One AR or MA set, plain or seasonal: coefficients `first` .. `first + lags.size() - 1` of
+  // theta.
   struct LagFactor {
-    std::string name;  // "ar", "ma"
     Lags lags;
     std::size_t first;
     double sign;    // +1 for AR; an MA polynomial 1 + sum ma B^j has coefficients -ma
+    int step = 1;   // greatest common divisor of the lags
     bool partials;  // its working coordinates are partial autocorrelations
     bool single;    // one lag: its coefficient is the partial autocorrelation in its power of B
     Eigen::Index at = 0;  // first working coordinate, where all of it is free

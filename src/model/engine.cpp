@@ -9,16 +9,18 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <numeric>
+#include <memory>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
-#include "brace/maths/regression.hpp"
+#include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/chart.hpp"
 #include "model/families.hpp"
-#include "model/likelihood.hpp"
+#include "model/lag_product.hpp"
+#include "model/surface.hpp"
 
 namespace brace {
 namespace {
@@ -30,6 +32,15 @@ using Eigen::VectorXd;
 // Scoring steps from each starting point before they are compared. In the study of
 // docs/estimation.md no step at all misses 3 of 500 maxima, one step 1, three steps 1.
 constexpr int kPolish = 1;
+
+// The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
+// the Hessian, which costs several scoring steps.
+constexpr int kExactScoring = 12;
+constexpr double kScoredEnough = 1e-2;
+// Steps in natural coordinates before the bounds are brought in: a climb that is not done by then
+// runs along an edge.
+constexpr int kValleySteps = 25;
+constexpr int kEdgeSteps = 25;
 
 MatrixXd unpack(const std::vector<double>& lower, Index k) {
   MatrixXd full(k, k);
@@ -44,53 +55,59 @@ std::span<const double> span_of(const VectorXd& v) {
   return {v.data(), static_cast<std::size_t>(v.size())};
 }
 
-// The unit of a parameter as a power of the data's: mu 1, omega and sigma2 2, pure numbers 0.
-int unit_power(const std::string& name) {
-  if (name == "mu") return 1;
-  return name == "omega" || name == "sigma2" ? 2 : 0;
-}
-
 // Parameters for which zero is no hypothesis.
 bool has_t(const std::string& name) {
   return name != "nu" && name != "sigma2" && name != "omega";
 }
 
-// y on the scale on which the optimiser works: divided by its standard deviation, and centred where
-// a free mu absorbs the centre. theta_natural = centre shift + scale^power * theta_scaled.
+// The data on the scale on which the optimiser works: changes divided by their standard deviation,
+// and centred where a free mu absorbs the centre; regression columns divided by their size.
 struct Scaled {
-  std::vector<double> y;
+  MeanData data;
   double centre = 0, scale = 1;
+  Eigen::VectorXd column_scales{};
   std::size_t observed = 0;
 };
 
-Scaled scale_data(std::span<const double> y, bool centre) {
-  Scaled s;
+Scaled scale_data(const MeanData& data, bool centre, std::size_t pure_columns) {
+  Scaled s{.data = data};
   double sum = 0, squares = 0;
-  for (const double v : y)
+  for (const double v : data.change)
     if (!std::isnan(v)) {
       sum += v;
       ++s.observed;
     }
   const auto n = static_cast<double>(s.observed);
-  if (centre) s.centre = sum / n;
-  for (const double v : y)
+  // Levels that fill a gap between differences would have to be tilted by the centre: left alone.
+  if (centre && (data.lost == 0 || data.missing.empty())) s.centre = sum / n;
+  for (const double v : data.change)
     if (!std::isnan(v)) squares += (v - s.centre) * (v - s.centre);
   s.scale = std::sqrt(squares / n);
-  s.y.reserve(y.size());
-  for (const double v : y) s.y.push_back((v - s.centre) / s.scale);
+  for (double& v : s.data.change) v = (v - s.centre) / s.scale;
+  for (double& v : s.data.filled) v = (v - s.centre) / s.scale;
+  for (double& v : s.data.level) v /= s.scale;
+  s.column_scales = Eigen::VectorXd::Ones(data.columns.cols());
+  for (Index j = static_cast<Index>(pure_columns); j < data.columns.cols(); ++j) {
+    s.column_scales(j) = data.columns.col(j).norm() / std::sqrt(n);
+    s.data.columns.col(j) /= s.column_scales(j);
+  }
   return s;
 }
 
 // One model on one window, from data to Fit.
 class Engine {
  public:
-  Engine(const Model& model, std::span<const double> y, const EstimateOptions& options)
+  Engine(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact)
       : model_(model),
         names_(parameter_names(model).all()),
+        at_(mean_positions(model)),
         options_(options),
-        scaled_(scale_data(y, model.mean.constant && !held_value("mu"))),
-        likelihood_(model, scaled_.y),
-        chart_(model, held_scaled()) {}
+        exact_(exact),
+        scaled_(scale_data(data, model.mean.constant && !held_value("mu"),
+                           model.mean.constant ? 1 : 0)),
+        units_(units()),
+        chart_(model, held_scaled()),
+        surface_(make_surface(model_, scaled_.data, exact)) {}
 
   void run(Fit& fit) {
     climb();
@@ -106,55 +123,76 @@ class Engine {
     return std::nullopt;
   }
 
-  [[nodiscard]] double unit(const std::string& name) const {
-    return std::pow(scaled_.scale, unit_power(name));
+  // What one unit of each parameter on the optimiser's scale is in natural units.
+  [[nodiscard]] VectorXd units() const {
+    VectorXd u = VectorXd::Ones(static_cast<Index>(names_.size()));
+    for (std::size_t j = 0; j < at_.regression.size(); ++j)
+      u(static_cast<Index>(at_.regression[j])) =
+          scaled_.scale / scaled_.column_scales(static_cast<Index>(j));
+    for (std::size_t j = 0; j < names_.size(); ++j)
+      if (names_[j] == "omega" || names_[j] == "sigma2")
+        u(static_cast<Index>(j)) = scaled_.scale * scaled_.scale;
+    return u;
   }
 
   [[nodiscard]] std::vector<std::optional<double>> held_scaled() const {
     std::vector<std::optional<double>> held;
-    for (const std::string& name : names_) {
-      held.push_back(held_value(name));
-      if (held.back()) *held.back() /= unit(name);
+    for (std::size_t j = 0; j < names_.size(); ++j) {
+      held.push_back(held_value(names_[j]));
+      if (held.back()) *held.back() /= units_(static_cast<Index>(j));
     }
     return held;
   }
 
   // ---- Starting points ----
 
-  // AR and MA coefficients by Hannan and Rissanen (1982): a long autoregression gives shocks, y is
-  // then regressed on its lags and theirs. Shrunk until stationary and invertible; zeros where even
-  // that fails.
+  // Regression coefficients by least squares, then AR and MA coefficients by Hannan and Rissanen
+  // (1982): a long autoregression gives shocks, y is then regressed on its lags and theirs. Shrunk
+  // until stationary and invertible; zeros where even that fails.
   [[nodiscard]] std::vector<double> mean_start() const {
-    const Lags &ar = model_.mean.ar, &ma = model_.mean.ma;
-    const std::size_t constant = model_.mean.constant ? 1 : 0;
-    std::vector<double> start(constant + ar.size() + ma.size(), 0.0);
-    if (ar.empty() && ma.empty()) return start;
-    std::vector<double> y = scaled_.y;
+    std::vector<double> start(at_.count, 0.0);
+    std::vector<double> y = scaled_.data.change;
     for (double& v : y)
       if (std::isnan(v)) v = 0;
-    std::vector<double> shocks(y.size(), 0.0);
-    const int longest = std::max(ar.empty() ? 0 : ar.back(), ma.empty() ? 0 : ma.back());
-    const auto n = static_cast<int>(y.size());
-    if (!ma.empty()) {
-      const int order = std::min(std::max(10, longest + 5), n / 4);
-      std::vector<int> all(static_cast<std::size_t>(order));
-      std::iota(all.begin(), all.end(), 1);
-      if (!regress_on_lags(y, y, all, {}, shocks, nullptr)) return start;
+    Eigen::Map<VectorXd> rows(y.data(), static_cast<Index>(y.size()));
+    if (const MatrixXd& X = scaled_.data.columns;
+        X.cols() > 1 || (X.cols() == 1 && (scaled_.centre == 0 || !model_.mean.constant))) {
+      const VectorXd beta = (X.transpose() * X).ldlt().solve(X.transpose() * rows);
+      rows -= X * beta;
+      for (std::size_t j = 0; j < at_.regression.size(); ++j)
+        start[at_.regression[j]] = beta(static_cast<Index>(j));
     }
-    std::vector<double> coefficients;
-    if (!regress_on_lags(y, shocks, ar, ma, shocks, &coefficients)) return start;
+    const Mean& m = model_.mean;
+    Lags ar = m.ar, ma = m.ma;
+    ar.insert(ar.end(), m.seasonal_ar.begin(), m.seasonal_ar.end());
+    ma.insert(ma.end(), m.seasonal_ma.begin(), m.seasonal_ma.end());
+    if (ar.empty() && ma.empty()) return start;
+    const std::vector<double> coefficients = hannan_rissanen(y, ar, ma);
+    if (coefficients.empty()) return start;
     double shrink = 1;
     for (int attempt = 0; attempt < 20; ++attempt, shrink *= 0.8) {
       VectorXd theta = VectorXd::Zero(static_cast<Index>(names_.size()));
       for (std::size_t i = 0; i < coefficients.size(); ++i)
-        theta(static_cast<Index>(constant + i)) = shrink * coefficients[i];
+        theta(static_cast<Index>(lag_parameter(i))) = shrink * coefficients[i];
       if (chart_.admits(theta) && factors_inside(theta)) {
         for (std::size_t i = 0; i < coefficients.size(); ++i)
-          start[constant + i] = theta(static_cast<Index>(constant + i));
+          start[lag_parameter(i)] = theta(static_cast<Index>(lag_parameter(i)));
         break;
       }
     }
     return start;
+  }
+
+  // Position among all parameters of the i-th of ar, sar, ma, sma.
+  [[nodiscard]] std::size_t lag_parameter(std::size_t i) const {
+    const Mean& m = model_.mean;
+    for (const auto& [first, count] :
+         {std::pair{at_.ar, m.ar.size()}, std::pair{at_.seasonal_ar, m.seasonal_ar.size()},
+          std::pair{at_.ma, m.ma.size()}}) {
+      if (i < count) return first + i;
+      i -= count;
+    }
+    return at_.seasonal_ma + i;
   }
 
   [[nodiscard]] bool factors_inside(const VectorXd& theta) const {
@@ -167,7 +205,7 @@ class Engine {
   [[nodiscard]] VectorXd with_held(VectorXd theta) const {
     for (std::size_t j = 0; j < names_.size(); ++j)
       if (const auto held = held_value(names_[j]))
-        theta(static_cast<Index>(j)) = *held / unit(names_[j]);
+        theta(static_cast<Index>(j)) = *held / units_(static_cast<Index>(j));
     return theta;
   }
 
@@ -175,34 +213,63 @@ class Engine {
     return static_cast<Index>(parameter_names(model_).mean.size());
   }
 
-  static bool regress_on_lags(const std::vector<double>& y, const std::vector<double>& e,
-                              const Lags& ar, const Lags& ma, std::vector<double>& residuals,
-                              std::vector<double>* coefficients) {
-    const int longest = std::max(ar.empty() ? 0 : ar.back(), ma.empty() ? 0 : ma.back());
-    const auto rows = static_cast<Index>(y.size()) - longest;
-    const auto k = static_cast<Index>(ar.size() + ma.size());
-    if (rows < k + 2) return false;
-    MatrixXd X(rows, k);
-    VectorXd target(rows);
-    for (Index i = 0; i < rows; ++i) {
-      const auto t = static_cast<std::size_t>(i + longest);
-      Index column = 0;
-      target(i) = y[t];
-      for (const int lag : ar) X(i, column++) = y[t - static_cast<std::size_t>(lag)];
-      for (const int lag : ma) X(i, column++) = e[t - static_cast<std::size_t>(lag)];
+  // Coefficients of the lags of y, then of those of the shocks; empty where too few rows are there.
+  static std::vector<double> hannan_rissanen(const std::vector<double>& y, const Lags& ar,
+                                             const Lags& ma) {
+    int longest = 0;
+    for (const Lags* lags : {&ar, &ma})
+      for (const int lag : *lags) longest = std::max(longest, lag);
+    const auto n = static_cast<int>(y.size()), k = static_cast<int>(ar.size() + ma.size());
+    if (n - longest < k + 2) return {};
+    std::vector<double> shocks = y;
+    if (!ma.empty()) {
+      const int order = std::min(std::max(10, longest + 5), n / 4);
+      const std::vector<double> a =
+          coefficients_from_partials(partial_from_autocorrelations(autocorrelations(y, order)));
+      for (int l = 1; l <= order; ++l)
+        for (int t = l; t < n; ++t)
+          shocks[static_cast<std::size_t>(t)] -=
+              a[static_cast<std::size_t>(l - 1)] * y[static_cast<std::size_t>(t - l)];
     }
-    const Regression fit = regress(X, target);
-    std::vector<double> left(y.size(), 0.0);
-    for (Index i = 0; i < rows; ++i) left[static_cast<std::size_t>(i + longest)] = fit.residuals(i);
-    if (coefficients) coefficients->assign(fit.coefficients.begin(), fit.coefficients.end());
-    residuals = std::move(left);
-    return true;
+    const Index rows = n - longest;
+    MatrixXd X(rows, k);
+    Index column = 0;
+    const std::vector<double>* const shocks_at = &shocks;
+    for (const auto& [lags, from] : {std::pair{&ar, &y}, std::pair{&ma, shocks_at}})
+      for (const int lag : *lags)
+        X.col(column++) = Eigen::Map<const VectorXd>(from->data() + longest - lag, rows);
+    const VectorXd c =
+        (X.transpose() * X)
+            .ldlt()
+            .solve(X.transpose() * Eigen::Map<const VectorXd>(y.data() + longest, rows));
+    if (!c.allFinite()) return {};
+    return {c.begin(), c.end()};
   }
 
   // Every starting point, best likelihood first.
   std::vector<VectorXd> starts() {
-    const std::vector<double> mean = mean_start();
+    std::vector<VectorXd> points = exact_ ? exact_starts() : joint_starts();
+    if (!options_.start.empty()) {
+      VectorXd theta = Eigen::Map<const VectorXd>(options_.start.data(),
+                                                  static_cast<Index>(options_.start.size()));
+      if (model_.mean.constant && scaled_.centre != 0) theta(0) -= scaled_.centre;
+      points.push_back(theta.cwiseQuotient(units_));
+    }
     std::vector<std::pair<double, VectorXd>> ranked;
+    for (const VectorXd& theta : points) {
+      const VectorXd x = feasible(chart_.working(with_held(theta)));
+      ranked.emplace_back(value(x), x);
+    }
+    std::stable_sort(ranked.begin(), ranked.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    points.clear();
+    for (auto& [f, x] : ranked) points.push_back(std::move(x));
+    return points;
+  }
+
+  std::vector<VectorXd> joint_starts() {
+    const std::vector<double> mean = mean_start();
+    std::vector<VectorXd> points;
     for (const std::vector<double>& variance : variance_family(model_.variance).starts(model_)) {
       VectorXd theta(static_cast<Index>(names_.size()));
       Index at = 0;
@@ -210,13 +277,38 @@ class Engine {
       for (const double v : variance) theta(at++) = v;
       for (const ShapeCoordinate& shape : shock_law(model_.shocks).shapes)
         theta(at++) = shape.natural(shape.start);
-      const VectorXd x = feasible(chart_.working(with_held(theta)));
-      ranked.emplace_back(value(x), x);
+      points.push_back(std::move(theta));
     }
-    std::stable_sort(ranked.begin(), ranked.end(),
-                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    return points;
+  }
+
+  // Of the exact likelihood: the regression's answer and, where there are both AR and MA terms,
+  // which may stand in for one another, half of it and none of it. sigma2 follows.
+  std::vector<VectorXd> exact_starts() {
+    const std::vector<double> mean = mean_start();
+    const bool lags = at_.seasonal_ma + model_.mean.seasonal_ma.size() > at_.ar;
     std::vector<VectorXd> points;
-    for (auto& [f, x] : ranked) points.push_back(std::move(x));
+    for (const double share : {1.0, 0.5, 0.0}) {
+      VectorXd theta(static_cast<Index>(names_.size()));
+      for (std::size_t j = 0; j < mean.size(); ++j) {
+        const bool lag = j >= at_.ar && j < at_.seasonal_ma + model_.mean.seasonal_ma.size();
+        theta(static_cast<Index>(j)) = (lag ? share : 1) * mean[j];
+      }
+      theta(static_cast<Index>(at_.count)) = 1;
+      if (chart_.admits(theta)) {
+        // -2 l is linear in 1 / sigma2 but for a known logarithm: two values give its maximum.
+        const auto at_variance = [&](double sigma2) {
+          theta(static_cast<Index>(at_.count)) = sigma2;
+          return value(chart_.working(with_held(theta)));
+        };
+        const double one = at_variance(1), two = at_variance(2);
+        const auto n = static_cast<double>(scaled_.observed);
+        const double sum = 2 * (n * std::log(2.0) - 2 * (two - one));
+        theta(static_cast<Index>(at_.count)) = sum > 0 && std::isfinite(sum) ? sum / n : 1;
+      }
+      points.push_back(std::move(theta));
+      if (!lags) break;
+    }
     return points;
   }
 
@@ -243,28 +335,31 @@ class Engine {
 
   // ---- The climb ----
 
-  double value(const VectorXd& x) {
+  double value(const VectorXd& x) { return value(chart_, x); }
+
+  double value(const Chart& chart, const VectorXd& x) {
     ++evaluations_;
-    const VectorXd theta = chart_.natural(x);
-    if (!chart_.admits(theta)) return std::numeric_limits<double>::infinity();
-    likelihood_.evaluate(span_of(theta), Order::value, derivatives_);
+    const VectorXd theta = chart.natural(x);
+    if (!chart.admits(theta)) return std::numeric_limits<double>::infinity();
+    surface_->evaluate(span_of(theta), Order::value, derivatives_);
     return derivatives_.admitted ? -derivatives_.log_likelihood
                                  : std::numeric_limits<double>::infinity();
   }
 
-  double derivatives(const VectorXd& x, Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
+  double derivatives(const Chart& chart, const VectorXd& x, Curvature kind, VectorXd& gradient,
+                     MatrixXd& curvature) {
     ++evaluations_;
-    const VectorXd theta = chart_.natural(x);
-    if (!chart_.admits(theta)) return std::numeric_limits<double>::infinity();
-    likelihood_.evaluate(
-        span_of(theta), kind == Curvature::hessian ? Order::hessian : Order::scoring, derivatives_);
+    const VectorXd theta = chart.natural(x);
+    if (!chart.admits(theta)) return std::numeric_limits<double>::infinity();
+    surface_->evaluate(span_of(theta), kind == Curvature::hessian ? Order::hessian : Order::scoring,
+                       derivatives_);
     if (!derivatives_.admitted) return std::numeric_limits<double>::infinity();
     const auto k = static_cast<Index>(names_.size());
     const Eigen::Map<const VectorXd> g(derivatives_.gradient.data(), k);
-    const MatrixXd J = chart_.jacobian(x);
+    const MatrixXd J = chart.jacobian(x);
     gradient = -J.transpose() * g;
     if (kind == Curvature::hessian)
-      curvature = -chart_.pull_hessian(x, g, unpack(derivatives_.hessian, k));
+      curvature = -chart.pull_hessian(x, g, unpack(derivatives_.hessian, k));
     else
       curvature = J.transpose() * unpack(derivatives_.information, k) * J;
     return -derivatives_.log_likelihood;
@@ -280,18 +375,83 @@ class Engine {
       }
       return;
     }
-    const Objective objective{
-        .value = [this](const VectorXd& x) { return value(x); },
-        .derivatives = [this](const VectorXd& x, Curvature kind, VectorXd& g,
-                              MatrixXd& B) { return derivatives(x, kind, g, B); }};
     std::vector<VectorXd> points = starts();
-    auto polished = static_cast<std::size_t>(options_.starts > 0       ? options_.starts
-                                             : scaled_.observed < 1000 ? 8
-                                                                       : 4);
+    auto polished = static_cast<std::size_t>(options_.starts > 0                  ? options_.starts
+                                             : exact_ || scaled_.observed >= 1000 ? 4
+                                                                                  : 8);
     polished = std::min(polished, points.size());
     points.resize(polished);
     starts_ = static_cast<int>(polished);
-    if (polished > 1) {  // a few scoring steps from each: they show which hill is the highest
+    if (exact_)
+      climb_exact(points);
+    else
+      climb_joint(points);
+  }
+
+  [[nodiscard]] Objective objective_in(const Chart& chart) {
+    return {
+        .value = [this, &chart](const VectorXd& x) { return value(chart, x); },
+        .derivatives = [this, &chart](const VectorXd& x, Curvature kind, VectorXd& g,
+                                      MatrixXd& B) { return derivatives(chart, x, kind, g, B); }};
+  }
+
+  void keep_better(NewtonResult r) {
+    const bool better = best_.x.size() == 0 || (settled(r) && !settled(best_)) ||
+                        (settled(r) == settled(best_) && r.f < best_.f);
+    if (better) best_ = std::move(r);
+  }
+
+  // Terms that stand in for one another make long valleys, straight in the coefficients themselves:
+  // the climb is made there where a set of lags is full, and ends in the coordinates whose bounds
+  // are the edges.
+  void climb_exact(const std::vector<VectorXd>& points) {
+    const Chart natural(model_, held_scaled(), Chart::Coordinates::natural);
+    const Objective in_natural = objective_in(natural), in_bounded = objective_in(chart_);
+    const NewtonOptions newton{.scoring_steps = kExactScoring,
+                               .scoring_until = kScoredEnough,
+                               .damping = true,
+                               .max_iterations = options_.max_iterations};
+    if (!chart_.has_partials()) {
+      for (const VectorXd& x : points) {
+        keep_better(minimise(in_bounded, chart_.constraints(), x, newton));
+        if (settled(best_) && arma_terms(model_) < 2) return;
+      }
+      return;
+    }
+    struct Reached {
+      double f;
+      bool done;
+      VectorXd x;
+    };
+    std::vector<Reached> reached;
+    NewtonOptions in_valley = newton;
+    in_valley.max_iterations = std::min(options_.max_iterations, kValleySteps);
+    in_valley.certificate = false;
+    for (const VectorXd& x : points) {
+      const NewtonResult r = minimise(in_natural, natural.constraints(),
+                                      natural.working(chart_.natural(x)), in_valley);
+      reached.push_back({r.f, settled(r), chart_.working(natural.natural(r.x))});
+    }
+    std::stable_sort(reached.begin(), reached.end(),
+                     [](const Reached& a, const Reached& b) { return a.f < b.f; });
+    // A climb that stopped at an edge is gone on with where it is clearly the higher; where another
+    // has found a maximum, not for long.
+    const bool any_done =
+        std::any_of(reached.begin(), reached.end(), [](const Reached& r) { return r.done; });
+    for (const Reached& from : reached) {
+      NewtonOptions to_the_end = newton;
+      if (any_done && !from.done) {
+        if (best_.x.size() > 0) continue;
+        to_the_end.max_iterations = std::min(options_.max_iterations, kEdgeSteps);
+      }
+      keep_better(minimise(in_bounded, chart_.constraints(), from.x, to_the_end));
+      if (settled(best_)) return;
+    }
+  }
+
+  void climb_joint(std::vector<VectorXd>& points) {
+    const Objective objective = objective_in(chart_);
+    if (points.size() > 1) {  // a few scoring steps from each: they show which hill is the highest
       std::vector<std::pair<double, VectorXd>> ranked;
       for (VectorXd& x : points) {
         NewtonResult r =
@@ -301,16 +461,13 @@ class Engine {
       }
       std::stable_sort(ranked.begin(), ranked.end(),
                        [](const auto& a, const auto& b) { return a.first < b.first; });
-      for (std::size_t i = 0; i < polished; ++i) points[i] = std::move(ranked[i].second);
+      for (std::size_t i = 0; i < points.size(); ++i) points[i] = std::move(ranked[i].second);
     }
     NewtonOptions newton;
     newton.scoring_steps = 2;
     newton.max_iterations = options_.max_iterations;
     for (const VectorXd& x : points) {
-      NewtonResult r = minimise(objective, chart_.constraints(), x, newton);
-      const bool better = best_.x.size() == 0 || (settled(r) && !settled(best_)) ||
-                          (settled(r) == settled(best_) && r.f < best_.f);
-      if (better) best_ = std::move(r);
+      keep_better(minimise(objective, chart_.constraints(), x, newton));
       // Another start that ends lower would only repeat what polishing has ruled out.
       if (settled(best_)) break;
     }
@@ -345,10 +502,15 @@ class Engine {
         bounds.push_back(chart_.constraints().names[static_cast<std::size_t>(i)]);
         active_.push_back(i);
       }
-    edges_ = chart_.at_edge(theta_);
-    for (const std::string& name : edges_) {
-      const std::string bound = fmt::format("{} inside the unit circle", name);
-      if (std::find(bounds.begin(), bounds.end(), bound) == bounds.end()) bounds.push_back(bound);
+    for (const Chart::Edge& edge : chart_.at_edge(theta_)) {
+      edges_.push_back(edge.parameter);
+      const std::string bound = fmt::format("{} inside the unit circle", edge.parameter);
+      const auto said = std::find(bounds.begin(), bounds.end(), bound);
+      const std::string with_root = fmt::format("{} (root {:.5f})", bound, edge.root);
+      if (said == bounds.end())
+        bounds.push_back(with_root);
+      else
+        *said = with_root;
     }
     c.status = bounds.empty() ? FitStatus::converged : FitStatus::boundary;
     c.why = bounds.empty()
@@ -360,13 +522,12 @@ class Engine {
   // ---- Writing the result, in the units of the data ----
 
   void write_estimates(Fit& fit) const {
-    fit.n = scaled_.observed;
     fit.estimated = static_cast<int>(chart_.size());
     for (std::size_t j = 0; j < names_.size(); ++j) {
       Parameter p;
       p.name = names_[j];
-      p.estimate =
-          theta_(static_cast<Index>(j)) * unit(p.name) + (p.name == "mu" ? scaled_.centre : 0);
+      p.estimate = theta_(static_cast<Index>(j)) * units_(static_cast<Index>(j)) +
+                   (p.name == "mu" ? scaled_.centre : 0);
       if (const auto held = held_value(p.name)) {
         p.estimate = *held;
         p.held = true;
@@ -400,23 +561,24 @@ class Engine {
       fit.covariance = MatrixXd::Zero(k, k);
       return;
     }
-    const std::vector<double> by_row = likelihood_.scores(span_of(theta_));
-    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>
-        S(by_row.data(), static_cast<Index>(likelihood_.rows()), k);
-    const MatrixXd reduced_scores = S * G;
-    const MatrixXd B = reduced_scores.transpose() * reduced_scores;
     const MatrixXd identity = MatrixXd::Identity(r, r);
     const MatrixXd A = (Z.transpose() * best_.hessian * Z).llt().solve(identity);
-    const Eigen::LDLT<MatrixXd> of_B(B);
-    const MatrixXd opg =
-        of_B.isPositive() && of_B.rcond() > 1e-14 ? MatrixXd(of_B.solve(identity)) : MatrixXd();
-    VectorXd units(k);
-    for (Index j = 0; j < k; ++j) units(j) = unit(names_[static_cast<std::size_t>(j)]);
+    MatrixXd opg, sandwich;
+    if (!options_.hessian_errors_only || fit.errors != ErrorKind::hessian) {
+      const std::vector<double> by_row = surface_->scores(span_of(theta_));
+      const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>
+          S(by_row.data(), static_cast<Index>(surface_->rows()), k);
+      const MatrixXd reduced_scores = S * G;
+      const MatrixXd B = reduced_scores.transpose() * reduced_scores;
+      const Eigen::LDLT<MatrixXd> of_B(B);
+      if (of_B.isPositive() && of_B.rcond() > 1e-14) opg = of_B.solve(identity);
+      sandwich = A * B * A;
+    }
     const auto natural = [&](const MatrixXd& C) -> MatrixXd {
       if (C.size() == 0) return {};
-      return units.asDiagonal() * (G * C * G.transpose()) * units.asDiagonal();
+      return units_.asDiagonal() * (G * C * G.transpose()) * units_.asDiagonal();
     };
-    const MatrixXd by_hessian = natural(A), by_opg = natural(opg), by_sandwich = natural(A * B * A);
+    const MatrixXd by_hessian = natural(A), by_opg = natural(opg), by_sandwich = natural(sandwich);
     const auto error = [&](const MatrixXd& V, Index j) -> std::optional<double> {
       const Parameter& p = fit.parameters[static_cast<std::size_t>(j)];
       if (V.size() == 0 || p.held || p.at_bound || !(V(j, j) > 0)) return std::nullopt;
@@ -448,10 +610,13 @@ class Engine {
 
   const Model& model_;
   std::vector<std::string> names_;
+  MeanPositions at_;
   const EstimateOptions& options_;
+  bool exact_;
   Scaled scaled_;
-  Likelihood<double> likelihood_;
+  VectorXd units_;  // k
   Chart chart_;
+  std::unique_ptr<Surface> surface_;
   Derivatives<double> derivatives_;
   NewtonResult best_;
   VectorXd theta_;                  // natural, scaled data
@@ -462,9 +627,9 @@ class Engine {
 
 }  // namespace
 
-void run_engine(const Model& model, std::span<const double> y, const EstimateOptions& options,
+void run_engine(const Model& model, const MeanData& data, const EstimateOptions& options,
                 Fit& fit) {
-  Engine(model, y, options).run(fit);
+  Engine(model, data, options, fit.exact).run(fit);
 }
 
 }  // namespace brace

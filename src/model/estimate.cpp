@@ -12,13 +12,17 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/inspection.hpp"
+#include "brace/hypothesis/whiteness.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/series/split.hpp"
 #include "model/admissible.hpp"
 #include "model/engine.hpp"
+#include "model/exact_likelihood.hpp"
 #include "model/families.hpp"
+#include "model/innovations.hpp"
+#include "model/lag_product.hpp"
 #include "model/likelihood.hpp"
 
 namespace brace {
@@ -31,18 +35,63 @@ constexpr std::size_t kFewForVariance = 250;
 
 // ---- What follows from the parameters ----
 
+// Whether the options, or else the model, ask for the exact likelihood.
+bool is_exact(const Model& model, LikelihoodKind kind) {
+  const bool alone = std::holds_alternative<Steady>(model.variance) &&
+                     std::holds_alternative<Normal>(model.shocks);
+  if (kind == LikelihoodKind::exact && !alone)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}': the exact likelihood is that of '/ steady / normal'; leave it "
+                            "to the model or ask for the conditional one",
+                            to_string(model)));
+  return alone && kind != LikelihoodKind::conditional;
+}
+
+bool is_lag_term(std::string_view name) {
+  return name.starts_with("ar") || name.starts_with("ma") || name.starts_with("sar") ||
+         name.starts_with("sma");
+}
+
 // Likelihood and path at the estimates, in the units of the data, by the same steps for a new fit
 // and for one read from a file, so that both give the same bits.
-void fill_path(Fit& fit, std::optional<double> presample) {
+void fill_path(Fit& fit, const MeanData& data, std::optional<double> presample) {
   const std::vector<double> theta = fit.estimates();
-  Likelihood<double> likelihood(fit.model, fit.data());
+  const std::size_t rows = data.change.size();
+  fit.lost = data.lost;
+  fit.counted.assign(fit.count, 0);
+  const auto aligned = [&](std::vector<double> part, double before) {
+    part.insert(part.begin(), fit.lost, before);
+    return part;
+  };
+  if (fit.exact) {
+    ExactLikelihood likelihood(fit.model, data);
+    Derivatives<double> d;
+    likelihood.evaluate(theta, Order::value, d);
+    if (d.admitted) fit.log_likelihood = d.log_likelihood;
+    fit.n = likelihood.counted();
+    Innovations found;
+    if (!filter(fit.model, data, theta, found)) return;
+    const double sigma2 = theta[mean_positions(fit.model).count];
+    for (std::size_t t = 0; t < rows; ++t) {
+      fit.counted[fit.lost + t] = found.spread[t] > 0;
+      found.spread[t] = sigma2 * (found.spread[t] > 0 ? found.spread[t] : 1);
+    }
+    fit.shocks = aligned(std::move(found.error), 0);
+    fit.variances = aligned(std::move(found.spread), sigma2);
+    fit.deviations.assign(fit.count, 0.0);
+    fit.presample = sigma2;
+    return;
+  }
+  Likelihood<double> likelihood(fit.model, data);
   if (const auto d = likelihood.evaluate(theta, Order::value); d.admitted)
     fit.log_likelihood = d.log_likelihood;
+  fit.n = likelihood.observed();
   Likelihood<double>::Path path;
   if (!likelihood.path(theta, path, presample)) return;
-  fit.deviations = std::move(path.dev);
-  fit.shocks = std::move(path.e);
-  fit.variances = std::move(path.h);
+  for (std::size_t t = 0; t < rows; ++t) fit.counted[fit.lost + t] = !std::isnan(data.change[t]);
+  fit.deviations = aligned(std::move(path.dev), 0);
+  fit.shocks = aligned(std::move(path.e), 0);
+  fit.variances = aligned(std::move(path.h), path.presample);
   fit.presample = path.presample;
 }
 
@@ -69,7 +118,7 @@ void fill_dynamics(Fit& fit) {
   if (root > 0 && root < 1) fit.half_life = std::log(0.5) / std::log(root);
 }
 
-void add_warnings(Fit& fit) {
+void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
   const auto warn = [&](WarningCode code, std::string text) {
     fit.warnings.push_back({code, std::move(text)});
   };
@@ -81,11 +130,21 @@ void add_warnings(Fit& fit) {
                      "data",
                      c.why));
   if (c.status == FitStatus::boundary) {
-    bool root = false;
-    for (const Parameter& p : fit.parameters)
-      root = root || (p.at_bound && (p.name.starts_with("ar") || p.name.starts_with("ma")));
-    warn(root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
-         fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
+    bool root = false, ma_root = false;
+    for (const Parameter& p : fit.parameters) {
+      root = root || (p.at_bound && is_lag_term(p.name));
+      ma_root = ma_root || (p.at_bound && (p.name.starts_with("ma") || p.name.starts_with("sma")));
+    }
+    if (ma_root && fit.lost > 0)
+      warn(
+          WarningCode::over_differenced,
+          fmt::format("{}: an MA root at one takes a difference back, so the series is differenced "
+                      "once too often, or its season is fixed; drop a diff and use trend or "
+                      "harmonics",
+                      c.why));
+    else
+      warn(root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
+           fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
   }
   if (!fit.usable()) return;
   if (fit.persistence && *fit.persistence > kNearOne)
@@ -106,23 +165,32 @@ void add_warnings(Fit& fit) {
                "nu is {:.1f}: shocks have no fourth moment, so tests on their squares and the "
                "errors of the variance terms are rough",
                p.estimate));
-  if (!variance_equation && !(fit.model.mean.ar.empty() && fit.model.mean.ma.empty()) &&
-      fit.n >= 50 && *arch_lm(fit.standardised(), {.demean = false}).rejects())
+  if (!variance_equation && arma_terms(fit.model) > 0 && fit.n >= 50 &&
+      *mcleod_li(fit.standardised()).rejects())
     warn(WarningCode::variance_ignored,
          "volatility clusters in the residuals, so the errors of the mean terms are too small or "
          "too "
          "large; add a variance equation, such as '/ garch', before judging them");
-  for (Warning& warning : data_warnings(fit.window())) fit.warnings.push_back(std::move(warning));
+  // What is fitted is the difference, and a trend is no unit root.
+  Series fitted = window;
+  if (fit.lost > 0) {
+    fitted = rows_between(window, fit.lost, window.size());
+    fitted.values = data.change;
+    fitted.name = fmt::format("the difference of {}", window.name);
+  }
+  for (Warning& warning : data_warnings(fitted))
+    if (warning.code != WarningCode::level_modelled || !fit.model.mean.trend)
+      fit.warnings.push_back(std::move(warning));
 }
 
 // The estimate may not need more than this to be defined.
 std::size_t least_observations(const Model& model) {
   const std::size_t k = parameter_names(model).all().size();
-  int longest = 0;
-  for (const Lags* lags :
-       {&model.mean.ar, &model.mean.ma, shock_lags(model.variance), variance_lags(model.variance)})
+  int longest = std::max(ar_product(model).longest(), ma_product(model).longest());
+  for (const Lags* lags : {shock_lags(model.variance), variance_lags(model.variance)})
     if (lags && !lags->empty()) longest = std::max(longest, lags->back());
-  return std::max<std::size_t>(2 * k, k + static_cast<std::size_t>(longest) + 5);
+  return difference_weights(model.mean.differences).size() - 1 +
+         std::max<std::size_t>(2 * k, k + static_cast<std::size_t>(longest) + 5);
 }
 
 void require_built(const Model& model) {
@@ -130,7 +198,7 @@ void require_built(const Model& model) {
     throw Error(
         ErrorCode::not_built,
         fmt::format("model line: '{}' is part of the grammar but not estimated by this version; "
-                    "built are zero, const, ar, ma / steady, arch, garch / normal, student",
+                    "built are all means but risk / steady, arch, garch / normal, student",
                     *term));
 }
 
@@ -147,9 +215,6 @@ void require_admissible_where_held(const Model& model) {
 
 Fit run_job(const FitJob& job) {
   Fit fit;
-  fit.model = canonical(job.model);
-  require_built(fit.model);
-  require_admissible_where_held(fit.model);
   if (!job.series) throw Error(ErrorCode::bad_option, "FitJob::series is empty: give a series");
   if (job.first > job.series->size() ||
       (job.count > 0 && job.first + job.count > job.series->size()))
@@ -159,19 +224,35 @@ Fit run_job(const FitJob& job) {
   fit.series = job.series;
   fit.first = job.first;
   fit.count = job.count > 0 ? job.count : job.series->size() - job.first;
-  require_usable(fit.count == job.series->size() ? *job.series : fit.window(),
-                 least_observations(fit.model), fmt::format("'{}'", to_string(fit.model)));
+  std::optional<Series> part;  // copied only where the window is not the whole
+  if (fit.count != job.series->size()) part = fit.window();
+  const Series& window = part ? *part : *job.series;
+  fit.model = canonical(job.model);
+  require_built(fit.model);
+  require_usable(window, least_observations(fit.model), fmt::format("'{}'", to_string(fit.model)));
+  fit.model = resolved(fit.model, window);
+  require_admissible_where_held(fit.model);
+  const MeanData data = mean_data(fit.model, window);
+  require_usable(
+      make_series(data.change, fmt::format("what '{}' is fitted to", mean_part(fit.model))),
+      parameter_names(fit.model).all().size() + 1, "its terms");
+  fit.exact = is_exact(fit.model, job.options.likelihood);
+  const std::size_t k = parameter_names(fit.model).all().size();
+  if (!job.options.start.empty() && job.options.start.size() != k)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("EstimateOptions::start has {} numbers; '{}' has {} parameters",
+                            job.options.start.size(), to_string(fit.model), k));
   fit.errors = job.options.errors;
   if (fit.errors == ErrorKind::automatic)
     fit.errors = std::holds_alternative<Steady>(fit.model.variance) &&
                          std::holds_alternative<Normal>(fit.model.shocks)
                      ? ErrorKind::hessian
                      : ErrorKind::robust;
-  run_engine(fit.model, fit.data(), job.options, fit);
-  fill_path(fit, std::nullopt);
+  run_engine(fit.model, data, job.options, fit);
+  fill_path(fit, data, std::nullopt);
   fill_criteria(fit);
   fill_dynamics(fit);
-  add_warnings(fit);
+  add_warnings(fit, window, data);
   return fit;
 }
 
@@ -194,22 +275,35 @@ Fit estimate(std::string_view model_line, const Series& series, const EstimateOp
   return estimate(parse_model(model_line), series, options);
 }
 
-Evaluation evaluate(const Model& model, const Series& series,
-                    const std::vector<double>& parameters) {
+Evaluation evaluate(const Model& model, const Series& series, const std::vector<double>& parameters,
+                    LikelihoodKind kind) {
   const Model tidy = canonical(model);
   require_built(tidy);
   require_usable(series, 1, "a likelihood");
   if (const std::size_t k = parameter_names(tidy).all().size(); parameters.size() != k)
     throw Error(ErrorCode::bad_option, fmt::format("{} parameters given, the model '{}' has {}",
                                                    parameters.size(), to_string(tidy), k));
-  Likelihood<double> likelihood(tidy, series.values);
-  Derivatives<double> d = likelihood.evaluate(parameters, Order::gradient);
-  Likelihood<double>::Path path;
-  if (!d.admitted || !likelihood.path(parameters, path))
+  const Model model_here = resolved(tidy, series);
+  const MeanData data = mean_data(model_here, series);
+  const bool exact = is_exact(model_here, kind);
+  Derivatives<double> d;
+  if (exact)
+    ExactLikelihood(model_here, data).evaluate(parameters, Order::gradient, d);
+  else
+    Likelihood<double>(model_here, data).evaluate(parameters, Order::gradient, d);
+  Fit fit;
+  fit.model = model_here;
+  fit.exact = exact;
+  fit.count = series.size();
+  fit.parameters.resize(parameters.size());
+  for (std::size_t j = 0; j < parameters.size(); ++j) fit.parameters[j].estimate = parameters[j];
+  if (d.admitted) fill_path(fit, data, std::nullopt);
+  if (!d.admitted || fit.variances.empty())
     throw Error(ErrorCode::bad_option,
-                fmt::format("these parameters of '{}' give a variance that is not positive",
+                fmt::format("these parameters of '{}' give a variance that is not positive, or "
+                            "are not stationary",
                             to_string(tidy)));
-  return {d.log_likelihood, std::move(d.gradient), std::move(path.e), std::move(path.h)};
+  return {d.log_likelihood, std::move(d.gradient), std::move(fit.shocks), std::move(fit.variances)};
 }
 
 Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
@@ -218,7 +312,6 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   require_built(fit.model);
   fit.series = std::move(series);
   fit.count = fit.series->size();
-  fit.n = fit.series->present();
   fit.parameters = std::move(known.parameters);
   fit.covariance = std::move(known.covariance);
   fit.errors = known.errors;
@@ -226,7 +319,8 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   fit.warnings = std::move(known.warnings);
   fit.estimated = static_cast<int>(std::count_if(fit.parameters.begin(), fit.parameters.end(),
                                                  [](const Parameter& p) { return !p.held; }));
-  fill_path(fit, known.presample);
+  fit.exact = is_exact(fit.model, known.likelihood);
+  fill_path(fit, mean_data(fit.model, *fit.series), known.presample);
   fill_criteria(fit);
   fill_dynamics(fit);
   return fit;

@@ -46,13 +46,7 @@ std::vector<double> Fit::estimates() const {
 
 Series Fit::window() const {
   Series part = *series;
-  const auto cut = [&](auto& items) {
-    if (items.empty()) return;
-    items.erase(items.begin() + static_cast<std::ptrdiff_t>(first + count), items.end());
-    items.erase(items.begin(), items.begin() + static_cast<std::ptrdiff_t>(first));
-  };
-  cut(part.values);
-  cut(part.times);
+  part.keep_rows(first, first + count);
   return part;
 }
 
@@ -62,8 +56,8 @@ Series Fit::standardised() const {
   z.unit = "";
   z.kind = Kind::values;
   for (std::size_t t = 0; t < z.values.size(); ++t)
-    z.values[t] = std::isnan(z.values[t]) ? std::numeric_limits<double>::quiet_NaN()
-                                          : shocks[t] / std::sqrt(variances[t]);
+    z.values[t] =
+        counted[t] ? shocks[t] / std::sqrt(variances[t]) : std::numeric_limits<double>::quiet_NaN();
   return z;
 }
 

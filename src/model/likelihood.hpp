@@ -2,7 +2,7 @@
 // The conditional log-likelihood of a model on one series, with analytic first and second
 // derivatives, in one pass over the data for each stage.
 //
-//   brace::Likelihood<double> likelihood(model, y);         // y n values, NaN where missing
+//   brace::Likelihood<double> likelihood(model, mean_data(model, series));
 //   brace::Derivatives<double> d = likelihood.evaluate(theta, brace::Order::hessian);
 //
 // Deviations and shocks before the sample are 0, e^2 and h before it are the mean of e^2 at the
@@ -18,18 +18,11 @@
 #include <vector>
 
 #include "brace/model/model.hpp"
-#include "model/stages.hpp"
+#include "model/lag_product.hpp"
+#include "model/mean_data.hpp"
+#include "model/surface.hpp"
 
 namespace brace {
-
-template <class T>
-struct Derivatives {
-  bool admitted = false;  // false: some h <= 0 or not finite; nothing else is set
-  T log_likelihood = T(0);
-  std::vector<T> gradient;     // k
-  std::vector<T> hessian;      // packed; Order::hessian
-  std::vector<T> information;  // packed; Order::scoring
-};
 
 // The tables that join the stages, filled in likelihood_passes.hpp.
 template <class T>
@@ -46,8 +39,12 @@ struct VarianceKernel {
 template <class T>
 class Likelihood {
  public:
-  // The model must be canonical and built; y must hold at least one value.
-  Likelihood(const Model& model, std::span<const double> y);
+  // The model must be canonical and built; the data must hold at least one value. Rows are those of
+  // the differenced series.
+  Likelihood(const Model& model, const MeanData& data);
+  // y without regressors or differences.
+  Likelihood(const Model& model, std::span<const double> y)
+      : Likelihood(model, mean_data(model, y)) {}
 
   [[nodiscard]] std::size_t parameters() const { return km_ + kv_ + ks_; }
   [[nodiscard]] std::size_t rows() const { return y_.size(); }
@@ -77,11 +74,17 @@ class Likelihood {
   [[nodiscard]] bool path(std::span<const T> theta, Path& path, std::optional<T> presample = {});
 
  private:
-  //   dev[t] = y[t] - mu;   e[t] = dev[t] - f[t],   f[t] = sum ar_i dev[t-i] + sum ma_j e[t-j]
-  // Where y[t] is missing dev[t] is its forecast f[t] and e[t] is 0. Fills m_ = mean of e^2 over
-  // the values present, and its derivatives.
+  //   dev[t] = y[t] - x[t]'beta
+  //   inner[t] = dev[t] - sum sar_I dev[t-I]
+  //   outer[t] = inner[t] - sum ar_i inner[t-i] - sum ma_j outer[t-j]
+  //   e[t] = outer[t] - sum sma_J e[t-J]
+  // Where y[t] is missing e[t] is 0 and the others follow from it: dev[t] is its forecast. Without
+  // seasonal terms inner is dev and outer is e. Fills m_ = mean of e^2 over the values present, and
+  // its derivatives.
   template <Order O>
   void run_mean(std::span<const T> theta);
+  template <Order O>
+  void run_constant(const T& mu);
 
   // Rows before the sample: m and its derivatives, 0 by the variance parameters.
   template <Order O>
@@ -104,12 +107,14 @@ class Likelihood {
   std::vector<unsigned char> present_;
   std::size_t observed_ = 0;
   bool gaps_ = false;
-  bool constant_;
-  std::vector<int> ar_, ma_, shock_lags_, variance_lags_;
+  MeanPositions at_;
+  std::vector<T> columns_;  // of the regression, row by row
+  bool plain_ = false;      // no lags, no column but the constant's
+  std::vector<int> ar_, ma_, seasonal_ar_, seasonal_ma_, shock_lags_, variance_lags_;
   VarianceKernel<T> variance_;
   LawKernel<T> law_;
   std::size_t km_ = 0, kv_ = 0, ks_ = 0;  // parameters of mean, variance, shocks
-  Rows<T> dev_, e_;                       // whole series
+  Rows<T> dev_, inner_, outer_, e_;       // whole series
   Rows<T> h_, q_;                         // one block
   T m_ = T(0);                            // mean of e^2 and its derivatives
   std::vector<T> m1_, m2_;
@@ -117,5 +122,21 @@ class Likelihood {
 };
 
 extern template class Likelihood<double>;
+
+// The conditional likelihood as the engine takes it.
+class ConditionalSurface final : public Surface {
+ public:
+  ConditionalSurface(const Model& model, const MeanData& data) : likelihood_(model, data) {}
+  void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override {
+    likelihood_.evaluate(theta, order, out);
+  }
+  [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override {
+    return likelihood_.scores(theta);
+  }
+  [[nodiscard]] std::size_t rows() const override { return likelihood_.rows(); }
+
+ private:
+  Likelihood<double> likelihood_;
+};
 
 }  // namespace brace

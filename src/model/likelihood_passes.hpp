@@ -53,11 +53,13 @@ inline std::size_t longest_lag(const std::vector<int>& a, const std::vector<int>
 }
 
 template <class T>
-Likelihood<T>::Likelihood(const Model& model, std::span<const double> y)
-    : y_(y.begin(), y.end()),
-      constant_(model.mean.constant),
+Likelihood<T>::Likelihood(const Model& model, const MeanData& data)
+    : y_(data.change),
+      at_(mean_positions(model)),
       ar_(model.mean.ar),
       ma_(model.mean.ma),
+      seasonal_ar_(model.mean.seasonal_ar),
+      seasonal_ma_(model.mean.seasonal_ma),
       law_(law_kernel<T>(model.shocks)) {
   if (const std::vector<int>* lags = brace::shock_lags(model.variance)) shock_lags_ = *lags;
   if (const std::vector<int>* lags = brace::variance_lags(model.variance)) variance_lags_ = *lags;
@@ -72,16 +74,27 @@ Likelihood<T>::Likelihood(const Model& model, std::span<const double> y)
   }
   gaps_ = observed_ < y_.size();
   variance_ = variance_kernel<T>(model, gaps_);
+  const bool lags = !ar_.empty() || !ma_.empty() || !seasonal_ar_.empty() || !seasonal_ma_.empty();
+  plain_ = !lags && at_.regression.size() == (model.mean.constant ? 1 : 0);
+  const std::size_t reach =
+      std::max(longest_lag(ar_, ma_), longest_lag(seasonal_ar_, seasonal_ma_));
   // Without lags deviations are shocks (0 where missing): one array serves both.
-  if (!ar_.empty() || !ma_.empty()) dev_.resize(longest_lag(ar_, ma_), y_.size(), km_);
-  e_.resize(longest_lag(ar_, ma_), y_.size(), km_);
-  const std::size_t reach = std::max<std::size_t>(1, longest_lag(shock_lags_, variance_lags_));
-  h_.resize(reach, kBlock, km_ + kv_);
-  q_.resize(reach, kBlock, gaps_ ? km_ + kv_ : km_);
-  // Without lags the derivatives of e never change: -1 by mu where y is present.
-  if (constant_)
+  if (!plain_) dev_.resize(reach, y_.size(), km_);
+  if (!seasonal_ar_.empty()) inner_.resize(reach, y_.size(), km_);
+  if (!seasonal_ma_.empty()) outer_.resize(reach, y_.size(), km_);
+  e_.resize(reach, y_.size(), km_);
+  const std::size_t variance_reach =
+      std::max<std::size_t>(1, longest_lag(shock_lags_, variance_lags_));
+  h_.resize(variance_reach, kBlock, km_ + kv_);
+  q_.resize(variance_reach, kBlock, gaps_ ? km_ + kv_ : km_);
+  // The derivatives of e never change: -1 by mu where y is present.
+  if (plain_ && model.mean.constant)
     for (std::size_t t = 0; t < y_.size(); ++t)
       e_.d(static_cast<std::ptrdiff_t>(t))[0] = T(present_[t] ? -1 : 0);
+  if (!plain_)
+    for (Eigen::Index t = 0; t < data.columns.rows(); ++t)
+      for (Eigen::Index j = 0; j < data.columns.cols(); ++j)
+        columns_.push_back(T(data.columns(t, j)));
   m1_.resize(km_);
   m2_.resize(packed_size(km_));
 }
@@ -126,87 +139,101 @@ bool Likelihood<T>::path(std::span<const T> theta, Path& path, std::optional<T> 
 
 template <class T>
 template <Order O>
+void Likelihood<T>::run_constant(const T& mu) {
+  // Two sums give the mean of e^2 and its derivatives by mu: -2 mean(e) and 2.
+  std::array<T, 4> squares{}, sums{};
+  const auto take = [&](std::size_t t, std::size_t chain) {
+    const T e = gaps_ && !present_[t] ? T(0) : T(y_[t] - mu);
+    e_.value[t] = e;
+    squares[chain] += e * e;
+    sums[chain] += e;
+  };
+  std::size_t t = 0;
+  // Four chains: an addition need not wait for the one before it.
+  for (; t + 4 <= y_.size(); t += 4)
+    for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
+  for (; t < y_.size(); ++t) take(t, 0);
+  const auto n = static_cast<double>(observed_);
+  m_ = ((squares[0] + squares[1]) + (squares[2] + squares[3])) / n;
+  if (km_ > 0) {
+    m1_[0] = -2 * ((sums[0] + sums[1]) + (sums[2] + sums[3])) / n;
+    m2_[0] = T(2);
+  }
+}
+
+template <class T>
+template <Order O>
 void Likelihood<T>::run_mean(std::span<const T> theta) {
-  const T mu = constant_ ? theta[0] : T(0);
-  const std::size_t pairs = packed_size(km_);
+  const std::size_t pairs = packed_size(km_), columns = at_.regression.size();
   m_ = T(0);
   std::fill(m1_.begin(), m1_.end(), T(0));
   std::fill(m2_.begin(), m2_.end(), T(0));
-  if (ar_.empty() && ma_.empty()) {
-    // Two sums give the mean of e^2 and its derivatives by mu: -2 mean(e) and 2.
-    std::array<T, 4> squares{}, sums{};
-    const auto take = [&](std::size_t t, std::size_t chain) {
-      const T e = gaps_ && !present_[t] ? T(0) : T(y_[t] - mu);
-      e_.value[t] = e;
-      squares[chain] += e * e;
-      sums[chain] += e;
-    };
-    std::size_t t = 0;
-    // Four chains: an addition need not wait for the one before it.
-    for (; t + 4 <= y_.size(); t += 4)
-      for_each_index<4>(4, [&](auto chain) { take(t + chain, chain); });
-    for (; t < y_.size(); ++t) take(t, 0);
-    const auto n = static_cast<double>(observed_);
-    m_ = ((squares[0] + squares[1]) + (squares[2] + squares[3])) / n;
-    if (constant_) {
-      m1_[0] = -2 * ((sums[0] + sums[1]) + (sums[2] + sums[3])) / n;
-      m2_[0] = T(2);
+  if (plain_) return run_constant<O>(columns > 0 ? theta[0] : T(0));
+  Rows<T>& inner = seasonal_ar_.empty() ? dev_ : inner_;
+  Rows<T>& outer = seasonal_ma_.empty() ? e_ : outer_;
+  const auto clear = [&](Rows<T>& rows, std::ptrdiff_t t) {
+    rows.at(t) = T(0);
+    if constexpr (O != Order::value) std::fill_n(rows.d(t), km_, T(0));
+    if constexpr (O == Order::hessian) std::fill_n(rows.d2(t), pairs, T(0));
+  };
+  // row t of `into` += sum theta_p from[t - lag]
+  const auto add_lags = [&](Rows<T>& into, std::ptrdiff_t t, const std::vector<int>& lags,
+                            std::size_t p, Rows<T>& from) {
+    for (const int lag : lags) {
+      const auto s = t - lag;
+      add_term<O>(into.at(t), into.d(t), into.d2(t), p, theta[p], from.at(s), from.d(s), from.d2(s),
+                  km_);
+      ++p;
     }
-    return;
-  }
+  };
+  // row t of `into` = from - into, or from + into
+  const auto join = [&](Rows<T>& into, std::ptrdiff_t t, Rows<T>& from, double sign) {
+    into.at(t) = from.at(t) + sign * into.at(t);
+    if constexpr (O != Order::value)
+      for (std::size_t j = 0; j < km_; ++j) into.d(t)[j] = from.d(t)[j] + sign * into.d(t)[j];
+    if constexpr (O == Order::hessian)
+      for (std::size_t r = 0; r < pairs; ++r) into.d2(t)[r] = from.d2(t)[r] + sign * into.d2(t)[r];
+  };
   for (std::size_t row = 0; row < y_.size(); ++row) {
     const auto t = static_cast<std::ptrdiff_t>(row);
-    T& e = e_.at(t);
-    T& dev = dev_.at(t);
-    T *e1 = e_.d(t), *e2 = e_.d2(t), *dev1 = dev_.d(t), *dev2 = dev_.d2(t);
-    T f(0);
-    if constexpr (O != Order::value) std::fill_n(e1, km_, T(0));
-    if constexpr (O == Order::hessian) std::fill_n(e2, pairs, T(0));
-    std::size_t p = constant_ ? 1 : 0;
-    for (const int lag : ar_) {
-      const auto s = t - lag;
-      add_term<O>(f, e1, e2, p, theta[p], dev_.at(s), dev_.d(s), dev_.d2(s), km_);
-      ++p;
-    }
-    for (const int lag : ma_) {
-      const auto s = t - lag;
-      add_term<O>(f, e1, e2, p, theta[p], e_.at(s), e_.d(s), e_.d2(s), km_);
-      ++p;
-    }
-    // e1 and e2 hold the derivatives of the forecast f so far.
+    for (Rows<T>* rows : {&dev_, &inner, &outer, &e_}) clear(*rows, t);
     if (present_[row]) {
-      dev = y_[row] - mu;
-      e = dev - f;
-      if constexpr (O != Order::value) {
-        for (std::size_t j = 0; j < km_; ++j) e1[j] = -e1[j];
-        std::fill_n(dev1, km_, T(0));
-        if (constant_) {
-          e1[0] -= 1;
-          dev1[0] = T(-1);
-        }
+      const T* x = columns_.data() + row * columns;
+      T& dev = dev_.at(t);
+      dev = y_[row];
+      for (std::size_t j = 0; j < columns; ++j) {
+        dev -= theta[at_.regression[j]] * x[j];
+        if constexpr (O != Order::value) dev_.d(t)[at_.regression[j]] = -x[j];
       }
-      if constexpr (O == Order::hessian) {
-        for (std::size_t r = 0; r < pairs; ++r) e2[r] = -e2[r];
-        std::fill_n(dev2, pairs, T(0));
+      if (!seasonal_ar_.empty()) {
+        add_lags(inner, t, seasonal_ar_, at_.seasonal_ar, dev_);
+        join(inner, t, dev_, -1);
+      }
+      add_lags(outer, t, ar_, at_.ar, inner);
+      add_lags(outer, t, ma_, at_.ma, outer);
+      join(outer, t, inner, -1);
+      if (!seasonal_ma_.empty()) {
+        add_lags(e_, t, seasonal_ma_, at_.seasonal_ma, e_);
+        join(e_, t, outer, -1);
       }
     } else {
-      dev = f;
-      e = T(0);
-      if constexpr (O != Order::value) {
-        std::copy_n(e1, km_, dev1);
-        std::fill_n(e1, km_, T(0));
-      }
-      if constexpr (O == Order::hessian) {
-        std::copy_n(e2, pairs, dev2);
-        std::fill_n(e2, pairs, T(0));
+      if (!seasonal_ma_.empty()) add_lags(outer, t, seasonal_ma_, at_.seasonal_ma, e_);
+      add_lags(inner, t, ar_, at_.ar, inner);
+      add_lags(inner, t, ma_, at_.ma, outer);
+      if (!seasonal_ma_.empty()) join(inner, t, outer, 1);
+      if (!seasonal_ar_.empty()) {
+        add_lags(dev_, t, seasonal_ar_, at_.seasonal_ar, dev_);
+        join(dev_, t, inner, 1);
       }
     }
+    const T& e = e_.at(t);
     m_ += e * e;
     if constexpr (O != Order::value)
-      for (std::size_t j = 0; j < km_; ++j) m1_[j] += 2 * e * e1[j];
+      for (std::size_t j = 0; j < km_; ++j) m1_[j] += 2 * e * e_.d(t)[j];
     if constexpr (O == Order::hessian)
       for (std::size_t j = 0, r = 0; j < km_; ++j)
-        for (std::size_t i = 0; i <= j; ++i, ++r) m2_[r] += 2 * (e1[j] * e1[i] + e * e2[r]);
+        for (std::size_t i = 0; i <= j; ++i, ++r)
+          m2_[r] += 2 * (e_.d(t)[j] * e_.d(t)[i] + e * e_.d2(t)[r]);
   }
   const double share = 1.0 / static_cast<double>(observed_);
   m_ *= share;

@@ -44,6 +44,11 @@ void append(std::vector<std::string>& names, std::string_view stem,
 
 }  // namespace
 
+int arma_terms(const Model& model) {
+  const Mean& m = model.mean;
+  return static_cast<int>(m.ar.size() + m.ma.size() + m.seasonal_ar.size() + m.seasonal_ma.size());
+}
+
 std::string_view family_name(const Variance& variance) {
   return kFamilies[variance.index()];
 }
@@ -72,7 +77,12 @@ const Lags* variance_lags(const Variance& variance) {
 Model canonical(Model model) {
   Mean& mean = model.mean;
   if (mean.trend && mean.differences.empty()) mean.constant = true;  // a trend line has a height
-  std::sort(mean.differences.begin(), mean.differences.end());       // repeats are meant
+  // A trend's difference is the mean of the differences; twice differenced it is gone.
+  if (mean.trend && !mean.differences.empty() && (mean.constant || mean.differences.size() > 1))
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: 'trend' beside {} is what 'const' is there; drop 'trend'",
+                            mean.constant ? "'const' and a difference" : "two differences"));
+  std::sort(mean.differences.begin(), mean.differences.end());  // repeats are meant
   for (const int d : mean.differences)
     if (d < 1)
       throw Error(ErrorCode::bad_model_line,
@@ -181,14 +191,66 @@ ParameterNames parameter_names(const Model& model) {
   return names;
 }
 
+namespace {
+
+// Weekday or month of each date.
+int category_of(Regressor::Source source, Timestamp when) {
+  const auto day = std::chrono::floor<std::chrono::days>(when);
+  return source == Regressor::Source::weekday
+             ? static_cast<int>(std::chrono::weekday(day).c_encoding())
+             : static_cast<int>(static_cast<unsigned>(std::chrono::year_month_day(day).month()));
+}
+
+std::vector<Regressor> write_out(const std::vector<Regressor>& terms, const Series& series) {
+  std::vector<Regressor> out;
+  for (const Regressor& r : terms) {
+    if (r.source == Regressor::Source::column) {
+      const bool known = std::any_of(series.companions.begin(), series.companions.end(),
+                                     [&](const Companion& c) { return c.name == r.column; });
+      if (!known)
+        throw Error(ErrorCode::bad_model_line,
+                    fmt::format("model line: 'with {}': there is no column '{}' beside {}",
+                                spell(r), r.column, series.name));
+    } else if (series.times.empty()) {
+      throw Error(
+          ErrorCode::bad_model_line,
+          fmt::format("model line: 'with {}' needs dates, and {} has none", spell(r), series.name));
+    }
+    const bool dummies =
+        r.source == Regressor::Source::weekday || r.source == Regressor::Source::month;
+    if (!dummies || r.category >= 0) {
+      out.push_back(r);
+      continue;
+    }
+    std::vector<int> found;
+    for (const Timestamp when : series.times) found.push_back(category_of(r.source, when));
+    sort_unique(found);
+    // The week begins on Monday: the first that there is stands for the constant.
+    if (r.source == Regressor::Source::weekday && found.size() > 1 && found.front() == 0)
+      std::rotate(found.begin(), found.begin() + 1, found.end());
+    if (found.size() < 2)
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: 'with {}': all rows of {} fall on the same one",
+                              spell(r), series.name));
+    for (std::size_t i = 1; i < found.size(); ++i) {
+      Regressor one = r;
+      one.category = found[i];
+      out.push_back(one);
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
+Model resolved(Model model, const Series& series) {
+  model.mean.regressors = write_out(model.mean.regressors, series);
+  model.variance_regressors = write_out(model.variance_regressors, series);
+  return canonical(std::move(model));
+}
+
 std::optional<std::string> unbuilt_term(const Model& model) {
   const Mean& m = model.mean;
-  if (m.trend) return "trend";
-  if (!m.differences.empty()) return fmt::format("diff{}", m.differences.front());
-  if (!m.seasonal_ar.empty()) return fmt::format("sar{}", m.seasonal_ar.front());
-  if (!m.seasonal_ma.empty()) return fmt::format("sma{}", m.seasonal_ma.front());
-  if (!m.harmonics.empty()) return "harmonics";
-  if (!m.regressors.empty()) return "with";
   if (m.risk) return "risk";
   if (!has_lags<Steady, Arch, Garch>(model.variance))
     return std::string(family_name(model.variance));

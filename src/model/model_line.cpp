@@ -32,6 +32,30 @@ std::optional<T> number_from(std::string_view text) {
   return value;
 }
 
+// "tue" for a weekday or "feb" for a month.
+std::string short_name(Regressor::Source source, int category) {
+  std::string name(source == Regressor::Source::weekday
+                       ? weekday_name(static_cast<unsigned>(category))
+                       : month_name(static_cast<unsigned>(category)));
+  name.resize(3);
+  name[0] = static_cast<char>(name[0] - 'A' + 'a');
+  return name;
+}
+
+// A date without blanks: 2019-05-02T14:00.
+std::string date_word(Timestamp when) {
+  std::string word = format_date(when);
+  std::replace(word.begin(), word.end(), ' ', 'T');
+  return word;
+}
+
+std::optional<int> category_from(Regressor::Source source, std::string_view name) {
+  const bool weekday = source == Regressor::Source::weekday;
+  for (int c = weekday ? 0 : 1; c <= (weekday ? 6 : 12); ++c)
+    if (short_name(source, c) == name) return c;
+  return std::nullopt;
+}
+
 class Parser {
  public:
   explicit Parser(std::string_view line) : line_(line) { split(); }
@@ -179,10 +203,21 @@ class Parser {
 
   void read_dummy(const Token& token, std::string_view name, Regressor& r) const {
     using Source = Regressor::Source;
-    if (name == "weekday") r.source = Source::weekday;
-    if (name == "month") r.source = Source::month;
+    for (const Source source : {Source::weekday, Source::month}) {
+      const std::string_view word = source == Source::weekday ? "weekday" : "month";
+      if (name == word) r.source = source;
+      if (!name.starts_with(word) || name.size() <= word.size() || name[word.size()] != ':')
+        continue;
+      r.source = source;
+      const auto category = category_from(source, name.substr(word.size() + 1));
+      if (!category)
+        fail(token, fmt::format("after '{}:' come three letters, such as {}", word,
+                                source == Source::weekday ? "tue" : "feb"));
+      r.category = *category;
+    }
     for (const auto& [word, source] : {std::pair{std::string_view("step:"), Source::step},
-                                       std::pair{std::string_view("pulse:"), Source::pulse}})
+                                       std::pair{std::string_view("pulse:"), Source::pulse},
+                                       std::pair{std::string_view("fade:"), Source::fade}})
       if (name.starts_with(word)) {
         r.source = source;
         r.at = parse_date(name.substr(word.size()));
@@ -329,10 +364,14 @@ void add_held(std::string& part, const Model& model, const std::vector<std::stri
 
 std::string spell(const Regressor& r) {
   switch (r.source) {
-    case Regressor::Source::weekday: return "weekday";
-    case Regressor::Source::month: return "month";
-    case Regressor::Source::step: return "step:" + format_date(*r.at);
-    case Regressor::Source::pulse: return "pulse:" + format_date(*r.at);
+    case Regressor::Source::weekday:
+    case Regressor::Source::month: {
+      const std::string word = r.source == Regressor::Source::weekday ? "weekday" : "month";
+      return r.category < 0 ? word : word + ":" + short_name(r.source, r.category);
+    }
+    case Regressor::Source::step: return "step:" + date_word(*r.at);
+    case Regressor::Source::pulse: return "pulse:" + date_word(*r.at);
+    case Regressor::Source::fade: return "fade:" + date_word(*r.at);
     case Regressor::Source::column: break;
   }
   // Quoted when it holds anything but letters, or would be read as a dummy.

@@ -9,6 +9,8 @@
 #include "brace/base/error.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/admissible.hpp"
+#include "model/mean_data.hpp"
+#include "model/spelling.hpp"
 #include "model/stepper.hpp"
 
 namespace brace {
@@ -16,6 +18,11 @@ namespace brace {
 Simulated simulate_path(const Model& model, const std::vector<double>& parameters, std::size_t n,
                         const SimulateOptions& options) {
   const Model tidy = canonical(model);
+  for (const Regressor& r : tidy.mean.regressors)
+    throw Error(ErrorCode::not_built,
+                fmt::format("model line: 'with {}' needs a column of a file; simulation takes "
+                            "harmonics and a trend, no columns",
+                            spell(r)));
   if (const auto term = unbuilt_term(tidy))
     throw Error(ErrorCode::not_built,
                 fmt::format("model line: '{}' is not simulated by this version", *term));
@@ -36,17 +43,26 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   Stepper step(tidy, theta, Past::before_sample(tidy, variance[0] / (1 - persistence)));
   RandomStream stream(options.seed, options.stream);
   const ShockLaw& law = shock_law(tidy.shocks);
-  for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape));
+  // The burn-in forgets the start of the process; levels then begin at zero, and regression terms
+  // with the first row that is kept.
+  const std::size_t lost = difference_weights(tidy.mean.differences).size() - 1;
+  const Eigen::MatrixXd columns =
+      mean_data(tidy, make_series(std::vector<double>(n + 2 * lost + 3, 0.0))).columns;
+  const auto mu_of = [&](std::size_t row) {
+    return step.regression(columns.row(static_cast<Eigen::Index>(row < lost ? 0 : row - lost)));
+  };
+  for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape), 0);
+  step.begin_levels();
   Simulated out;
   out.series = make_series({}, "simulated");
   out.series.values.reserve(n);
   out.variances.reserve(n);
   for (std::size_t t = 0; t < n; ++t) {
-    const Stepper::Row row = step.advance(law.draw(stream, shape));
+    const Stepper::Row row = step.advance(law.draw(stream, shape), mu_of(t));
     out.series.values.push_back(row.y);
     out.variances.push_back(row.h);
   }
-  const Stepper::Row next = step.expect();
+  const Stepper::Row next = step.expect(mu_of(n));
   out.next_mean = next.mean;
   out.next_variance = next.h;
   return out;

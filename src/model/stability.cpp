@@ -12,7 +12,7 @@
 #include "brace/laws/kpss.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "model/likelihood.hpp"
+#include "model/surface.hpp"
 
 namespace brace {
 namespace {
@@ -47,9 +47,9 @@ TestResult nyblom_test(const std::string& variant, const std::string& what, doub
 
 std::vector<TestResult> nyblom(const Fit& fit) {
   require_fit(fit, "nyblom");
-  Likelihood<double> likelihood(fit.model, fit.data());
   const std::vector<double> theta = fit.estimates();
-  const std::vector<double> by_row = likelihood.scores(theta);
+  const std::vector<double> by_row =
+      make_surface(fit.model, mean_data(fit.model, fit.window()), fit.exact)->scores(theta);
   const auto k = static_cast<Index>(theta.size());
   const Eigen::Map<const RowMajor> all(by_row.data(), static_cast<Index>(by_row.size()) / k, k);
   std::vector<Index> free;

@@ -2,7 +2,7 @@
 // One model, one step ahead at a time: what simulation and forecasting share.
 //
 //   Stepper step(model, theta, Past::before_sample(model, presample));
-//   step.advance(z);      // y, e and h of the next row, for a unit-variance shock z
+//   step.advance(z, mu);  // y, e and h of the next row, for a unit-variance shock z
 #pragma once
 
 #include <span>
@@ -10,47 +10,69 @@
 
 #include "brace/model/model.hpp"
 #include "model/families.hpp"
+#include "model/innovations.hpp"
+#include "model/lag_product.hpp"
 
 namespace brace {
 
-// What the next row depends on, newest first.
+// What the next row depends on.
 struct Past {
-  std::vector<double> dev, e;
+  std::vector<double> ahead;   // s: what the past means for the next rows of the ARMA part
+  std::vector<double> levels;  // of y, newest first, as many as differencing takes
   VarianceHistory variance;
 
-  // Deviations and shocks 0, squares and variances `presample`.
+  // Deviations and shocks 0, squares and variances `presample`, levels 0.
   static Past before_sample(const Model& model, double presample);
-  // The last rows of a filtered path of data y (NaN where missing); rows before its first are as
-  // before_sample.
-  static Past after(const Model& model, std::span<const double> dev, std::span<const double> e,
-                    std::span<const double> h, std::span<const double> y, double presample);
+  // The end of a filtered path of the differenced series, `counted` where present; rows before its
+  // first are as before_sample. `levels` newest first.
+  static Past after(const Model& model, std::span<const double> theta, std::span<const double> dev,
+                    std::span<const double> e, std::span<const double> h,
+                    std::span<const unsigned char> counted, double presample,
+                    std::vector<double> levels);
+  // The end of the exact filter.
+  static Past after(const Model& model, const ArmaState& end, double sigma2);
 };
 
 class Stepper {
  public:
-  Stepper(const Model& model, std::span<const double> theta, Past past)
-      : model_(&model),
-        theta_(theta),
-        variance_theta_(theta.subspan(parameter_names(model).mean.size())),
-        past_(std::move(past)) {}
+  Stepper(const Model& model, std::span<const double> theta, Past past);
 
   // Starts again from another past with other parameters; no allocation.
   void reset(std::span<const double> theta, const Past& past);
+
+  // Levels 0 from here on.
+  void begin_levels() { past_.levels.assign(past_.levels.size(), 0.0); }
 
   struct Row {
     double mean;  // of y given the past
     double h, e, y;
   };
-  // The row for a shock z of unit variance.
-  Row advance(double z);
+  // The row for a shock z of unit variance, whose regression terms (differenced like y) add up to
+  // `mu`.
+  Row advance(double z, double mu);
   // The row whose shock and its square take their expectations: the path of forecasts. Exact for
   // recursions linear in e and e^2.
-  Row expect();
+  Row expect(double mu);
+
+  // The regression's part of a row with these columns.
+  template <class Columns>
+  [[nodiscard]] double regression(const Columns& x) const {
+    double mu = 0;
+    for (std::size_t j = 0; j < at_.regression.size(); ++j)
+      mu += theta_[at_.regression[j]] * x(static_cast<Eigen::Index>(j));
+    return mu;
+  }
 
  private:
-  [[nodiscard]] double mean_deviation() const;
+  // y and its mean for a shock e of variance h, whose square is taken to be q.
+  Row take(double e, double h, double q, double mu);
+  void set_coefficients();
 
   const Model* model_;
+  MeanPositions at_;
+  LagProduct ar_, ma_;
+  std::vector<double> weights_;  // of the difference
+  std::vector<double> a_, b_;    // by lag, as long as Past::ahead
   std::span<const double> theta_, variance_theta_;
   Past past_;
 };

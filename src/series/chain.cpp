@@ -131,10 +131,8 @@ void take_changes(Work& work, AppliedTransform& applied, F change) {
     if (t >= lag) y[t - lag] = change(x[t - lag], x[t]);
   }
   applied.last.assign(x.end() - static_cast<std::ptrdiff_t>(lag), x.end());
+  work.series.keep_rows(lag, n);
   work.series.values = std::move(y);
-  if (!work.series.times.empty())
-    work.series.times.erase(work.series.times.begin(),
-                            work.series.times.begin() + static_cast<std::ptrdiff_t>(lag));
   work.training = work.training > lag ? work.training - lag : 0;
 }
 

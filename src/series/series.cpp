@@ -48,6 +48,17 @@ std::vector<double> Series::present_values() const {
   return kept;
 }
 
+void Series::keep_rows(std::size_t begin, std::size_t end) {
+  const auto cut = [&](auto& items) {
+    if (items.empty()) return;
+    items.erase(items.begin() + static_cast<std::ptrdiff_t>(end), items.end());
+    items.erase(items.begin(), items.begin() + static_cast<std::ptrdiff_t>(begin));
+  };
+  cut(values);
+  cut(times);
+  for (Companion& companion : companions) cut(companion.values);
+}
+
 Series make_series(std::vector<double> values, std::string name, std::string unit) {
   Series series;
   series.values = std::move(values);
@@ -72,6 +83,11 @@ void require_usable(const Series& series, std::size_t observations, const std::s
                   fmt::format("{}: {} comes after {}; sort the rows and keep one a date",
                               place(series), series.when(i), series.when(i - 1)));
   }
+  for (const Companion& companion : series.companions)
+    if (companion.values.size() != series.size())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{}: {} values of '{}' for {}; give one a row", place(series),
+                              companion.values.size(), companion.name, series.size()));
   const std::vector<double> kept = series.present_values();
   if (kept.size() < observations)
     throw Error(
@@ -90,13 +106,15 @@ void require_usable(const Series& series, std::size_t observations, const std::s
 Series without_gaps(const Series& series) {
   if (series.missing() == 0) return series;
   Series out = series;
-  out.values.clear();
-  out.times.clear();
-  for (std::size_t t = 0; t < series.size(); ++t) {
-    if (std::isnan(series.values[t])) continue;
-    out.values.push_back(series.values[t]);
-    if (!series.times.empty()) out.times.push_back(series.times[t]);
-  }
+  const auto keep = [&](auto& items) {
+    std::size_t kept = 0;
+    for (std::size_t t = 0; t < items.size(); ++t)
+      if (!std::isnan(series.values[t])) items[kept++] = items[t];
+    items.resize(kept);
+  };
+  keep(out.values);
+  keep(out.times);
+  for (Companion& companion : out.companions) keep(companion.values);
   return out;
 }
 

@@ -62,12 +62,12 @@ std::vector<Group> groups_of(const Series& s, Clock to) {
   return groups;
 }
 
-double aggregate(const Series& s, Group group, Aggregate how) {
+double aggregate(const std::vector<double>& values, Group group, Aggregate how) {
   double sum = 0, last = kNaN;
   std::size_t present = 0;
   for (std::size_t i = group.begin; i < group.end; ++i) {
-    if (std::isnan(s.values[i])) continue;
-    last = s.values[i];
+    if (std::isnan(values[i])) continue;
+    last = values[i];
     sum += last;
     ++present;
   }
@@ -87,12 +87,7 @@ Series rows_between(const Series& series, std::size_t begin, std::size_t end) {
                 fmt::format("rows {} to {}: {} has rows 1 to {}; choose a part of them", begin + 1,
                             end, series.name, series.size()));
   Series part = series;
-  const auto cut = [&](auto& all) {
-    all.erase(all.begin() + static_cast<std::ptrdiff_t>(end), all.end());
-    all.erase(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(begin));
-  };
-  cut(part.values);
-  if (!part.times.empty()) cut(part.times);
+  part.keep_rows(begin, end);
   return part;
 }
 
@@ -143,13 +138,14 @@ Series with_skipped_rows(const Series& series) {
   const Calendar calendar = learn_calendar(series.times, series.clock);
   const std::vector<IrregularStep> steps = irregular_steps(calendar, series.times);
   Series out = series;
-  out.times.clear();
-  out.values.clear();
+  out.keep_rows(0, 0);
   std::size_t from = 0, added = 0;
   const auto copy_to = [&](std::size_t to) {
     for (; from < to; ++from) {
       if (!series.times.empty()) out.times.push_back(series.times[from]);
       out.values.push_back(series.values[from]);
+      for (std::size_t c = 0; c < out.companions.size(); ++c)
+        out.companions[c].values.push_back(series.companions[c].values[from]);
     }
   };
   for (const IrregularStep& step : steps) {
@@ -158,6 +154,7 @@ Series with_skipped_rows(const Series& series) {
       if (when >= series.times[step.index]) break;
       out.times.push_back(when);
       out.values.push_back(kNaN);
+      for (Companion& companion : out.companions) companion.values.push_back(kNaN);
       ++added;
     }
   }
@@ -179,12 +176,13 @@ Series regroup(const Series& series, Clock to, Aggregate how) {
   const std::vector<Group> groups = groups_of(series, to);
   Series out = series;
   out.clock = to;
-  out.times.clear();
-  out.values.clear();
+  out.keep_rows(0, 0);
   std::vector<std::size_t> sizes;
   for (const Group& group : groups) {
     out.times.push_back(series.times[group.end - 1]);
-    out.values.push_back(aggregate(series, group, how));
+    out.values.push_back(aggregate(series.values, group, how));
+    for (std::size_t c = 0; c < out.companions.size(); ++c)
+      out.companions[c].values.push_back(aggregate(series.companions[c].values, group, how));
     sizes.push_back(group.end - group.begin);
   }
   // Days of a market that is shut at weekends are business days.
@@ -233,8 +231,7 @@ Series without_overnight(const Series& returns, const Series& levels, Overnight 
   const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
   std::nth_element(sorted.begin(), middle, sorted.end());
   Series out = returns;
-  out.values.clear();
-  out.times.clear();
+  out.keep_rows(0, 0);
   std::size_t overnight = 0;
   for (std::size_t i = 0; i < returns.size(); ++i) {
     const bool bridges = steps[i] > *middle;
@@ -242,6 +239,8 @@ Series without_overnight(const Series& returns, const Series& levels, Overnight 
     if (bridges && how == Overnight::drop) continue;
     out.values.push_back(bridges ? kNaN : returns.values[i]);
     out.times.push_back(returns.times[i]);
+    for (std::size_t c = 0; c < out.companions.size(); ++c)
+      out.companions[c].values.push_back(returns.companions[c].values[i]);
   }
   out.account.notes.push_back(
       fmt::format("{} over a pause {}", text::plural(overnight, "return", "returns"),

@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <numeric>
 
@@ -16,10 +17,9 @@ namespace {
 template <class F>
 Series pairwise(const Series& from, F value) {
   Series to = from;
-  to.values.clear();
-  for (std::size_t i = 1; i < from.size(); ++i)
-    to.values.push_back(value(from.values[i - 1], from.values[i]));
-  if (!to.times.empty()) to.times.erase(to.times.begin());
+  to.keep_rows(std::min<std::size_t>(1, from.size()), from.size());
+  for (std::size_t i = 0; i < to.size(); ++i)
+    to.values[i] = value(from.values[i], from.values[i + 1]);
   return to;
 }
 

@@ -275,7 +275,10 @@ TEST(Chart, SparseSetsAreJudgedInTheirOwnPowerOfB) {
   const Model model = parse_model("zero ar9");
   const Chart chart(model, std::vector<std::optional<double>>(2));
   EXPECT_TRUE(chart.at_edge(Eigen::VectorXd{{.99, 1}}).empty());
-  EXPECT_EQ(chart.at_edge(Eigen::VectorXd{{.9995, 1}}), std::vector<std::string>{"ar9"});
+  const std::vector<Chart::Edge> edges = chart.at_edge(Eigen::VectorXd{{.9995, 1}});
+  ASSERT_EQ(edges.size(), 1u);
+  EXPECT_EQ(edges[0].parameter, "ar9");
+  EXPECT_NEAR(edges[0].root, std::pow(1 / .9995, 1 / 9.0), 1e-12) << "in B, not in B^9";
   const Model two = parse_model("zero ar1,9");
   const Chart sparse(two, std::vector<std::optional<double>>(3));
   EXPECT_TRUE(sparse.admits(Eigen::VectorXd{{.5, .3, 1}}));

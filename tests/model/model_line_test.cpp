@@ -140,9 +140,8 @@ TEST(Model, KnowsWhatIsNotBuiltByName) {
   EXPECT_EQ(unbuilt("const ar1,9 ma2 / garch e1..3 h2 / student"), "built");
   EXPECT_EQ(unbuilt("zero / arch e5"), "built");
   for (const auto& [line, term] :
-       {std::pair{"const / gjr", "gjr"}, std::pair{"diff1", "diff1"}, std::pair{"trend", "trend"},
-        std::pair{"const with x", "with"}, std::pair{"const / garch / ged", "ged"},
-        std::pair{"sma12", "sma12"}, std::pair{"const / garch vwith x", "vwith"}})
+       {std::pair{"const / gjr", "gjr"}, std::pair{"const risk sd", "risk"},
+        std::pair{"const / garch / ged", "ged"}, std::pair{"const / garch vwith x", "vwith"}})
     EXPECT_EQ(unbuilt(line), term);
 }
 

@@ -16,6 +16,7 @@
 #include "brace/base/executor.hpp"
 #include "brace/base/warning.hpp"
 #include "brace/model/fit.hpp"
+#include "brace/series/chain.hpp"
 
 namespace brace {
 
@@ -32,6 +33,13 @@ struct ForecastOptions {
   int horizon = 10;                    // steps, from 1
   std::vector<int> intervals{50, 95};  // percent, each in 1 .. 99
   ForecastMethod method = ForecastMethod::full;
+
+  // Coming values of the columns that `with` names, one a step.
+  std::vector<Companion> future{};
+
+  // How the series came from what the file holds: with it, the forecast is carried back to that
+  // scale too (Forecast::original), path by path. Must end where the fitted series ends.
+  const Transformed* transformed = nullptr;
 
   // Periods a year to annualise by; empty takes the clock's (business day 252).
   std::optional<double> per_year{};
@@ -60,10 +68,18 @@ struct ForecastStep {
       volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
 };
 
+// Of the sum of the returns over the horizon; with differences in the model, of the change of y.
 struct HorizonTotal {
-  double mean = 0, sd = 0;  // of the sum of the returns over the horizon
+  double mean = 0, sd = 0;
   std::vector<Interval> return_interval;
   std::vector<Interval> volatility_interval;  // of sqrt(sum h), the volatility over the horizon
+};
+
+// A step on the scale of the file, such as the price where returns are modelled.
+struct OriginalStep {
+  double median = 0;
+  double mean = 0;  // over the paths: what a back-transform of the mean would miss is in it
+  std::vector<Interval> interval;
 };
 
 struct Annualised {
@@ -80,8 +96,11 @@ struct Forecast {
   std::optional<Timestamp> origin;  // date of the last observation
   ForecastMethod method = ForecastMethod::full;
   std::vector<int> intervals;
+  bool volatility_varies = true;  // false for steady models, whose levels are the point
   std::vector<ForecastStep> steps;
   HorizonTotal horizon_total;
+  std::vector<OriginalStep> original;  // one a step, where ForecastOptions::transformed is given
+  std::string original_name;
   std::optional<Annualised> annualised;  // where the periods a year are known
   std::optional<double> long_run_variance;
   double last_variance = 0;  // h of the last observation

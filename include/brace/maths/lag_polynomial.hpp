@@ -5,6 +5,7 @@
 //   auto back = brace::coefficients_from_partials(*pacf);       // {1.2, -.35} again
 #pragma once
 
+#include <complex>
 #include <optional>
 #include <span>
 #include <vector>
@@ -21,7 +22,10 @@ namespace brace {
 //   c_k^(k) = r_k,   c_i^(k) = c_i^(k-1) - r_k c_{k-i}^(k-1)
 [[nodiscard]] std::vector<double> coefficients_from_partials(std::span<const double> r);
 
-// The largest modulus of the inverse roots, found as eigenvalues of the companion matrix: how much
+// The inverse roots, found as eigenvalues of the companion matrix.
+[[nodiscard]] std::vector<std::complex<double>> inverse_roots(std::span<const double> c);
+
+// The largest modulus of the inverse roots: how much
 // of a shock is left after one step in the long run. 0 for an empty polynomial.
 [[nodiscard]] double largest_inverse_root(std::span<const double> c);
 

@@ -41,6 +41,16 @@ struct NewtonOptions {
   // The first steps use the information matrix: far from the optimum the Hessian may be indefinite.
   int scoring_steps = 3;
 
+  // Scoring ends earlier once its own step promises as little as   sqrt(g' B^-1 g) < scoring_until:
+  // Newton's method then doubles the digits each time. 0 leaves it to the count.
+  double scoring_until = 0;
+
+  // What follows a step that does not lower f enough, or an indefinite Hessian: a shorter step
+  // along the same line and the information matrix or, with damping, a step from the curvature plus
+  // c times its diagonal (of a Hessian: c times the information), which turns towards the gradient
+  // (Marquardt 1963): better in the long bent valleys of terms that may stand in for one another.
+  bool damping = false;
+
   // Stop once   sqrt(g' H^-1 g) < gradient_norm   over the directions that no constraint blocks,
   // with right-signed multipliers on the others. The norm is free of scale and parametrisation:
   // half its square is the gain that a quadratic model still promises.

@@ -23,7 +23,8 @@ struct FitJob {
   EstimateOptions options{};
 };
 
-// Joint conditional maximum likelihood of the mean, the variance and the shape of the shocks.
+// Maximum likelihood: exact for a mean equation alone ('/ steady / normal'), joint and conditional
+// for the mean, the variance and the shape of the shocks together. Equations in docs/numerics.md.
 // Throws Error for a model that is not built, fewer observations than it needs, a constant series;
 // a fit that does not converge is a result whose status says so. Results stand in the order of the
 // jobs and do not depend on the number of threads.
@@ -42,7 +43,8 @@ struct Evaluation {
   std::vector<double> shocks, variances;
 };
 [[nodiscard]] Evaluation evaluate(const Model& model, const Series& series,
-                                  const std::vector<double>& parameters);
+                                  const std::vector<double>& parameters,
+                                  LikelihoodKind kind = LikelihoodKind::automatic);
 
 // A Fit from parameters that are known, such as those of a saved model: path, criteria and derived
 // figures are computed, nothing is estimated. `covariance` is k x k in the order of the parameters.
@@ -53,6 +55,7 @@ struct KnownFit {
   ErrorKind errors = ErrorKind::robust;
   Convergence convergence;
   double presample = 0;
+  LikelihoodKind likelihood = LikelihoodKind::automatic;
   std::vector<Warning> warnings;
 };
 [[nodiscard]] Fit restore(KnownFit known, std::shared_ptr<const Series> series);

@@ -39,9 +39,24 @@ enum class ErrorKind {
 };
 [[nodiscard]] std::string_view to_string(ErrorKind kind);
 
+enum class LikelihoodKind {
+  automatic,    // exact for steady models with normal shocks, else conditional
+  exact,        // Gaussian, missing values skipped exactly
+  conditional,  // deviations and shocks before the sample are 0: all models on the same footing
+};
+
 struct EstimateOptions {
   // Which errors stand beside the estimates; all three are computed.
   ErrorKind errors = ErrorKind::automatic;
+
+  // Exact asked of a model with a variance equation or another law than the normal is refused.
+  LikelihoodKind likelihood = LikelihoodKind::automatic;
+
+  // Parameters of a fit nearby, in the order of parameter_names: one more point to climb from.
+  std::vector<double> start{};
+
+  // Only the Hessian's errors where the kind asked for allows it: a search needs no others.
+  bool hessian_errors_only = false;
 
   // How many of the starting points are polished before the best goes to Newton's method; the
   // others follow only if that fails. 0 takes 8 below 1,000 observations and 4 from there.
@@ -93,8 +108,12 @@ struct Fit {
   std::optional<double> half_life;               // periods until half of a shock to h is left
   std::optional<double> unconditional_variance;  // unit of the data squared
 
-  // The filtered path, `count` long; shocks are 0 where missing.
+  // The filtered path, `count` long. Shocks are errors of the one-step forecasts and 0 where
+  // missing; variances are theirs. `counted` tells which rows have a term in the likelihood: not
+  // the `lost` first ones, which differencing takes, nor missing ones.
   std::vector<double> deviations, shocks, variances;
+  std::vector<unsigned char> counted;
+  std::size_t lost = 0;
   double presample = 0;  // mean of e^2, which stands before the sample
 
   std::vector<Warning> warnings;

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "brace/base/date.hpp"
+#include "brace/series/series.hpp"
 
 namespace brace {
 
@@ -26,11 +27,15 @@ struct Harmonics {
 };
 
 struct Regressor {
-  enum class Source { column, step, pulse, weekday, month };
+  enum class Source { column, step, pulse, fade, weekday, month };
   Source source = Source::column;
-  std::string column;                                  // source == column
-  int rows_earlier = 0;                                // column@rows_earlier
-  std::optional<Timestamp> at;                         // step: 1 from this date on; pulse: 1 on it
+  std::string column;    // source == column
+  int rows_earlier = 0;  // column@rows_earlier
+  // step: 1 from this date on; pulse: 1 on it; fade: 1 on it, then .7, .49, .343...
+  std::optional<Timestamp> at;
+  // weekday: 0 Sunday .. 6, month: 1 .. 12; -1 stands for all there are but the first, until
+  // resolved() names them.
+  int category = -1;
   auto operator<=>(const Regressor&) const = default;  // NOLINT(modernize-use-nullptr): the same
 };
 
@@ -128,6 +133,10 @@ struct Model {
 // parameter that the model does not have.
 [[nodiscard]] Model canonical(Model model);
 
+// AR and MA coefficients of all factors, which tests of residuals take from their degrees of
+// freedom.
+[[nodiscard]] int arma_terms(const Model& model);
+
 // "garch", "student": the family's word in the model line.
 [[nodiscard]] std::string_view family_name(const Variance& variance);
 [[nodiscard]] std::string_view law_name(const Shocks& shocks);
@@ -143,6 +152,11 @@ struct ParameterNames {
   [[nodiscard]] std::vector<std::string> all() const;
 };
 [[nodiscard]] ParameterNames parameter_names(const Model& model);
+
+// The same model with 'weekday' and 'month' written out as one dummy for each that occurs in
+// `series` but the first ("weekday:tue,weekday:wed"). Throws Error (bad_model_line) where the
+// series has no dates, or no column of that name among its companions.
+[[nodiscard]] Model resolved(Model model, const Series& series);
 
 // The first term of the grammar in this model that this version does not estimate, as typed.
 [[nodiscard]] std::optional<std::string> unbuilt_term(const Model& model);

@@ -38,6 +38,12 @@ struct Account {
   void drop(std::size_t rows, const std::string& because);
 };
 
+// Another column of the same rows, for regressors: as long as the values, NaN where missing.
+struct Companion {
+  std::string name;
+  std::vector<double> values;
+};
+
 struct Series {
   std::string name;  // column or what was made of it, such as "settle"
   std::string unit;  // "percent", "decimal", or empty where nothing is known
@@ -45,6 +51,7 @@ struct Series {
   Clock clock = Clock::row;
   std::vector<Timestamp> times;  // as long as values, or empty
   std::vector<double> values;    // NaN where missing
+  std::vector<Companion> companions;
 
   // Where the values came from; empty for series made in code.
   std::string file;
@@ -59,6 +66,9 @@ struct Series {
 
   // The values that are present, gaps closed.
   [[nodiscard]] std::vector<double> present_values() const;
+
+  // Keeps rows begin .. end-1 (0-based) of values, dates and companions.
+  void keep_rows(std::size_t begin, std::size_t end);
 
   // "row": the noun for one observation's period, as in "percent a day".
   [[nodiscard]] std::string_view period() const { return period_noun(clock); }

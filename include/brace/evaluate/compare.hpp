@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: Apache-2.0
+// Several models side by side on the same rows: criteria, residual tests, coefficients, what one
+// adds to another, and forecasts of rows that none of them has seen.
+//
+//   brace::Comparison c = brace::compare({"const ar1", "const ar1 ma1"}, returns, {.hold_out =
+//   50}); std::cout << c;
+#pragma once
+
+#include <iosfwd>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "brace/base/executor.hpp"
+#include "brace/evaluate/accuracy.hpp"
+#include "brace/forecast/baselines.hpp"
+#include "brace/hypothesis/test_result.hpp"
+#include "brace/model/estimate.hpp"
+
+namespace brace {
+
+struct CompareOptions {
+  // Last rows that are kept from the fits and forecast; 0 judges in sample only.
+  std::size_t hold_out = 0;
+
+  // As parse_baseline reads them; they are judged on the hold-out.
+  std::vector<std::string> baselines{"mean", "walk"};
+};
+
+// Forecasts of the hold-out: made at its start for all rows, or each from the rows before it with
+// the parameters of the training part.
+struct HoldOutForecast {
+  std::vector<double> mean, low, high;  // the ends of 95 %
+  Accuracy accuracy;
+  std::vector<double> one_step;
+  Accuracy one_step_accuracy;
+};
+
+struct Compared {
+  std::string label;       // the model line, or the baseline's words
+  std::optional<Fit> fit;  // of the training part; empty for a baseline
+  std::optional<double> whiteness_p, arch_p, normality_p;
+  std::optional<double> correlation;  // of fitted and actual values
+  std::optional<Accuracy> in_sample;  // one-step errors of the training part
+  std::optional<HoldOutForecast> hold_out;
+};
+
+// Null: the smaller model holds. 2 (l_large - l_small), chi-squared.
+struct Nested {
+  std::size_t small = 0, large = 0;  // positions among the models
+  TestResult test;
+};
+
+struct Comparison {
+  Series training, held_out;
+  std::vector<Compared> models, baselines;
+  std::vector<Nested> nested;
+  bool conditional = false;  // all by the conditional likelihood, since one of them needs it
+  std::string reading;
+  std::vector<Warning> warnings;
+};
+
+// Throws Error (bad_option) for models that may not be compared, with the reason: other
+// differences, or rows that one of them has to leave out.
+[[nodiscard]] Comparison compare(const std::vector<Model>& models, const Series& series,
+                                 const CompareOptions& options, const Executor& executor);
+[[nodiscard]] Comparison compare(const std::vector<std::string>& lines, const Series& series,
+                                 const CompareOptions& options = {});
+
+// A fit's forecasts of the rows that follow its series, and their accuracy. `future` holds them
+// with their companions.
+[[nodiscard]] HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future);
+[[nodiscard]] HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future);
+
+// Actual values less one-step errors, NaN where there is none.
+[[nodiscard]] std::vector<double> fitted_values(const Fit& fit);
+
+std::ostream& operator<<(std::ostream& out, const Comparison& comparison);
+
+// A line each: label, RMSE, MAE, MASE, MAPE, Theil's U2 of both kinds of forecast.
+void print_accuracy(std::ostream& out, const std::vector<Compared>& rows);
+
+}  // namespace brace

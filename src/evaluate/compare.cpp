@@ -1,0 +1,330 @@
+// SPDX-License-Identifier: Apache-2.0
+// Comparison of models and baselines. Covered by tests/evaluate/evaluate_test.cpp.
+#include "brace/evaluate/compare.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <memory>
+#include <ostream>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/moments.hpp"
+#include "brace/hypothesis/whiteness.hpp"
+#include "brace/laws/standard.hpp"
+#include "brace/model/check.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/series/split.hpp"
+
+namespace brace {
+namespace {
+
+bool alone(const Model& model) {
+  return std::holds_alternative<Steady>(model.variance) &&
+         std::holds_alternative<Normal>(model.shocks);
+}
+
+[[noreturn]] void refuse(const std::string& what) {
+  throw Error(ErrorCode::bad_option, "compare: " + what);
+}
+
+void require_same_differences(const std::vector<Model>& models) {
+  for (const Model& m : models)
+    if (m.mean.differences != models.front().mean.differences)
+      refuse(
+          fmt::format("'{}' and '{}' are differenced differently, so their likelihoods are of "
+                      "different data; choose the differences first (brace unitroot), or compare "
+                      "their forecasts one at a time",
+                      mean_part(models.front()), mean_part(m)));
+}
+
+// Whether every parameter of `small` is one of `large`, with the same family and law, and none is
+// held that the other estimates.
+bool is_nested(const Model& small, const Model& large) {
+  const std::vector<std::string> few = parameter_names(small).all(),
+                                 many = parameter_names(large).all();
+  return small.variance.index() == large.variance.index() &&
+         small.shocks.index() == large.shocks.index() && small.held == large.held &&
+         few.size() < many.size() &&
+         std::all_of(few.begin(), few.end(), [&](const std::string& name) {
+           return std::find(many.begin(), many.end(), name) != many.end();
+         });
+}
+
+void judge_residuals(const Fit& fit, Compared& out) {
+  if (!fit.usable()) return;
+  const Series z = fit.standardised();
+  const int fitted = arma_terms(fit.model);
+  const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
+  out.arch_p = mcleod_li(z).p_value;
+  const WhitenessOptions options{.lags = lags, .fitted = fitted};
+  out.whiteness_p =
+      (out.arch_p.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options))
+          .p_value;
+  out.normality_p = jarque_bera(z).p_value;
+  const std::vector<double> f = fitted_values(fit);
+  const std::span<const double> y = fit.data();
+  double n = 0, my = 0, mf = 0;
+  for (std::size_t t = 0; t < y.size(); ++t)
+    if (!std::isnan(f[t])) {
+      ++n;
+      my += y[t];
+      mf += f[t];
+    }
+  double yy = 0, ff = 0, yf = 0;
+  for (std::size_t t = 0; t < y.size(); ++t)
+    if (!std::isnan(f[t])) {
+      yy += std::pow(y[t] - my / n, 2);
+      ff += std::pow(f[t] - mf / n, 2);
+      yf += (y[t] - my / n) * (f[t] - mf / n);
+    }
+  if (ff > 1e-20 * yy) out.correlation = yf / std::sqrt(yy * ff);
+  out.in_sample = accuracy(y, f, y);
+}
+
+}  // namespace
+
+std::vector<double> fitted_values(const Fit& fit) {
+  std::vector<double> f(fit.count, std::numeric_limits<double>::quiet_NaN());
+  for (std::size_t t = 0; t < fit.count; ++t)
+    if (fit.counted[t]) f[t] = fit.data()[t] - fit.shocks[t];
+  return f;
+}
+
+HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future) {
+  HoldOutForecast out;
+  ForecastOptions options{.horizon = static_cast<int>(future.size()),
+                          .method = ForecastMethod::plug_in,
+                          .future = future.companions,
+                          .draws = 100,
+                          .paths = 1};
+  const Forecast ahead = forecast(fit, options);
+  const double reach = laws::normal_quantile(.975);
+  for (const ForecastStep& s : ahead.steps) {
+    out.mean.push_back(s.mean);
+    out.low.push_back(s.mean - reach * s.sd);
+    out.high.push_back(s.mean + reach * s.sd);
+  }
+  const Series training = fit.window();
+  out.accuracy = accuracy(future.values, out.mean, training.values);
+  // One step at a time: the same parameters filter the whole series.
+  auto whole = std::make_shared<Series>(training);
+  whole->values.insert(whole->values.end(), future.values.begin(), future.values.end());
+  whole->times.insert(whole->times.end(), future.times.begin(), future.times.end());
+  for (std::size_t c = 0; c < whole->companions.size() && c < future.companions.size(); ++c)
+    whole->companions[c].values.insert(whole->companions[c].values.end(),
+                                       future.companions[c].values.begin(),
+                                       future.companions[c].values.end());
+  KnownFit known{.model = fit.model,
+                 .parameters = fit.parameters,
+                 .covariance = fit.covariance,
+                 .errors = fit.errors,
+                 .convergence = fit.convergence,
+                 .presample = fit.presample,
+                 .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
+                 .warnings = {}};
+  const std::vector<double> all = fitted_values(restore(std::move(known), std::move(whole)));
+  out.one_step.assign(all.begin() + static_cast<std::ptrdiff_t>(training.size()), all.end());
+  out.one_step_accuracy = accuracy(future.values, out.one_step, training.values);
+  return out;
+}
+
+HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future) {
+  HoldOutForecast out;
+  for (const BaselineStep& s : forecast(baseline, static_cast<int>(future.size()), {95})) {
+    out.mean.push_back(s.mean);
+    out.low.push_back(s.interval[0].low);
+    out.high.push_back(s.interval[0].high);
+  }
+  out.accuracy = accuracy(future.values, out.mean, baseline.series.values);
+  Series whole = baseline.series;
+  whole.values.insert(whole.values.end(), future.values.begin(), future.values.end());
+  whole.times.insert(whole.times.end(), future.times.begin(), future.times.end());
+  whole.companions.clear();
+  out.one_step = one_step(baseline, whole, baseline.series.size());
+  out.one_step_accuracy = accuracy(future.values, out.one_step, baseline.series.values);
+  return out;
+}
+
+Comparison compare(const std::vector<Model>& models, const Series& series,
+                   const CompareOptions& options, const Executor& executor) {
+  if (models.empty()) refuse("no model is given; give two or more");
+  require_same_differences(models);
+  Comparison out;
+  out.training = series;
+  if (options.hold_out > 0) {
+    Split parts = split(series, {.count = options.hold_out});
+    out.training = std::move(parts.training);
+    out.held_out = std::move(parts.held_out);
+  }
+  out.conditional = !std::all_of(models.begin(), models.end(), alone);
+  const auto training = std::make_shared<const Series>(out.training);
+  std::vector<FitJob> jobs;
+  for (const Model& model : models) {
+    FitJob job{.model = model, .series = training};
+    if (out.conditional) job.options.likelihood = LikelihoodKind::conditional;
+    jobs.push_back(std::move(job));
+  }
+  const std::vector<Fit> fits = fit_many(jobs, executor);
+  for (const Fit& fit : fits)
+    if (fit.n != fits.front().n)
+      refuse(
+          fmt::format("'{}' uses {} rows and '{}' {}: criteria of other rows do not compare; cut "
+                      "the series so that all of them have every term (--from)",
+                      mean_part(fits.front().model), fits.front().n, mean_part(fit.model), fit.n));
+  out.models.resize(fits.size());
+  executor.for_each(fits.size(), [&](std::size_t i) {
+    Compared& c = out.models[i];
+    c.label = to_string(fits[i].model);
+    c.fit = fits[i];
+    judge_residuals(fits[i], c);
+    if (options.hold_out > 0 && fits[i].usable())
+      c.hold_out = forecast_hold_out(fits[i], out.held_out);
+  });
+  for (const std::string& words : options.baselines) {
+    if (options.hold_out == 0) break;
+    Compared c;
+    const Baseline baseline = fit_baseline(words, out.training);
+    c.label = baseline.label;
+    c.hold_out = forecast_hold_out(baseline, out.held_out);
+    out.baselines.push_back(std::move(c));
+  }
+  for (std::size_t i = 0; i < fits.size(); ++i)
+    for (std::size_t j = 0; j < fits.size(); ++j) {
+      if (!fits[i].usable() || !fits[j].usable() || !is_nested(fits[i].model, fits[j].model))
+        continue;
+      Nested n{.small = i, .large = j, .test = {}};
+      n.test.test = "likelihood-ratio";
+      n.test.null = fmt::format("'{}' holds against '{}'", to_string(fits[i].model),
+                                to_string(fits[j].model));
+      n.test.statistic = 2 * (*fits[j].log_likelihood - *fits[i].log_likelihood);
+      n.test.dof = {static_cast<double>(fits[j].estimated - fits[i].estimated)};
+      n.test.observations = fits[i].n;
+      n.test.p_value = laws::chi_squared_tail(std::max(0.0, n.test.statistic), n.test.dof[0]);
+      n.test.reading = *n.test.rejects() ? "the added terms are needed" : "the added terms may go";
+      out.nested.push_back(std::move(n));
+    }
+  const auto best = std::min_element(
+      out.models.begin(), out.models.end(), [](const Compared& a, const Compared& b) {
+        return a.fit->bic.value_or(1e300) < b.fit->bic.value_or(1e300);
+      });
+  out.reading = fmt::format("{} is ahead by bic", best->label);
+  if (options.hold_out > 0) {
+    const Compared* nearest = nullptr;
+    for (const std::vector<Compared>* rows : {&out.models, &out.baselines})
+      for (const Compared& c : *rows)
+        if (c.hold_out &&
+            (!nearest || c.hold_out->accuracy.rmse < nearest->hold_out->accuracy.rmse))
+          nearest = &c;
+    if (nearest)
+      out.reading += nearest == &*best
+                         ? " and nearest on the hold-out"
+                         : fmt::format("; {} is nearest on the hold-out", nearest->label);
+  }
+  for (const Fit& fit : fits)
+    if (!fit.usable())
+      out.warnings.push_back({WarningCode::not_converged,
+                              fmt::format("{}: {}", to_string(fit.model), fit.convergence.why)});
+  return out;
+}
+
+Comparison compare(const std::vector<std::string>& lines, const Series& series,
+                   const CompareOptions& options) {
+  std::vector<Model> models;
+  for (const std::string& line : lines) models.push_back(parse_model(line));
+  return compare(models, series, options, Executor(1));
+}
+
+void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
+  for (const Compared& c : rows) {
+    if (!c.hold_out) continue;
+    const auto row = [&](const std::string& label, const char* kind, const Accuracy& a) {
+      out << fmt::format("  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n", label, kind,
+                         text::significant(a.rmse, 4), text::significant(a.mae, 4),
+                         text::fixed(a.mase, 2), a.mape ? text::fixed(a.mape, 2) : "-",
+                         text::fixed(a.theil_u2, 2));
+    };
+    row(c.label.size() > 37 ? c.label.substr(0, 36) + "~" : c.label, "all ahead",
+        c.hold_out->accuracy);
+    row("", "one step", c.hold_out->one_step_accuracy);
+  }
+}
+
+std::ostream& operator<<(std::ostream& out, const Comparison& c) {
+  out << text::wrap(c.reading + ".") << '\n';
+  for (std::size_t i = 0; i < c.models.size(); ++i)
+    out << fmt::format("  {}  {}{}\n", i + 1, c.models[i].label,
+                       c.models[i].fit->usable() ? "" : "  (did not converge)");
+  constexpr std::size_t kColumn = 13;
+  const auto row = [&](std::string_view name, auto cell) {
+    std::string line = fmt::format("  {:<20}", name);
+    for (const Compared& m : c.models) line += fmt::format("{:>{}}", cell(m), kColumn);
+    line.erase(line.find_last_not_of(' ') + 1);
+    out << line << '\n';
+  };
+  out << fmt::format("\n  {:<20}", "");
+  for (std::size_t i = 0; i < c.models.size(); ++i) out << fmt::format("{:>{}}", i + 1, kColumn);
+  out << '\n';
+  std::vector<std::string> names;
+  for (const Compared& m : c.models)
+    for (const Parameter& p : m.fit->parameters)
+      if (std::find(names.begin(), names.end(), p.name) == names.end()) names.push_back(p.name);
+  for (const std::string& name : names) {
+    const auto find = [&](const Compared& m) -> const Parameter* {
+      for (const Parameter& p : m.fit->parameters)
+        if (p.name == name) return &p;
+      return nullptr;
+    };
+    row(name.size() > 19 ? name.substr(0, 18) + "~" : name, [&](const Compared& m) -> std::string {
+      const Parameter* p = find(m);
+      return p ? text::estimate(p->estimate, p->se) : "";
+    });
+    row("", [&](const Compared& m) -> std::string {
+      const Parameter* p = find(m);
+      return p && p->se ? fmt::format("({})", text::estimate(*p->se, *p->se)) : p ? "(-)" : "";
+    });
+  }
+  row("log-likelihood", [](const Compared& m) { return text::fixed(m.fit->log_likelihood, 2); });
+  row("aic", [](const Compared& m) { return text::fixed(m.fit->aic, 1); });
+  row("aicc", [](const Compared& m) { return text::fixed(m.fit->aicc, 1); });
+  row("bic", [](const Compared& m) { return text::fixed(m.fit->bic, 1); });
+  row("white residuals p", [](const Compared& m) { return text::p_value(m.whiteness_p); });
+  row("no ARCH left p", [](const Compared& m) { return text::p_value(m.arch_p); });
+  row("normal p", [](const Compared& m) { return text::p_value(m.normality_p); });
+  row("fitted to actual r", [](const Compared& m) { return text::fixed(m.correlation, 3); });
+  row("one-step rmse", [](const Compared& m) -> std::string {
+    return m.in_sample ? text::significant(m.in_sample->rmse, 4) : "-";
+  });
+  out << text::wrap(
+      fmt::format("{} likelihood on {} observations; errors in brackets.",
+                  c.conditional ? "Conditional" : "Exact", text::count(c.models.front().fit->n)),
+      100, "  ");
+  for (const Nested& n : c.nested)
+    out << text::wrap(
+        fmt::format("{} in {}: likelihood ratio {} on {}, p {}: {}.", n.small + 1, n.large + 1,
+                    text::significant(n.test.statistic, 4), static_cast<int>(n.test.dof[0]),
+                    text::p_value(n.test.p_value), n.test.reading),
+        100, "  ");
+  if (c.held_out.size() > 0) {
+    out << fmt::format("\n  Hold-out of {}\n  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n",
+                       text::plural(c.held_out.size(), "row", "rows"), "", "forecast", "rmse",
+                       "mae", "mase", "mape %", "u2");
+    print_accuracy(out, c.models);
+    print_accuracy(out, c.baselines);
+    for (const Compared& m : c.models)
+      if (m.hold_out && !m.hold_out->accuracy.no_percent.empty()) {
+        out << fmt::format("  mape and u2 have no meaning here: {}.\n",
+                           m.hold_out->accuracy.no_percent);
+        break;
+      }
+  }
+  for (const Warning& warning : c.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  return out;
+}
+
+}  // namespace brace

@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the infinite past of an ARMA process means for its first rows: the covariance of
+//   s_i = sum_{l >= i} a_l y_{i-l} + b_l e_{i-l},   i = 1 .. r,
+// the part that rows before the first take in row i, and its derivatives.
+//
+//   ArmaStart start(ar_lags, ma_lags, r);
+//   bool stationary = start.update(a, b, Sigma);     // Sigma r x r, for shocks of variance 1
+//
+// The forecasts f_i of row i from the infinite past have covariance
+//   F_ij = sum_{k >= 0} psi_{i+k} psi_{j+k}.  With the autocovariances g,
+//   S_0j = g_j,   S_{i+1,j+1} = S_ij - psi_i psi_j,   F = S without row and column 0,
+// g from the p + 1 equations  g_k - sum a_l g_|k-l| = sum_{j >= k} b_j psi_{j-k}
+// (Brockwell and Davis 1991, equation 3.3.8), whose factors serve the derivatives too; and
+// s_i = f_i - sum_{l < i} a_l f_{i-l} turns F into Sigma.
+#pragma once
+
+#include <Eigen/Dense>
+#include <optional>
+#include <vector>
+
+namespace brace {
+
+class ArmaStart {
+ public:
+  ArmaStart(std::vector<int> ar_lags, std::vector<int> ma_lags, Eigen::Index r);
+
+  // Takes the coefficients of those lags. False where the process is not stationary.
+  [[nodiscard]] bool update(const std::vector<double>& a, const std::vector<double>& b,
+                            Eigen::MatrixXd& Sigma);
+
+  // d Sigma by the AR (else MA) coefficient of one lag, at the coefficients of update().
+  void slope(bool by_ar, int lag, Eigen::MatrixXd& slope) const;
+
+ private:
+  [[nodiscard]] double ma_at(Eigen::Index j) const;
+  [[nodiscard]] double ar_sum(const Eigen::VectorXd& x, Eigen::Index k) const;
+  [[nodiscard]] Eigen::VectorXd right_side(const Eigen::VectorXd& x,
+                                           std::optional<int> moved) const;
+  [[nodiscard]] Eigen::VectorXd autocovariances(const Eigen::VectorXd& side, int moved) const;
+  void accumulate(const Eigen::VectorXd& g, const Eigen::VectorXd& x, const Eigen::VectorXd& y,
+                  Eigen::MatrixXd& out) const;
+  // Each row less a_l times the row l before it.
+  void filter_rows(Eigen::MatrixXd& m) const;
+
+  std::vector<int> ar_, ma_;
+  std::vector<double> a_, b_;
+  Eigen::Index r_, p_, q_;
+  Eigen::MatrixXd A_;
+  Eigen::MatrixXd half_;  // F with its rows filtered
+  Eigen::PartialPivLU<Eigen::MatrixXd> lu_;
+  Eigen::VectorXd gamma_, psi_, by_ar_, impulse_;
+};
+
+}  // namespace brace

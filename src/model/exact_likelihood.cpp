@@ -1,0 +1,543 @@
+// SPDX-License-Identifier: Apache-2.0
+// Exact Gaussian likelihood by closed-form start. Covered by tests/model/exact_test.cpp.
+#include "model/exact_likelihood.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <numbers>
+
+#include "model/arma_start.hpp"
+#include "model/innovations.hpp"
+
+namespace brace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+
+// Where the response of 1 / b(B) has fallen to this, what follows changes no digit of a sum that
+// begins with 1.
+constexpr double kDiedAway = 1e-15;
+
+// y_t = x_t - sum b_l y_{t-l}, from zeros. The usual sets 1 .. Q keep their lags in registers.
+template <std::size_t Q>
+void recurse(const double* b, const double* x, double* y, Index n) {
+  std::array<double, Q> past{};
+  for (Index t = 0; t < n; ++t) {
+    double v = x[t];
+    for (std::size_t j = Q; j-- > 0;) v -= b[j] * past[j];
+    for (std::size_t j = Q - 1; j > 0; --j) past[j] = past[j - 1];
+    past[0] = v;
+    y[t] = v;
+  }
+}
+
+void filter_ma(const std::vector<int>& lags, const std::vector<double>& b, const double* x,
+               double* y, Index n) {
+  const bool full = !lags.empty() && lags.back() == static_cast<int>(lags.size());
+  switch (full ? lags.size() : 0) {
+    case 1: return recurse<1>(b.data(), x, y, n);
+    case 2: return recurse<2>(b.data(), x, y, n);
+    case 3: return recurse<3>(b.data(), x, y, n);
+    case 4: return recurse<4>(b.data(), x, y, n);
+    case 5: return recurse<5>(b.data(), x, y, n);
+    default: break;
+  }
+  if (y != x) std::copy(x, x + n, y);
+  if (lags.empty()) return;
+  for (Index t = 0; t < n; ++t) {
+    double v = y[t];
+    for (std::size_t l = 0; l < lags.size() && lags[l] <= t; ++l) v -= b[l] * y[t - lags[l]];
+    y[t] = v;
+  }
+}
+
+// y_t = x_t - sum a_l x_{t-l}, from zeros.
+void filter_ar(const std::vector<int>& lags, const std::vector<double>& a, const double* x,
+               double* y, Index n) {
+  std::copy(x, x + n, y);
+  for (std::size_t l = 0; l < lags.size(); ++l)
+    for (Index t = lags[l]; t < n; ++t) y[t] -= a[l] * x[t - lags[l]];
+}
+
+// Four sums: an addition need not wait for the one before it.
+double dot(const double* x, const double* y, Index n) {
+  std::array<double, 4> sum{};
+  Index t = 0;
+  for (; t + 4 <= n; t += 4)
+    for (std::size_t i = 0; i < 4; ++i)
+      sum[i] += x[t + static_cast<Index>(i)] * y[t + static_cast<Index>(i)];
+  for (; t < n; ++t) sum[0] += x[t] * y[t];
+  return (sum[0] + sum[1]) + (sum[2] + sum[3]);
+}
+
+// sum_t x_t y_{t-lag} over n rows.
+double lagged(const double* x, const double* y, Index n, Index lag) {
+  return lag >= n ? 0 : dot(x + lag, y, n - lag);
+}
+double lagged(const VectorXd& x, const VectorXd& y, Index lag) {
+  return lagged(x.data(), y.data(), x.size(), lag);
+}
+
+// x'x of shifts: sum_t x_{t-i} y_{t-j}.
+double shifted(const VectorXd& x, const VectorXd& y, Index i, Index j) {
+  const Index n = x.size() - std::max(i, j);
+  if (n <= 0) return 0;
+  return i > j ? lagged(y.data(), x.data(), n + i - j, i - j)
+               : lagged(x.data(), y.data(), n + j - i, j - i);
+}
+
+}  // namespace
+
+struct ExactLikelihood::Work {
+  Work(const Model& of, MeanData given)
+      : model(of),
+        at(mean_positions(of)),
+        ar(ar_product(of)),
+        ma(ma_product(of)),
+        data(std::move(given)),
+        start(ar.lags, ma.lags, std::max(ar.longest(), ma.longest())) {
+    n = static_cast<Index>(data.filled.size());
+    r = std::max(ar.longest(), ma.longest());
+    missing = static_cast<Index>(data.missing.size());
+    k = static_cast<Index>(at.count) + 1;
+    for (VectorXd* v : {&z, &w, &e0, &e, &u, &v1, &u2, &v2}) v->resize(n);
+    response.resize(n + 1);
+    response2.resize(n + 1);
+    pulses = MatrixXd::Zero(n, missing);
+    for (Index m = 0; m < missing; ++m)
+      for (std::size_t l = 0; l < data.weights.size(); ++l) {
+        const auto row = static_cast<Index>(data.missing[static_cast<std::size_t>(m)] + l) -
+                         static_cast<Index>(data.lost);
+        if (row >= 0 && row < n) pulses(row, m) = data.weights[l];
+      }
+  }
+
+  // ---- Value ----
+
+  // e0 and all that surrounds it at theta; false where theta is not admitted.
+  bool prepare(std::span<const double> theta) {
+    z = Eigen::Map<const VectorXd>(data.filled.data(), n);
+    for (std::size_t j = 0; j < at.regression.size(); ++j)
+      if (const double beta = theta[at.regression[j]]; beta != 0)
+        z.noalias() -= beta * data.columns.col(static_cast<Index>(j));
+    ar.coefficients(theta, a);
+    ma.coefficients(theta, b);
+    filter_ar(ar.lags, a, z.data(), w.data(), n);
+    filter_ma(ma.lags, b, w.data(), e0.data(), n);
+    return factor() && solve();
+  }
+
+  // The start at the coefficients a, b: response, C, Sigma and their factors.
+  bool factor() {
+    run_response();
+    const Index rows = span();
+    C.setZero(rows, r + missing);
+    for (Index j = 0; j < r; ++j) {
+      const Index count = std::min(length, rows - j);
+      C.col(j).segment(j, count) = response.head(count);
+    }
+    for (Index m = 0; m < missing; ++m) {
+      filter_ar(ar.lags, a, pulses.col(m).data(), C.col(r + m).data(), n);
+      filter_ma(ma.lags, b, C.col(r + m).data(), C.col(r + m).data(), n);
+    }
+    if (r > 0 && !start.update(a, b, Sigma)) return false;
+    G.noalias() = C.transpose() * C;
+    reduced = G.topLeftCorner(r, r);
+    log_determinant = 0;
+    if (missing > 0) {
+      of_missing.compute(G.bottomRightCorner(missing, missing));
+      if (of_missing.info() != Eigen::Success) return false;
+      J = of_missing.solve(G.bottomLeftCorner(missing, r));
+      reduced.noalias() -= G.topRightCorner(r, missing) * J;
+      for (Index i = 0; i < missing; ++i)
+        log_determinant += 2 * std::log(of_missing.matrixLLT()(i, i));
+    }
+    if (r > 0) {
+      // Sigma = F F', which also serves a singular one.
+      of_sigma.compute(Sigma);
+      F = of_sigma.matrixL();
+      F = of_sigma.transpositionsP().transpose() * F;
+      for (Index i = 0; i < r; ++i) F.col(i) *= std::sqrt(std::max(0.0, of_sigma.vectorD()(i)));
+      N.noalias() = F.transpose() * reduced * F;
+      N.diagonal().array() += 1;
+      of_start.compute(N);
+      if (of_start.info() != Eigen::Success) return false;
+      for (Index i = 0; i < r; ++i) log_determinant += 2 * std::log(of_start.matrixLLT()(i, i));
+      W.noalias() = F * of_start.solve(F.transpose());  // (Sigma^-1 + reduced)^-1
+    }
+    return std::isfinite(log_determinant);
+  }
+
+  // The unknowns and S for the shocks e0.
+  bool solve() {
+    side.noalias() = C.transpose() * e0.head(C.rows());
+    x.resize(r + missing);
+    if (r > 0) {
+      reduced_side = side.head(r);
+      if (missing > 0) reduced_side.noalias() -= J.transpose() * side.tail(missing);
+      x.head(r).noalias() = W * reduced_side;
+      lambda = reduced_side - reduced * x.head(r);  // Sigma^-1 s
+    }
+    if (missing > 0) {
+      x.tail(missing) = of_missing.solve(side.tail(missing));
+      if (r > 0) x.tail(missing).noalias() -= J * x.head(r);
+    }
+    sum = dot(e0.data(), e0.data(), n) - side.dot(x);
+    return std::isfinite(sum) && sum > 0;
+  }
+
+  // Rows that C needs: all with missing values, else those until the response has died away.
+  [[nodiscard]] Index span() const { return missing > 0 ? n : std::min(n, r + length); }
+
+  void run_response() {
+    const Index longest = ma.longest();
+    length = n;
+    Index quiet = 0;
+    for (Index t = 0; t < n; ++t) {
+      double v = t == 0 ? 1 : 0;
+      for (std::size_t l = 0; l < ma.lags.size() && ma.lags[l] <= t; ++l)
+        v -= b[l] * response(t - ma.lags[l]);
+      response(t) = v;
+      quiet = std::abs(v) < kDiedAway ? quiet + 1 : 0;
+      if (quiet > longest) {
+        length = t + 1;
+        break;
+      }
+    }
+  }
+
+  // ---- Derivatives ----
+
+  // Derivatives of C's columns: the MA lags move both kinds, the AR lags the pulses.
+  void fill_slopes() {
+    const Index rows = span();
+    filter_ma(ma.lags, b, response.data(), response2.data(), length);
+    by_ma.setZero(rows, r + missing);
+    by_ar.setZero(rows, r + missing);
+    for (Index j = 0; j < r; ++j) {
+      const Index count = std::min(length, rows - j);
+      by_ma.col(j).segment(j, count) = response2.head(count);
+    }
+    for (Index m = 0; m < missing; ++m) {
+      filter_ma(ma.lags, b, C.col(r + m).data(), by_ma.col(r + m).data(), n);
+      filter_ma(ma.lags, b, pulses.col(m).data(), by_ar.col(r + m).data(), n);
+    }
+  }
+
+  // Gradient by the lag coefficients (AR, then MA) of
+  //   ln|Sigma| + ln|C'C + P| - lambda' Sigma lambda / sigma2
+  // at `weights` for lambda: the part of -2 l in which the data appear through lambda alone.
+  void start_gradient(const VectorXd& weights, double sigma2, VectorXd& g) {
+    g.setZero(lag_count());
+    if (r + missing == 0) return;
+    fill_slopes();
+    // V = (C'C + P)^-1
+    V.resize(r + missing, r + missing);
+    if (r > 0) V.topLeftCorner(r, r) = W;
+    if (missing > 0) {
+      V.bottomRightCorner(missing, missing) =
+          of_missing.solve(MatrixXd::Identity(missing, missing));
+      if (r > 0) {
+        V.bottomLeftCorner(missing, r).noalias() = -J * W;
+        V.topRightCorner(r, missing) = V.bottomLeftCorner(missing, r).transpose();
+        V.bottomRightCorner(missing, missing).noalias() += J * W * J.transpose();
+      }
+    }
+    CV.noalias() = C * V;
+    const Index rows = span();
+    const auto trace = [&](const MatrixXd& slopes, Index lag) {  // 2 tr[V C' dC]
+      if (lag >= rows) return 0.0;
+      double total = 0;
+      for (Index c = 0; c < CV.cols(); ++c)
+        total += dot(CV.col(c).data() + lag, slopes.col(c).data(), rows - lag);
+      return -2 * total;
+    };
+    for_each_lag([&](Index i, bool is_ar, int lag) {
+      if (!is_ar || missing > 0) g(i) += trace(is_ar ? by_ar : by_ma, lag);
+    });
+    if (r == 0) return;
+    K.noalias() = reduced - reduced * W * reduced;
+    moved.resize(static_cast<std::size_t>(lag_count()));
+    for_each_lag([&](Index i, bool is_ar, int lag) {
+      MatrixXd& slope = moved[static_cast<std::size_t>(i)];
+      start.slope(is_ar, lag, slope);
+      g(i) += K.cwiseProduct(slope).sum() - weights.dot(slope * weights) / sigma2;
+    });
+  }
+
+  [[nodiscard]] Index lag_count() const {
+    return static_cast<Index>(ar.lags.size() + ma.lags.size());
+  }
+  template <class Do>
+  void for_each_lag(Do act) const {
+    Index i = 0;
+    for (const int lag : ar.lags) act(i++, true, lag);
+    for (const int lag : ma.lags) act(i++, false, lag);
+  }
+
+  // Shocks and filtered data with the unknowns at their estimates.
+  void smooth() {
+    const Index rows = span();
+    e = e0;
+    if (r + missing > 0) e.head(rows).noalias() -= C * x;
+    if (missing > 0) z.noalias() -= pulses * x.tail(missing);
+    filter_ma(ma.lags, b, z.data(), u.data(), n);   // de / da_l = -u_{t-l}
+    filter_ma(ma.lags, b, e.data(), v1.data(), n);  // de / db_l = -v_{t-l}
+  }
+
+  void filter_columns() {
+    const Index count = data.columns.cols();
+    X1.resize(n, count);
+    for (Index j = 0; j < count; ++j) {
+      filter_ar(ar.lags, a, data.columns.col(j).data(), w.data(), n);
+      filter_ma(ma.lags, b, w.data(), X1.col(j).data(), n);
+    }
+  }
+
+  // Gradient of S by lag coefficients and regression coefficients, the start's part apart.
+  void sum_gradient(VectorXd& by_lag, VectorXd& by_column) {
+    by_lag.resize(lag_count());
+    for_each_lag(
+        [&](Index i, bool is_ar, int lag) { by_lag(i) = -2 * lagged(e, is_ar ? u : v1, lag); });
+    by_column.noalias() = -2 * (X1.transpose() * e);
+  }
+
+  // Second derivatives of S at fixed unknowns less their correction, by lags then columns; see the
+  // head of this file. q_i = -C' de_i - dC_i' e; t_i = dSigma_i lambda.
+  MatrixXd sum_hessian(bool with_start) {
+    const Index lags = lag_count(), columns = X1.cols(), total = lags + columns;
+    MatrixXd H = MatrixXd::Zero(total, total);
+    std::vector<std::pair<bool, int>> kinds;
+    for_each_lag([&](Index, bool is_ar, int lag) { kinds.emplace_back(is_ar, lag); });
+    if (with_start) {
+      filter_ma(ma.lags, b, u.data(), u2.data(), n);
+      filter_ma(ma.lags, b, v1.data(), v2.data(), n);
+    }
+    for (Index i = 0; i < lags; ++i)
+      for (Index j = 0; j <= i; ++j) {
+        const auto [ar_i, lag_i] = kinds[static_cast<std::size_t>(i)];
+        const auto [ar_j, lag_j] = kinds[static_cast<std::size_t>(j)];
+        double h = shifted(ar_i ? u : v1, ar_j ? u : v1, lag_i, lag_j);
+        if (with_start) {
+          if (ar_i != ar_j) h += lagged(e, u2, lag_i + lag_j);
+          if (!ar_i && !ar_j) h += 2 * lagged(e, v2, lag_i + lag_j);
+        }
+        H(i, j) = H(j, i) = 2 * h;
+      }
+    H.bottomRightCorner(columns, columns).noalias() = 2 * X1.transpose() * X1;
+    if (!with_start) {
+      if (r + missing > 0) {  // what the unknowns take up of the columns
+        const MatrixXd q = C.transpose() * X1.topRows(C.rows());
+        H.bottomRightCorner(columns, columns).noalias() -= 2 * q.transpose() * V * q;
+      }
+      return H;
+    }
+    for (Index c = 0; c < columns; ++c) {
+      filter_ma(ma.lags, b, data.columns.col(c).data(), u2.data(), n);
+      filter_ma(ma.lags, b, X1.col(c).data(), v2.data(), n);
+      for (Index i = 0; i < lags; ++i) {
+        const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
+        const VectorXd& first = is_ar ? u : v1;
+        const double h =
+            lagged(X1.col(c).data(), first.data(), n, lag) + lagged(e, is_ar ? u2 : v2, lag);
+        H(lags + c, i) = H(i, lags + c) = 2 * h;
+      }
+    }
+    if (r + missing == 0) return H;
+    const Index rows = span();
+    MatrixXd q(r + missing, total), A = MatrixXd::Zero(r + missing, total);
+    for (Index i = 0; i < lags; ++i) {
+      const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
+      const VectorXd& first = is_ar ? u : v1;
+      const MatrixXd& slopes = is_ar ? by_ar : by_ma;
+      const Index count = std::max<Index>(0, rows - lag);
+      q.col(i) = C.bottomRows(count).transpose() * first.head(count) +
+                 slopes.topRows(count).transpose() * e.segment(std::min<Index>(lag, rows), count);
+      if (r > 0) {
+        const VectorXd t = moved[static_cast<std::size_t>(i)] * lambda;
+        A.col(i).head(r) = t - W * (reduced * t);
+        if (missing > 0) A.col(i).tail(missing).noalias() = -J * A.col(i).head(r);
+      }
+    }
+    q.rightCols(columns).noalias() = C.transpose() * X1.topRows(rows);
+    H.noalias() -= 2 * q.transpose() * V * q;
+    H.noalias() += 2 * (q.transpose() * A + A.transpose() * q);
+    if (r > 0) {
+      MatrixXd T = MatrixXd::Zero(r, total);
+      for (Index i = 0; i < lags; ++i) T.col(i) = moved[static_cast<std::size_t>(i)] * lambda;
+      H.noalias() += 2 * T.transpose() * K * T;
+    }
+    return H;
+  }
+
+  // Lag coefficients to parameters: lags x k.
+  [[nodiscard]] MatrixXd lag_jacobian(std::span<const double> theta) const {
+    MatrixXd out(lag_count(), k);
+    out.topRows(static_cast<Index>(ar.lags.size())) =
+        ar.jacobian(theta, static_cast<std::size_t>(k));
+    out.bottomRows(static_cast<Index>(ma.lags.size())) =
+        ma.jacobian(theta, static_cast<std::size_t>(k));
+    return out;
+  }
+
+  // Second derivatives of start_gradient's function by the ARMA parameters: central differences of
+  // that gradient, which touches the data nowhere; the step balances its truncation (step^2) and
+  // rounding (1e-12 / step) errors.
+  void add_start_hessian(std::span<const double> theta, double sigma2, MatrixXd& H) {
+    constexpr double kStep = 1e-4;
+    std::vector<double> moving(theta.begin(), theta.end());
+    MatrixXd differences = MatrixXd::Zero(k, k);
+    for (std::size_t p = at.ar; p < at.seasonal_ma + model.mean.seasonal_ma.size(); ++p) {
+      std::array<VectorXd, 2> sides;
+      double step = kStep;
+      for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
+        bool inside = true;
+        for (const int sign : {0, 1}) {
+          moving[p] = theta[p] + (sign == 0 ? step : -step);
+          ar.coefficients(moving, a);
+          ma.coefficients(moving, b);
+          VectorXd by_lag;
+          if (!(inside = factor())) break;
+          start_gradient(lambda, sigma2, by_lag);
+          sides[static_cast<std::size_t>(sign)] = lag_jacobian(moving).transpose() * by_lag;
+        }
+        if (inside) break;
+      }
+      moving[p] = theta[p];
+      if (sides[0].size() > 0 && sides[1].size() > 0)
+        differences.col(static_cast<Index>(p)) = (sides[0] - sides[1]) / (2 * step);
+    }
+    H += (differences + differences.transpose()) / 2;
+    ar.coefficients(theta, a);
+    ma.coefficients(theta, b);
+  }
+
+  Model model;
+  MeanPositions at;
+  LagProduct ar, ma;
+  MeanData data;
+  ArmaStart start;
+  Index n = 0, r = 0, missing = 0, k = 0, length = 0;
+  MatrixXd pulses;
+  std::vector<double> a, b;
+  VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
+  MatrixXd C, Sigma, G, reduced, J, F, N, W, V, CV, K, by_ar, by_ma, X1;
+  std::vector<MatrixXd> moved;  // d Sigma by each lag
+  VectorXd side, reduced_side, x, lambda;
+  Eigen::LLT<MatrixXd> of_missing, of_start;
+  Eigen::LDLT<MatrixXd> of_sigma;
+  double log_determinant = 0, sum = 0;
+};
+
+ExactLikelihood::ExactLikelihood(const Model& model, MeanData data)
+    : work_(std::make_unique<Work>(model, std::move(data))) {}
+ExactLikelihood::~ExactLikelihood() = default;
+
+std::size_t ExactLikelihood::rows() const {
+  return static_cast<std::size_t>(work_->n);
+}
+
+std::size_t ExactLikelihood::counted() const {
+  return static_cast<std::size_t>(work_->n - work_->missing);
+}
+
+void ExactLikelihood::evaluate(std::span<const double> theta, Order order,
+                               Derivatives<double>& out) {
+  Work& w = *work_;
+  const double sigma2 = theta[w.at.count], n = static_cast<double>(counted());
+  out.admitted = sigma2 > 0 && w.prepare(theta);
+  if (!out.admitted) return;
+  out.log_likelihood =
+      -0.5 * (n * std::log(2 * std::numbers::pi * sigma2) + w.log_determinant + w.sum / sigma2);
+  out.admitted = std::isfinite(out.log_likelihood);
+  if (order == Order::value || !out.admitted) return;
+
+  // ---- Gradient of -2 l by lags and columns, then by parameters ----
+  const double sum = w.sum;
+  w.smooth();
+  w.filter_columns();
+  VectorXd of_start, by_lag, by_column;
+  w.start_gradient(w.lambda, sigma2, of_start);
+  w.sum_gradient(by_lag, by_column);
+  const MatrixXd J = w.lag_jacobian(theta);
+  const VectorXd lag_total = of_start + by_lag / sigma2;
+  VectorXd g = J.transpose() * lag_total;
+  const auto sigma = static_cast<Index>(w.at.count);
+  for (std::size_t j = 0; j < w.at.regression.size(); ++j)
+    g(static_cast<Index>(w.at.regression[j])) = by_column(static_cast<Index>(j)) / sigma2;
+  g(sigma) = n / sigma2 - sum / (sigma2 * sigma2);
+  out.gradient.assign(static_cast<std::size_t>(w.k), 0.0);
+  for (Index i = 0; i < w.k; ++i) out.gradient[static_cast<std::size_t>(i)] = -0.5 * g(i);
+  if (order == Order::gradient) return;
+
+  // ---- Second derivatives of S, carried to the parameters ----
+  const bool full = order == Order::hessian;
+  const MatrixXd of_sum = w.sum_hessian(full);
+  MatrixXd to_parameters = MatrixXd::Zero(of_sum.rows(), w.k);
+  to_parameters.topRows(J.rows()) = J;
+  for (std::size_t j = 0; j < w.at.regression.size(); ++j)
+    to_parameters(J.rows() + static_cast<Index>(j), static_cast<Index>(w.at.regression[j])) = 1;
+  MatrixXd H = to_parameters.transpose() * of_sum * to_parameters;
+  std::vector<double>& packed_out = full ? out.hessian : out.information;
+  if (full) {
+    const auto split = static_cast<Index>(w.ar.lags.size());
+    w.ar.add_curvature({by_lag.data(), static_cast<std::size_t>(split)}, H);
+    w.ma.add_curvature({by_lag.data() + split, static_cast<std::size_t>(by_lag.size() - split)}, H);
+    H /= sigma2;
+    // S's gradient by the parameters, the start's part of S in it, for the mixed derivatives.
+    VectorXd of_S = J.transpose() * by_lag;
+    if (w.r > 0)
+      for (Index i = 0; i < by_lag.size(); ++i)
+        of_S -=
+            J.row(i).transpose() * w.lambda.dot(w.moved[static_cast<std::size_t>(i)] * w.lambda);
+    for (std::size_t j = 0; j < w.at.regression.size(); ++j)
+      of_S(static_cast<Index>(w.at.regression[j])) = by_column(static_cast<Index>(j));
+    H.row(sigma) = -of_S.transpose() / (sigma2 * sigma2);
+    H.col(sigma) = H.row(sigma).transpose();
+    H(sigma, sigma) = -n / (sigma2 * sigma2) + 2 * sum / (sigma2 * sigma2 * sigma2);
+    if (w.lag_count() > 0) w.add_start_hessian(theta, sigma2, H);
+    H *= -0.5;
+  } else {
+    H /= 2 * sigma2;  // of -l: expected information, its cross terms with sigma2 being zero
+    H(sigma, sigma) = n / (2 * sigma2 * sigma2);
+  }
+  packed_out.resize(packed_size(static_cast<std::size_t>(w.k)));
+  for (Index j = 0; j < w.k; ++j)
+    for (Index i = 0; i <= j; ++i)
+      packed_out[packed(static_cast<std::size_t>(j), static_cast<std::size_t>(i))] = H(j, i);
+}
+
+std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {
+  // Central differences of each row's term of the prediction-error form. The step, 1e-5 of what
+  // moves a row by about one, balances truncation and rounding.
+  const auto rows = static_cast<std::size_t>(work_->n), k = static_cast<std::size_t>(work_->k);
+  std::vector<double> out(rows * k, 0.0), moving(theta.begin(), theta.end());
+  std::array<std::vector<double>, 2> terms;
+  for (std::size_t p = 0; p < k; ++p) {
+    double step = 1e-5 * (p == work_->at.count ? theta[p] : 1.0);
+    for (std::size_t j = 0; j < work_->at.regression.size(); ++j)
+      if (work_->at.regression[j] == p)
+        step *= std::sqrt(theta[work_->at.count] * static_cast<double>(rows)) /
+                work_->data.columns.col(static_cast<Index>(j)).norm();
+    for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
+      bool inside = true;
+      for (const int sign : {0, 1}) {
+        moving[p] = theta[p] + (sign == 0 ? step : -step);
+        inside = inside && row_terms(work_->model, work_->data, moving,
+                                     terms[static_cast<std::size_t>(sign)]);
+      }
+      if (inside) break;
+    }
+    moving[p] = theta[p];
+    for (std::size_t t = 0; t < rows; ++t)
+      out[t * k + p] = (terms[0][t] - terms[1][t]) / (2 * step);
+  }
+  return out;
+}
+
+}  // namespace brace

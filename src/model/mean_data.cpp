@@ -1,0 +1,221 @@
+// SPDX-License-Identifier: Apache-2.0
+// Differences, regressors and harmonics of a mean equation. Covered by tests/model/exact_test.cpp.
+#include "model/mean_data.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <numbers>
+
+#include "brace/base/error.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/lag_product.hpp"
+#include "model/spelling.hpp"
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+
+// What is left of a temporary change after each row (Chen and Liu 1993 take .7).
+constexpr double kFade = 0.7;
+
+// Rows of a series and, after its end, rows to come.
+struct RowsAndAhead {
+  const Series& series;
+  std::span<const Timestamp> dates;                // ahead
+  const std::vector<Companion>* future = nullptr;  // ahead
+  std::size_t rows = 0;                            // both together
+
+  [[nodiscard]] Timestamp when(std::size_t t) const {
+    return t < series.size() ? series.times[t] : dates[t - series.size()];
+  }
+  [[nodiscard]] double companion(const std::string& name, std::size_t t) const {
+    const std::vector<Companion>& from = t < series.size() || !future ? series.companions : *future;
+    const std::size_t row = t < series.size() ? t : t - series.size();
+    for (const Companion& c : from)
+      if (c.name == name) return row < c.values.size() ? c.values[row] : kNaN;
+    return kNaN;
+  }
+};
+
+double value_of(const Regressor& r, const RowsAndAhead& rows, std::size_t t) {
+  using Source = Regressor::Source;
+  switch (r.source) {
+    case Source::column: {
+      const auto back = static_cast<std::size_t>(r.rows_earlier);
+      return t >= back ? rows.companion(r.column, t - back) : kNaN;
+    }
+    case Source::step: return rows.when(t) >= *r.at ? 1 : 0;
+    case Source::pulse: return rows.when(t) == *r.at ? 1 : 0;
+    case Source::fade: return 0;  // needs its distance: see fill_fade
+    case Source::weekday:
+      return static_cast<int>(
+                 std::chrono::weekday(std::chrono::floor<std::chrono::days>(rows.when(t)))
+                     .c_encoding()) == r.category
+                 ? 1
+                 : 0;
+    case Source::month:
+      return static_cast<int>(static_cast<unsigned>(
+                 std::chrono::year_month_day(std::chrono::floor<std::chrono::days>(rows.when(t)))
+                     .month())) == r.category
+                 ? 1
+                 : 0;
+  }
+  return kNaN;
+}
+
+void fill_fade(const Regressor& r, const RowsAndAhead& rows, Eigen::Ref<VectorXd> column) {
+  double left = 0;
+  for (std::size_t t = 0; t < rows.rows; ++t) {
+    left = rows.when(t) == *r.at ? 1 : left * kFade;
+    column(static_cast<Index>(t)) = left;
+  }
+}
+
+// Regression columns of all rows, not yet differenced; the constant's is left at 1, which is its
+// column after differencing too.
+MatrixXd level_columns(const Model& model, const RowsAndAhead& rows) {
+  const Mean& m = model.mean;
+  const MeanPositions at = mean_positions(model);
+  MatrixXd X(static_cast<Index>(rows.rows), static_cast<Index>(at.regression.size()));
+  Index c = 0;
+  if (m.constant) X.col(c++).setOnes();
+  if (m.trend) X.col(c++) = VectorXd::LinSpaced(X.rows(), 1, static_cast<double>(rows.rows));
+  for (const Harmonics& h : m.harmonics)
+    for (int pair = 1; pair <= h.pairs; ++pair) {
+      for (Index t = 0; t < X.rows(); ++t) {
+        // The angle by whole rows of a period, so that far rows keep their digits.
+        const auto turn = static_cast<double>((t + 1) * pair % h.period) / h.period;
+        X(t, c) = std::cos(2 * std::numbers::pi * turn);
+        if (2 * pair < h.period) X(t, c + 1) = std::sin(2 * std::numbers::pi * turn);
+      }
+      c += 2 * pair < h.period ? 2 : 1;
+    }
+  for (const Regressor& r : m.regressors) {
+    if (r.source == Regressor::Source::fade)
+      fill_fade(r, rows, X.col(c));
+    else
+      for (Index t = 0; t < X.rows(); ++t) X(t, c) = value_of(r, rows, static_cast<std::size_t>(t));
+    ++c;
+  }
+  return X;
+}
+
+MatrixXd differenced(const MatrixXd& X, const std::vector<double>& weights, bool constant) {
+  const auto lost = static_cast<Index>(weights.size()) - 1, rows = X.rows() - lost;
+  MatrixXd out = MatrixXd::Zero(rows, X.cols());
+  for (Index l = 0; l <= lost; ++l)
+    if (weights[static_cast<std::size_t>(l)] != 0)
+      out += weights[static_cast<std::size_t>(l)] * X.middleRows(lost - l, rows);
+  if (constant) out.col(0).setOnes();
+  return out;
+}
+
+std::vector<double> differenced(const std::vector<double>& y, const std::vector<double>& weights) {
+  const std::size_t lost = weights.size() - 1;
+  std::vector<double> out(y.size() - lost, 0.0);
+  for (std::size_t l = 0; l <= lost; ++l)
+    if (weights[l] != 0)
+      for (std::size_t t = 0; t < out.size(); ++t) out[t] += weights[l] * y[t + lost - l];
+  return out;
+}
+
+void refuse_collinear(const Model& model, const MatrixXd& X) {
+  if (X.cols() < 2 && (X.cols() == 0 || model.mean.constant)) return;
+  std::vector<std::string> names;
+  const std::vector<std::string> all = parameter_names(model).mean;
+  for (const std::size_t p : mean_positions(model).regression) names.push_back(all[p]);
+  MatrixXd Q = MatrixXd::Zero(X.rows(), X.cols());  // Gram-Schmidt, twice for accuracy
+  for (Index c = 0; c < X.cols(); ++c) {
+    VectorXd v = X.col(c);
+    const double size = v.norm();
+    for (int pass = 0; pass < 2; ++pass) v -= Q.leftCols(c) * (Q.leftCols(c).transpose() * v);
+    if (!(v.norm() > 1e-9 * size))
+      throw Error(ErrorCode::bad_model_line,
+                  fmt::format("model line: '{}': {} adds nothing to the terms before it on these "
+                              "rows (it is constant{}); drop it",
+                              to_string(model), names[static_cast<std::size_t>(c)],
+                              c > 0 ? " or a sum of them" : ""));
+    Q.col(c) = v / v.norm();
+  }
+}
+
+MeanData prepare(const Model& model, std::vector<double> y, const MatrixXd& X) {
+  MeanData data;
+  data.weights = difference_weights(model.mean.differences);
+  data.lost = data.weights.size() - 1;
+  if (y.size() <= data.lost + 1)
+    throw Error(ErrorCode::too_few_observations,
+                fmt::format("'{}': {} rows leave nothing to estimate from after differencing",
+                            to_string(model), y.size()));
+  MatrixXd known = X;
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    const bool regressor_missing = known.cols() > 0 && known.row(static_cast<Index>(t)).hasNaN();
+    if (regressor_missing) known.row(static_cast<Index>(t)).setZero();
+    if (!regressor_missing && !std::isnan(y[t])) continue;
+    y[t] = kNaN;
+    data.missing.push_back(t);
+  }
+  data.change = differenced(y, data.weights);
+  data.level = y;
+  if (!data.missing.empty()) {
+    double last = 0;
+    for (const double v : y)
+      if (!std::isnan(v)) {
+        last = v;
+        break;
+      }
+    for (double& v : y) last = v = std::isnan(v) ? last : v;
+    data.filled = differenced(y, data.weights);
+  } else {
+    data.filled = data.change;
+  }
+  data.columns = differenced(known, data.weights, model.mean.constant);
+  refuse_collinear(model, data.columns);
+  return data;
+}
+
+}  // namespace
+
+MeanData mean_data(const Model& model, const Series& series) {
+  return prepare(model, series.values,
+                 level_columns(model, {.series = series, .dates = {}, .rows = series.size()}));
+}
+
+MeanData mean_data(const Model& model, std::span<const double> y) {
+  return mean_data(model, make_series({y.begin(), y.end()}));
+}
+
+MatrixXd columns_ahead(const Model& model, const Series& series,
+                       const std::vector<Timestamp>& dates, const std::vector<Companion>& future,
+                       std::size_t ahead) {
+  for (const Regressor& r : model.mean.regressors) {
+    if (r.source == Regressor::Source::column) continue;
+    if (dates.size() < ahead)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("'with {}' needs the dates ahead, and the clock of {} gives none",
+                              spell(r), series.name));
+  }
+  const MatrixXd X = level_columns(
+      model, {.series = series, .dates = dates, .future = &future, .rows = series.size() + ahead});
+  const MatrixXd rows =
+      differenced(X, difference_weights(model.mean.differences), model.mean.constant)
+          .bottomRows(static_cast<Index>(ahead));
+  if (rows.hasNaN())
+    for (const Regressor& r : model.mean.regressors)
+      if (r.source == Regressor::Source::column)
+        throw Error(ErrorCode::bad_option,
+                    fmt::format("a forecast with '{}' needs its coming values: give a file with "
+                                "that column and {} rows (--future FILE)",
+                                spell(r), ahead));
+  return rows;
+}
+
+}  // namespace brace

@@ -1,0 +1,39 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the engine climbs: a log-likelihood with derivatives, exact or conditional.
+//
+//   std::unique_ptr<Surface> surface = make_surface(model, data, /*exact=*/true);
+//   surface->evaluate(theta, Order::hessian, derivatives);
+#pragma once
+
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "model/mean_data.hpp"
+#include "model/stages.hpp"
+
+namespace brace {
+
+template <class T>
+struct Derivatives {
+  bool admitted = false;  // false: some h <= 0 or not finite; nothing else is set
+  T log_likelihood = T(0);
+  std::vector<T> gradient;     // k
+  std::vector<T> hessian;      // packed; Order::hessian
+  std::vector<T> information;  // packed; Order::scoring
+};
+
+class Surface {
+ public:
+  virtual ~Surface() = default;
+  // Into storage that is used again.
+  virtual void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) = 0;
+  // Gradient of each row's term, rows() x k row by row; zeros where y is missing.
+  [[nodiscard]] virtual std::vector<double> scores(std::span<const double> theta) = 0;
+  [[nodiscard]] virtual std::size_t rows() const = 0;
+};
+
+[[nodiscard]] std::unique_ptr<Surface> make_surface(const Model& model, const MeanData& data,
+                                                    bool exact);
+
+}  // namespace brace

@@ -1,0 +1,538 @@
+// SPDX-License-Identifier: Apache-2.0
+// Search over mean equations. Covered by tests/search/search_test.cpp.
+#include "brace/search/search.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <memory>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/whiteness.hpp"
+#include "brace/maths/lag_polynomial.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/lag_product.hpp"
+
+namespace brace {
+namespace {
+
+// Rows times candidates, weighted by their terms, that take about a second on one core.
+constexpr double kSecond = 1.2e7;
+// |t| below this drops a lag.
+constexpr double kSignificant = 1.96;
+// Roots nearer to the circle, and AR and MA roots nearer to one another, are told.
+constexpr double kNearCircle = 1.05, kCancelling = 0.1;
+
+// Orders of a candidate; the differences are the same for all.
+struct Orders {
+  int ar = 0, ma = 0, seasonal_ar = 0, seasonal_ma = 0;
+  bool constant = true;
+  auto operator<=>(const Orders&) const = default;
+  [[nodiscard]] int size() const {
+    return ar + ma + seasonal_ar + seasonal_ma + (constant ? 1 : 0);
+  }
+};
+
+Lags up_to(int most, int step = 1) {
+  Lags lags;
+  for (int l = 1; l <= most; ++l) lags.push_back(l * step);
+  return lags;
+}
+
+class Searcher {
+ public:
+  Searcher(const Series& series, const SearchOptions& options, const Executor& executor)
+      : options_(options), executor_(executor), series_(std::make_shared<Series>(series)) {
+    validate();
+    out_.criterion = options.criterion;
+    out_.series = series;
+  }
+
+  Search run() {
+    choose_differences();
+    const std::vector<Orders> all = whole_set();
+    double work = 0;
+    for (const Orders& o : all)
+      work += static_cast<double>(series_->size()) * std::pow(3 + o.size(), 1.5);
+    out_.stepwise = options_.walk == SearchOptions::Walk::stepwise ||
+                    (options_.walk == SearchOptions::Walk::automatic && work > 20 * kSecond);
+    if (out_.stepwise)
+      walk_stepwise(all);
+    else
+      walk_full(all);
+    rank();
+    propose_lags();
+    if (options_.sparse) thin_out();
+    warn();
+    return std::move(out_);
+  }
+
+ private:
+  void validate() const {
+    const auto refuse = [](const std::string& what) { throw Error(ErrorCode::bad_option, what); };
+    for (const auto& [name, order] :
+         {std::pair{"most_ar", options_.most_ar}, std::pair{"most_ma", options_.most_ma},
+          std::pair{"most_seasonal_ar", options_.most_seasonal_ar},
+          std::pair{"most_seasonal_ma", options_.most_seasonal_ma}})
+      if (order < 0 || order > 24)
+        refuse(fmt::format("SearchOptions::{} = {}: must lie between 0 and 24", name, order));
+    if (options_.period < 0 || options_.period == 1)
+      refuse(fmt::format("SearchOptions::period = {}: 0 for none, or from 2", options_.period));
+    for (const auto& d : {options_.differences, options_.seasonal_differences})
+      if (d && (*d < 0 || *d > 2))
+        refuse(fmt::format("SearchOptions::differences = {}: must lie between 0 and 2", *d));
+  }
+
+  // ---- The set ----
+
+  void choose_differences() {
+    int plain = options_.differences.value_or(0),
+        seasonal = options_.seasonal_differences.value_or(0);
+    if (!options_.differences || (options_.period > 0 && !options_.seasonal_differences)) {
+      out_.differences = suggest_differences(*series_, options_.period);
+      plain = options_.differences.value_or(out_.differences.regular);
+      seasonal = options_.seasonal_differences.value_or(out_.differences.seasonal);
+    }
+    for (int d = 0; d < plain; ++d) differences_.push_back(1);
+    if (options_.period > 0)
+      for (int d = 0; d < seasonal; ++d) differences_.push_back(options_.period);
+  }
+
+  [[nodiscard]] std::vector<Orders> whole_set() const {
+    std::vector<Orders> all;
+    const bool seasons = options_.period > 0;
+    const bool trended = options_.kept.trend;
+    for (int P = 0; P <= (seasons ? options_.most_seasonal_ar : 0); ++P)
+      for (int Q = 0; Q <= (seasons ? options_.most_seasonal_ma : 0); ++Q)
+        for (int p = 0; p <= options_.most_ar; ++p)
+          for (int q = 0; q <= options_.most_ma; ++q)
+            for (const bool constant : {false, true}) {
+              if (constant && options_.constant == SearchOptions::Constant::never) continue;
+              if (!constant && options_.constant == SearchOptions::Constant::always) continue;
+              // A level without a mean is no candidate unless asked for; two differences leave no
+              // drift.
+              if (!constant && options_.constant == SearchOptions::Constant::both &&
+                  differences_.empty())
+                continue;
+              if (constant && differences_.size() > 1 &&
+                  options_.constant != SearchOptions::Constant::always)
+                continue;
+              if (constant && trended && !differences_.empty()) continue;
+              all.push_back({p, q, P, Q, constant});
+            }
+    if (all.empty())
+      throw Error(ErrorCode::bad_option, "search: the bounds leave no candidate; widen one");
+    return all;
+  }
+
+  [[nodiscard]] Model model_of(const Orders& o) const {
+    Model m;
+    m.mean = options_.kept;
+    m.mean.constant = o.constant;
+    m.mean.differences = differences_;
+    m.mean.ar = up_to(o.ar);
+    m.mean.ma = up_to(o.ma);
+    m.mean.seasonal_ar = up_to(o.seasonal_ar, options_.period);
+    m.mean.seasonal_ma = up_to(o.seasonal_ma, options_.period);
+    return canonical(std::move(m));
+  }
+
+  // ---- Fitting ----
+
+  // The estimates of `from` as a start for `to`, by name; a term that is new starts at 0.
+  static std::vector<double> carried(const Candidate& from, const Model& to) {
+    const std::vector<std::string> had = parameter_names(from.model).all();
+    std::vector<double> start;
+    for (const std::string& name : parameter_names(to).all()) {
+      const auto at = std::find(had.begin(), had.end(), name);
+      start.push_back(at == had.end() ? 0
+                                      : from.estimates[static_cast<std::size_t>(at - had.begin())]);
+    }
+    return start;
+  }
+
+  [[nodiscard]] FitJob job_of(const Model& model, const Candidate* from) const {
+    FitJob job{.model = model, .series = series_};
+    job.options.hessian_errors_only = true;
+    job.options.likelihood = options_.likelihood;
+    if (from && !from->estimates.empty()) job.options.start = carried(*from, job.model);
+    return job;
+  }
+
+  // Candidates one order smaller that were fitted: the best of them is where the climb begins, so
+  // that no candidate ends below one that it contains.
+  [[nodiscard]] const Candidate* best_within(const Orders& o) const {
+    const Candidate* best = nullptr;
+    const auto consider = [&](Orders smaller) {
+      const auto at = done_.find(smaller);
+      if (at != done_.end() && at->second.log_likelihood &&
+          (!best || *at->second.log_likelihood > *best->log_likelihood))
+        best = &at->second;
+    };
+    for (int Orders::*order :
+         {&Orders::ar, &Orders::ma, &Orders::seasonal_ar, &Orders::seasonal_ma}) {
+      Orders smaller = o;
+      if (--(smaller.*order) >= 0) consider(smaller);
+    }
+    if (o.constant) {
+      Orders smaller = o;
+      smaller.constant = false;
+      consider(smaller);
+    }
+    return best;
+  }
+
+  static Candidate candidate_of(const Fit& fit) {
+    Candidate c;
+    c.model = fit.model;
+    c.status = fit.convergence.status;
+    c.estimated = fit.estimated;
+    c.estimates = fit.estimates();
+    if (!fit.usable()) return c;
+    c.log_likelihood = fit.log_likelihood;
+    c.aic = fit.aic;
+    c.aicc = fit.aicc;
+    c.bic = fit.bic;
+    c.hqc = fit.hqc;
+    const Series z = fit.standardised();
+    const int fitted = arma_terms(fit.model);
+    const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
+    if (z.present() > static_cast<std::size_t>(lags) + 3) {
+      c.arch_p = mcleod_li(z).p_value;
+      const WhitenessOptions options{.lags = lags, .fitted = fitted};
+      c.whiteness_p =
+          (c.arch_p.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options))
+              .p_value;
+    }
+    judge_roots(fit, c);
+    return c;
+  }
+
+  static void judge_roots(const Fit& fit, Candidate& c) {
+    const std::vector<double> theta = fit.estimates();
+    std::vector<double> b = ma_product(fit.model).dense(theta);
+    for (double& v : b) v = -v;
+    const auto ar = inverse_roots(ar_product(fit.model).dense(theta)), ma = inverse_roots(b);
+    for (const auto& roots : {ar, ma})
+      for (const auto& root : roots)
+        if (const double modulus = 1 / std::abs(root); modulus < c.nearest_root.value_or(1e9))
+          c.nearest_root = modulus;
+    for (const auto& one : ar)
+      for (const auto& other : ma)
+        if (const double apart = std::abs(one - other); apart < c.cancelling.value_or(1e9))
+          c.cancelling = apart;
+  }
+
+  void fit_all(const std::vector<Orders>& batch) {
+    std::vector<FitJob> jobs;
+    for (const Orders& o : batch) jobs.push_back(job_of(model_of(o), best_within(o)));
+    const std::vector<Candidate> fitted = candidates_of(jobs);
+    for (std::size_t i = 0; i < batch.size(); ++i) done_.emplace(batch[i], fitted[i]);
+  }
+
+  [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
+    std::vector<Candidate> out(jobs.size());
+    const std::vector<Fit> fits = fit_many(jobs, executor_);
+    executor_.for_each(jobs.size(), [&](std::size_t i) { out[i] = candidate_of(fits[i]); });
+    return out;
+  }
+
+  // Candidates of the same number of terms depend on none of their kind: they go together.
+  void walk_full(std::vector<Orders> all) {
+    std::stable_sort(all.begin(), all.end(),
+                     [](const Orders& a, const Orders& b) { return a.size() < b.size(); });
+    for (std::size_t at = 0; at < all.size();) {
+      std::vector<Orders> batch;
+      for (const int size = all[at].size(); at < all.size() && all[at].size() == size; ++at)
+        batch.push_back(all[at]);
+      fit_all(batch);
+    }
+  }
+
+  [[nodiscard]] double score(const Orders& o) const {
+    const Candidate& c = done_.at(o);
+    return c.status == FitStatus::converged ? score(c) : 1e300;
+  }
+  [[nodiscard]] double score(const Candidate& c) const {
+    const std::optional<double> value = options_.criterion == Criterion::aic    ? c.aic
+                                        : options_.criterion == Criterion::aicc ? c.aicc
+                                        : options_.criterion == Criterion::bic  ? c.bic
+                                                                                : c.hqc;
+    return value.value_or(1e300);
+  }
+
+  void walk_stepwise(const std::vector<Orders>& all) {
+    const auto fit_new = [&](std::vector<Orders> batch) {
+      std::sort(batch.begin(), batch.end(), [](const Orders& a, const Orders& b) {
+        return std::pair(a.size(), a) < std::pair(b.size(), b);
+      });
+      std::vector<Orders> fresh;
+      for (const Orders& o : batch)
+        if (!done_.contains(o) && std::find(all.begin(), all.end(), o) != all.end())
+          fresh.push_back(o);
+      fresh.erase(std::unique(fresh.begin(), fresh.end()), fresh.end());
+      fit_all(fresh);
+    };
+    std::vector<Orders> seeds;
+    for (const bool constant : {false, true})
+      for (const int p : {0, 1, 2})
+        for (const int s : {0, 1}) seeds.push_back({p, p, s, s, constant});
+    for (const bool constant : {false, true}) {
+      seeds.push_back({1, 0, 1, 0, constant});
+      seeds.push_back({0, 1, 0, 1, constant});
+      seeds.push_back({0, 0, 0, 0, constant});
+      seeds.push_back({1, 0, 0, 0, constant});
+      seeds.push_back({0, 1, 0, 0, constant});
+    }
+    fit_new(seeds);
+    for (;;) {
+      Orders best = done_.begin()->first;
+      for (const auto& [o, c] : done_)
+        if (score(o) < score(best)) best = o;
+      std::vector<Orders> around;
+      for (int dp = -1; dp <= 1; ++dp)
+        for (int dq = -1; dq <= 1; ++dq)
+          around.push_back(
+              {best.ar + dp, best.ma + dq, best.seasonal_ar, best.seasonal_ma, best.constant});
+      for (int dP = -1; dP <= 1; ++dP)
+        for (int dQ = -1; dQ <= 1; ++dQ)
+          around.push_back(
+              {best.ar, best.ma, best.seasonal_ar + dP, best.seasonal_ma + dQ, best.constant});
+      around.push_back({best.ar, best.ma, best.seasonal_ar, best.seasonal_ma, !best.constant});
+      const std::size_t before = done_.size();
+      fit_new(around);
+      if (done_.size() == before) return;
+    }
+  }
+
+  // ---- What comes of it ----
+
+  void rank() {
+    if (out_.candidates.empty())
+      for (auto& [o, c] : done_) out_.candidates.push_back(c);
+    std::stable_sort(out_.candidates.begin(), out_.candidates.end(),
+                     [&](const Candidate& a, const Candidate& b) { return score(a) < score(b); });
+    out_.chosen = 0;
+    for (std::size_t i = 0; i < out_.candidates.size(); ++i)
+      if (out_.candidates[i].status == FitStatus::converged) {
+        out_.chosen = i;
+        break;
+      }
+  }
+
+  // Lags at which the chosen model's residuals stand out, each tried as an AR or, in a model of MA
+  // terms only, an MA term.
+  void propose_lags() {
+    const Candidate chosen = out_.candidates[out_.chosen];
+    if (chosen.status != FitStatus::converged) return;
+    const Series z = out_.best().standardised();
+    const auto n = static_cast<int>(z.present());
+    const int most =
+        std::min(n / 4, std::max(24, options_.period > 0 ? 2 * options_.period + 2 : 0));
+    if (most < 2) return;
+    out_.lags_looked_at = most;
+    const LagTable table = lag_table(z, most);
+    std::vector<FitJob> jobs;
+    for (const LagRow& row : table.rows) {
+      if (std::abs(row.acf) <= row.band_robust) continue;
+      LagProposal proposal;
+      proposal.lag = row.lag;
+      proposal.autocorrelation = row.acf;
+      proposal.band = row.band_robust;
+      proposal.model = chosen.model;
+      Mean& mean = proposal.model.mean;
+      const bool only_ma = mean.ar.empty() && !mean.ma.empty();
+      Lags& lags = only_ma ? mean.ma : mean.ar;
+      if (std::find(lags.begin(), lags.end(), row.lag) != lags.end()) continue;
+      lags.push_back(row.lag);
+      proposal.model = canonical(proposal.model);
+      jobs.push_back(job_of(proposal.model, &chosen));
+      out_.proposals.push_back(std::move(proposal));
+    }
+    std::vector<Candidate> tried = candidates_of(jobs);
+    for (std::size_t i = 0; i < tried.size(); ++i)
+      if (tried[i].status == FitStatus::converged) {
+        out_.proposals[i].gain = score(chosen) - score(tried[i]);
+        if (options_.sparse) add(std::move(tried[i]));
+      }
+    if (options_.sparse) rank();
+  }
+
+  void add(Candidate c) {
+    for (const Candidate& had : out_.candidates)
+      if (had.model == c.model) return;
+    out_.candidates.push_back(std::move(c));
+  }
+
+  // Drops the least significant lag of the chosen model as long as one is not significant.
+  void thin_out() {
+    for (;;) {
+      const Candidate from = out_.candidates[out_.chosen];
+      if (from.status != FitStatus::converged) return;
+      const Fit fit = out_.best();
+      const Parameter* weakest = nullptr;
+      const MeanPositions at = mean_positions(fit.model);
+      for (std::size_t j = at.ar; j < at.seasonal_ma + fit.model.mean.seasonal_ma.size(); ++j)
+        if (const Parameter& p = fit.parameters[j];
+            p.t && std::abs(*p.t) < kSignificant &&
+            (!weakest || std::abs(*p.t) < std::abs(*weakest->t)))
+          weakest = &p;
+      if (!weakest) return;
+      Model smaller = fit.model;
+      for (Lags Mean::*set : {&Mean::ar, &Mean::ma, &Mean::seasonal_ar, &Mean::seasonal_ma})
+        std::erase_if(smaller.mean.*set, [&](int lag) {
+          const char* stem = set == &Mean::ar            ? "ar"
+                             : set == &Mean::ma          ? "ma"
+                             : set == &Mean::seasonal_ar ? "sar"
+                                                         : "sma";
+          return fmt::format("{}{}", stem, lag) == weakest->name;
+        });
+      const std::size_t before = out_.candidates.size();
+      add(candidates_of({job_of(smaller, &from)}).front());
+      rank();
+      if (out_.candidates.size() == before || out_.candidates[out_.chosen].model == from.model)
+        return;
+    }
+  }
+
+  void warn() {
+    const Candidate& chosen = out_.candidates[out_.chosen];
+    if (chosen.status != FitStatus::converged)
+      out_.warnings.push_back({WarningCode::not_converged,
+                               "no candidate has a maximum inside its bounds; widen or change the "
+                               "set, or look at the data first (brace inspect)"});
+    if (out_.chosen > 0 && chosen.status == FitStatus::converged)
+      out_.warnings.push_back(
+          {WarningCode::root_at_edge,
+           fmt::format("{} above it {} pinned at the unit circle, where criteria do not compare; "
+                       "passed over",
+                       text::plural(out_.chosen, "candidate", "candidates"),
+                       out_.chosen == 1 ? "is" : "are")});
+    if (chosen.arch_p.value_or(1) < 0.05)
+      out_.warnings.push_back({WarningCode::variance_ignored,
+                               "volatility clusters in the residuals: orders chosen without a "
+                               "variance equation tend to be too large; compare with the next "
+                               "smaller ones once it is in, such as '/ garch'"});
+  }
+
+  const SearchOptions& options_;
+  const Executor& executor_;
+  std::shared_ptr<const Series> series_;
+  Lags differences_;
+  std::map<Orders, Candidate> done_;
+  Search out_;
+};
+
+std::string root_note(const Candidate& c) {
+  std::vector<std::string> notes;
+  if (c.status == FitStatus::boundary)
+    notes.emplace_back("pinned at the unit circle");
+  else if (c.nearest_root.value_or(9) < kNearCircle)
+    notes.push_back(fmt::format("root {}", text::fixed(c.nearest_root, 3)));
+  if (c.cancelling.value_or(9) < kCancelling) notes.emplace_back("ar and ma nearly cancel");
+  if (c.status == FitStatus::failed) notes.emplace_back("did not converge");
+  return fmt::format("{}", fmt::join(notes, ", "));
+}
+
+std::optional<double> value_of(const Candidate& c, Criterion criterion) {
+  return criterion == Criterion::aic    ? c.aic
+         : criterion == Criterion::aicc ? c.aicc
+         : criterion == Criterion::bic  ? c.bic
+                                        : c.hqc;
+}
+
+}  // namespace
+
+std::string_view to_string(Criterion criterion) {
+  switch (criterion) {
+    case Criterion::aic: return "aic";
+    case Criterion::aicc: return "aicc";
+    case Criterion::bic: return "bic";
+    case Criterion::hqc: return "hqc";
+  }
+  return "aicc";
+}
+
+std::optional<Criterion> criterion_from(std::string_view name) {
+  for (const Criterion c : {Criterion::aic, Criterion::aicc, Criterion::bic, Criterion::hqc})
+    if (to_string(c) == name) return c;
+  return std::nullopt;
+}
+
+std::optional<double> value_of(const Fit& fit, Criterion criterion) {
+  return criterion == Criterion::aic    ? fit.aic
+         : criterion == Criterion::aicc ? fit.aicc
+         : criterion == Criterion::bic  ? fit.bic
+                                        : fit.hqc;
+}
+
+Fit Search::best() const {
+  EstimateOptions options;
+  options.start = candidates.at(chosen).estimates;
+  return estimate(candidates.at(chosen).model, series, options);
+}
+
+Search search(const Series& series, const SearchOptions& options, const Executor& executor) {
+  return Searcher(series, options, executor).run();
+}
+
+Search search(const Series& series, const SearchOptions& options) {
+  return search(series, options, Executor(1));
+}
+
+std::ostream& operator<<(std::ostream& out, const Search& s) {
+  const Candidate& chosen = s.candidates.at(s.chosen);
+  const std::optional<double> best = value_of(chosen, s.criterion);
+  std::string head = fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
+                                 text::plural(s.candidates.size(), "candidate", "candidates"),
+                                 to_string(s.criterion), s.stepwise ? ", found stepwise" : "");
+  if (chosen.whiteness_p)
+    head += chosen.white() ? " Its residuals are white."
+                           : fmt::format(" Its residuals still have memory (p {}).",
+                                         text::p_value(chosen.whiteness_p));
+  std::size_t near = 0;
+  for (const Candidate& c : s.candidates)
+    near += &c != &chosen && value_of(c, s.criterion).value_or(1e300) < *best + 2 ? 1 : 0;
+  if (near > 0)
+    head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
+                        near == 1 ? "One other lies" : fmt::format("{} others lie", near));
+  out << text::wrap(head) << '\n';
+  out << fmt::format("  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
+                     to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
+  for (std::size_t i = 0; i < std::min<std::size_t>(10, s.candidates.size()); ++i) {
+    const Candidate& c = s.candidates[i];
+    const std::optional<double> value = value_of(c, s.criterion);
+    std::string line = fmt::format(
+        "  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, mean_part(c.model),
+        text::fixed(value, 1), value && best ? text::fixed(*value - *best, 1) : "-",
+        text::fixed(c.log_likelihood, 2), c.estimated, text::p_value(c.whiteness_p), root_note(c));
+    line.erase(line.find_last_not_of(' ') + 1);
+    out << line << '\n';
+  }
+  out << "\n  White p: null no autocorrelation in the residuals (a small p speaks against the "
+         "model).\n";
+  if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");
+  if (s.lags_looked_at > 0) {
+    out << text::wrap(
+        fmt::format("Of {} lags of its residuals {} stand out beyond the 95 % band; chance alone "
+                    "gives {}.",
+                    s.lags_looked_at, s.proposals.size(), text::fixed(0.05 * s.lags_looked_at, 1)),
+        100, "  ");
+    for (const LagProposal& p : s.proposals)
+      out << fmt::format(
+          "    lag {:<4} {:>6} (band {})  {}\n", p.lag, text::fixed(p.autocorrelation, 2),
+          text::fixed(p.band, 2),
+          p.gain ? fmt::format("{}: {} {} by {}", mean_part(p.model), to_string(s.criterion),
+                               *p.gain > 0 ? "falls" : "rises", text::fixed(std::abs(*p.gain), 1))
+                 : mean_part(p.model) + " does not converge inside its bounds");
+  }
+  for (const Warning& warning : s.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  return out;
+}
+
+}  // namespace brace
