@@ -4,6 +4,7 @@
 
 #include <iostream>
 
+#include "brace/draw/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -11,15 +12,25 @@ namespace {
 
 int run_check(const Options& o) {
   const Fit fit = load_or_fit(o);
-  const Check checked = check(fit, {.lags = lag_count(o)});
+  const Check checked = check(fit, {.lags = lag_count(o), .period = o.period});
   if (o.json) {
     std::cout << json_document("check", fit, checked);
   } else {
     std::cout << checked;
-    if (fit.usable())
+    if (fit.usable()) {
+      if (o.outliers) std::cout << '\n' << find_outliers(fit);
       print_next(o, is_saved_model(o.file) ? fmt::format("forecast {}", series_words(o))
                                            : fmt::format("forecast {} --model '{}'",
                                                          modelled_words(o), to_string(fit.model)));
+    }
+  }
+  if (!o.chart.empty()) {
+    draw_check(fit, checked, o.chart);
+    say_written(o, o.chart);
+  }
+  if (!o.roots.empty()) {
+    draw_roots(fit, checked, o.roots);
+    say_written(o, o.roots);
   }
   std::vector<std::vector<std::string>> rows{
       {"test", "variant", "statistic", "p_value", "lags", "null"}};
@@ -38,7 +49,17 @@ void add_check(CLI::App& app, Options& o, Run& run) {
   add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(*c, o);
   c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
+  c->add_option("--season", o.period, "rows in a season (default: the model's, or the clock's)")
+      ->check(CLI::Range(2, 10000))
+      ->option_text("N")
+      ->group("Tests");
+  c->add_flag("--outliers", o.outliers,
+              "rows that stand out: outliers, level shifts, temporary changes")
+      ->group("Tests");
   add_output_options(*c, o);
+  c->add_option("--chart", o.chart, "residuals, their memory, quantiles, whiteness by lag")
+      ->group("Output");
+  c->add_option("--roots", o.roots, "the inverse roots in the unit circle")->group("Output");
   c->add_option("--out", o.out, "the tests as CSV")->group("Output");
   c->footer("Example:\n  brace check kelp.json");
   c->callback([&run] { run = run_check; });

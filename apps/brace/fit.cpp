@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <iostream>
 
+#include "brace/draw/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -20,6 +21,7 @@ int run_fit(const Options& o) {
     std::cout << json_document("fit", fit);
   } else {
     std::cout << fit;
+    if (o.equation && fit.usable()) std::cout << '\n' << equation(fit);
     print_account(fit.window());
     const bool level = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
       return w.code == WarningCode::level_modelled;
@@ -30,6 +32,10 @@ int run_fit(const Options& o) {
       print_next(o, o.save.empty() ? fmt::format("check {} --model '{}'", modelled_words(o),
                                                  to_string(fit.model))
                                    : fmt::format("check {}", o.save));
+  }
+  if (!o.chart.empty()) {
+    draw_fit(fit, o.chart);
+    say_written(o, o.chart);
   }
   std::vector<std::vector<std::string>> rows{{"name", "estimate", "se_hessian", "se_opg",
                                               "se_robust", "t", "p_value", "held", "at_bound"}};
@@ -46,7 +52,12 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
   CLI::App* c = app.add_subcommand("fit", "Estimate a model line by joint maximum likelihood");
   add_series_options(*c, o);
   add_model_options(*c, o);
+  c->add_flag("--equation", o.equation,
+              "write the fitted equation out and read each coefficient in a sentence")
+      ->group("The model");
   add_output_options(*c, o);
+  c->add_option("--chart", o.chart, "fitted over actual, and the residuals, .png .svg .pdf")
+      ->group("Output");
   c->add_option("--out", o.out, "the parameters as CSV")->group("Output");
   c->add_option("--save", o.save, "the fitted model with its series, for check and forecast")
       ->group("Output");

@@ -13,10 +13,18 @@ namespace brace::app {
 std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
   std::vector<std::vector<std::string>> rows{
       {"step", "date", "mean", "sd", "volatility", "variance"}};
+  const bool original = !ahead.original.empty();
   for (const int percent : ahead.intervals)
     for (const char* what : {"return", "volatility"})
       for (const char* side : {"low", "high"})
         rows[0].push_back(fmt::format("{}_{}_{}", what, percent, side));
+  if (original) {
+    rows[0].emplace_back("original_median");
+    rows[0].emplace_back("original_mean");
+    for (const int percent : ahead.intervals)
+      for (const char* side : {"low", "high"})
+        rows[0].push_back(fmt::format("original_{}_{}", percent, side));
+  }
   for (const ForecastStep& s : ahead.steps) {
     std::vector<std::string> row{std::to_string(s.step),
                                  s.date ? format_date(*s.date) : "",
@@ -31,6 +39,15 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
       row.push_back(known ? "" : cell(s.volatility_interval[i].low));
       row.push_back(known ? "" : cell(s.volatility_interval[i].high));
     }
+    if (original) {
+      const OriginalStep& there = ahead.original[static_cast<std::size_t>(s.step) - 1];
+      row.push_back(cell(there.median));
+      row.push_back(cell(there.mean));
+      for (const Interval& i : there.interval) {
+        row.push_back(cell(i.low));
+        row.push_back(cell(i.high));
+      }
+    }
     rows.push_back(std::move(row));
   }
   return rows;
@@ -38,30 +55,58 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
 
 namespace {
 
+// What the forecasts of the hold-out would have been worth, beside the simplest ones.
+void print_hold_out(const Fit& fit, const Loaded& data, std::ostream& out) {
+  std::vector<Compared> rows;
+  Compared ours;
+  ours.label = mean_part(fit.model);
+  ours.hold_out = forecast_hold_out(fit, data.held_out);
+  rows.push_back(std::move(ours));
+  for (const char* words : {"mean", "walk"}) {
+    Compared baseline;
+    baseline.label = words;
+    baseline.hold_out = forecast_hold_out(fit_baseline(words, data.values), data.held_out);
+    rows.push_back(std::move(baseline));
+  }
+  out << fmt::format("\n  {} held out\n  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n",
+                     text::plural(data.held_out.size(), "row", "rows"), "", "forecast", "rmse",
+                     "mae", "mase", "mape %", "u2");
+  print_accuracy(out, rows);
+}
+
 int run_forecast(const Options& o) {
-  const Fit fit = load_or_fit(o);
+  Loaded data;
+  const Fit fit = load_or_fit(o, &data);
   if (!fit.usable()) return status_of(fit);
   ForecastOptions options;
-  options.horizon = o.horizon;
+  const bool judged = data.held_out.size() > 0;
+  options.horizon = o.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
   options.intervals = o.intervals;
   options.method = o.method == "plug-in" ? ForecastMethod::plug_in : ForecastMethod::full;
   options.per_year = o.per_year;
   options.draws = o.draws;
   options.seed = o.seed;
+  options.future = judged ? data.held_out.companions : read_future(o);
+  // Without links there is no other scale, and overnight returns do not lead back to prices.
+  if (!data.transformed.links.empty() && o.overnight == "keep")
+    options.transformed = &data.transformed;
+  options.back = o.back == "mean" ? BackTransform::mean : BackTransform::median;
   const Forecast ahead = forecast(fit, options, Executor(o.threads));
-  if (o.json)
+  if (o.json) {
     std::cout << json_document("forecast", fit, ahead);
-  else
+  } else {
     std::cout << ahead;
+    if (judged) print_hold_out(fit, data, std::cout);
+  }
   write_table(o, forecast_table(ahead));
   if (!o.chart.empty()) {
     draw_forecast(fit, ahead, o.chart);
     say_written(o, o.chart);
   }
   if (!o.json && o.chart.empty())
-    print_next(
-        o, fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
-                       o.model.empty() ? "" : fmt::format(" --model '{}'", o.model), o.horizon));
+    print_next(o, fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
+                              o.model.empty() ? "" : fmt::format(" --model '{}'", o.model),
+                              options.horizon));
   return 0;
 }
 
@@ -73,7 +118,7 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
   add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(*c, o);
   const char* group = "The forecast";
-  c->add_option("--horizon", o.horizon, "steps ahead (default: 10)")->group(group);
+  c->add_option("--horizon", o.horizon, "steps ahead (default: 10, or the hold-out)")->group(group);
   c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")
       ->delimiter(',')
       ->group(group);
@@ -81,6 +126,13 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
        "--method", o.method,
        "full holds the uncertainty of the estimates, plug-in leaves it out (default: full)")
       ->check(CLI::IsMember({"full", "plug-in"}))
+      ->option_text("WORD")
+      ->group(group);
+  c->add_option("--future", o.future, "CSV of the coming values of the columns that 'with' names")
+      ->group(group);
+  c->add_option("--back", o.back,
+                "centre on the file's own scale: median or mean, bias corrected (default: median)")
+      ->check(CLI::IsMember({"median", "mean"}))
       ->option_text("WORD")
       ->group(group);
   c->add_option("--per-year", o.per_year,

@@ -26,10 +26,8 @@ int run_tool(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
   app.footer(
-      "The order of the job: inspect, unitroot, lags, season, breaks, fit, check, forecast. 'brace "
-      "demo' "
-      "shows it "
-      "whole.\n"
+      "The order of the job: inspect, unitroot, lags, season, breaks, search, fit, check, compare, "
+      "forecast.\n'brace demo' shows it whole. "
       "'brace COMMAND --help' has the options and an example.");
   app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
   app.require_subcommand(1);
@@ -41,8 +39,10 @@ int run_tool(int argc, char** argv) {
   brace::app::add_lags(app, options, run);
   brace::app::add_season(app, options, run);
   brace::app::add_breaks(app, options, run);
+  brace::app::add_search(app, options, run);
   brace::app::add_fit(app, options, run);
   brace::app::add_check(app, options, run);
+  brace::app::add_compare(app, options, run);
   brace::app::add_forecast(app, options, run);
   brace::app::add_demo(app, options, run);
 

@@ -108,6 +108,12 @@ void add_model_options(CLI::App& command, Options& o) {
       ->check(CLI::IsMember({"automatic", "hessian", "opg", "robust"}))
       ->option_text("WORD")
       ->group(group);
+  command
+      .add_option("--likelihood", o.likelihood,
+                  "exact or conditional (default: exact for a mean equation alone)")
+      ->check(CLI::IsMember({"automatic", "exact", "conditional"}))
+      ->option_text("WORD")
+      ->group(group);
 }
 
 void add_output_options(CLI::App& command, Options& o) {
@@ -227,6 +233,46 @@ void judge_clock(Loaded& data) {
 
 }  // namespace
 
+namespace {
+
+// Columns that the regressors of the model lines name.
+std::vector<std::string> regressor_columns(const Options& o) {
+  std::vector<std::string> lines = o.models, names;
+  if (!o.model.empty()) lines.push_back(o.model);
+  if (!o.terms.empty()) lines.push_back("const " + o.terms);
+  for (const std::string& line : lines) {
+    const Model model = parse_model(line);
+    for (const auto* terms : {&model.mean.regressors, &model.variance_regressors})
+      for (const Regressor& r : *terms)
+        if (r.source == Regressor::Source::column &&
+            std::find(names.begin(), names.end(), r.column) == names.end())
+          names.push_back(r.column);
+  }
+  return names;
+}
+
+Series read_with_companions(const Options& o, ReadOptions read,
+                            const std::vector<std::string>& columns) {
+  if (read.value.empty())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--value is missing: with regressors the file has several columns, and "
+                            "{} must not be the one that is modelled",
+                            columns.front()));
+  const std::string value = read.value;
+  read.values = {value};
+  read.value.clear();
+  for (const std::string& name : columns)
+    if (name != value) read.values.push_back(name);
+  const Table table = read_table(o.file, read);
+  Series series = table.series(table.columns.front().name);
+  for (const std::string& name : columns)
+    for (const Column& c : table.columns)
+      if (c.name == name) series.companions.push_back({c.name, c.values});
+  return series;
+}
+
+}  // namespace
+
 Loaded load(const Options& o, bool with_bars) {
   if (is_saved_model(o.file))
     throw Error(
@@ -241,6 +287,8 @@ Loaded load(const Options& o, bool with_bars) {
     data.level = table.series(table.columns.front().name);
     // Bars belong to the value only where that is their close.
     if (table.close == std::size_t{0}) data.bars = table.bars();
+  } else if (const std::vector<std::string> columns = regressor_columns(o); !columns.empty()) {
+    data.level = read_with_companions(o, read, columns);
   } else {
     data.level = read_series(o.file, read);
   }
@@ -297,8 +345,11 @@ Loaded load(const Options& o, bool with_bars) {
     };
     std::size_t end = data.values.size();
     while (end > 0 && !is_kept(end - 1)) --end;
+    data.held_out = rows_between(data.values, end, data.values.size());
     data.values = rows_between(data.values, 0, end);
     data.level = rows_between(data.level, 0, kept);
+    // What leads back to the level must end where the training part does.
+    if (o.overnight == "keep") data.transformed = transform(data.level, chain);
     cut_bars(data.bars, 0, kept);
     note(fmt::format("the last {} held out", text::plural(held_out, "row", "rows")));
   }
@@ -324,7 +375,7 @@ Series change_of(const Series& level, const Options& o) {
   return positive ? log_returns(level, unit) : differences(level);
 }
 
-Fit load_or_fit(const Options& o) {
+Fit load_or_fit(const Options& o, Loaded* data) {
   if (is_saved_model(o.file)) {
     if (!o.model.empty() || !o.fix.empty() || o.returns != "none" || !o.read.value.empty() ||
         !o.transform.empty())
@@ -359,7 +410,22 @@ Fit load_or_fit(const Options& o) {
   EstimateOptions options;
   for (const ErrorKind kind : {ErrorKind::hessian, ErrorKind::opg, ErrorKind::robust})
     if (to_string(kind) == o.errors) options.errors = kind;
-  return estimate(model, load(o).values, options);
+  if (o.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
+  if (o.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
+  Loaded loaded = load(o);
+  Fit fit = estimate(model, loaded.values, options);
+  if (data) *data = std::move(loaded);
+  return fit;
+}
+
+std::vector<Companion> read_future(const Options& o) {
+  std::vector<Companion> future;
+  if (o.future.empty()) return future;
+  ReadOptions read;
+  read.decimal_comma = o.read.decimal_comma;
+  read.missing.insert(read.missing.end(), o.missing.begin(), o.missing.end());
+  for (const Column& c : read_table(o.future, read).columns) future.push_back({c.name, c.values});
+  return future;
 }
 
 int lag_count(const Options& o) {

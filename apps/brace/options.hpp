@@ -21,7 +21,14 @@ struct Options {
                                                  overnight = "keep", hold_out;
   std::optional<double> per_year;
   // The model
-  std::string model, fix, errors = "automatic";
+  std::string model, fix, errors = "automatic", likelihood = "automatic";
+  std::vector<std::string> models, baselines;
+  bool equation = false, outliers = false;
+  // The search
+  int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;
+  std::optional<int> differences, season_differences;
+  std::string constant = "both", walk = "automatic", criterion = "aicc", terms;
+  bool sparse = false;
   // Tests
   std::string deterministic, lags, of = "values", band = "robust", bandwidth_words,
                                    model_of_break = "both", at;
@@ -32,12 +39,13 @@ struct Options {
   int period = 0, season_span = 11;
   std::string method_of_season = "loess", form = "automatic";
   // The forecast
-  int horizon = 10, draws = 2000;
+  std::optional<int> horizon;
+  int draws = 2000;
   std::vector<int> intervals{50, 95};
-  std::string method = "full";
+  std::string method = "full", future, back = "median";
   // Output
   bool json = false, quiet = false;
-  std::string out, save, chart, shape;
+  std::string out, save, chart, shape, roots;
   std::uint64_t seed = 1;
   int threads = 0;
 };
@@ -53,6 +61,7 @@ void add_output_options(CLI::App& command, Options& o);
 // makes of them, or the same again; both without the rows that --hold-out keeps back.
 struct Loaded {
   Series level, values;
+  Series held_out;  // what follows `values` and was kept back by --hold-out, made in the same way
   std::optional<Bars> bars;  // of the rows of `level`, where the file has them and they make sense
   Transformed transformed;   // how `values` came from `level`
   std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold
@@ -64,8 +73,10 @@ struct Loaded {
 // differences.
 [[nodiscard]] Series change_of(const Series& level, const Options& o);
 
-// A saved model, or the model line fitted to the file.
-[[nodiscard]] Fit load_or_fit(const Options& o);
+// A saved model, or the model line fitted to the file, whose series `data` then holds.
+[[nodiscard]] Fit load_or_fit(const Options& o, Loaded* data = nullptr);
+// Coming values of the columns that the fit's regressors name, from --future.
+[[nodiscard]] std::vector<Companion> read_future(const Options& o);
 
 // --lags as a whole number from 1; 0 where it was not given.
 [[nodiscard]] int lag_count(const Options& o);
@@ -106,6 +117,8 @@ void add_breaks(CLI::App& app, Options& o, Run& run);
 void add_lags(CLI::App& app, Options& o, Run& run);
 void add_season(CLI::App& app, Options& o, Run& run);
 void add_fit(CLI::App& app, Options& o, Run& run);
+void add_search(CLI::App& app, Options& o, Run& run);
+void add_compare(CLI::App& app, Options& o, Run& run);
 void add_check(CLI::App& app, Options& o, Run& run);
 void add_forecast(CLI::App& app, Options& o, Run& run);
 void add_demo(CLI::App& app, Options& o, Run& run);

@@ -113,12 +113,7 @@ HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future) {
   out.accuracy = accuracy(future.values, out.mean, training.values);
   // One step at a time: the same parameters filter the whole series.
   auto whole = std::make_shared<Series>(training);
-  whole->values.insert(whole->values.end(), future.values.begin(), future.values.end());
-  whole->times.insert(whole->times.end(), future.times.begin(), future.times.end());
-  for (std::size_t c = 0; c < whole->companions.size() && c < future.companions.size(); ++c)
-    whole->companions[c].values.insert(whole->companions[c].values.end(),
-                                       future.companions[c].values.begin(),
-                                       future.companions[c].values.end());
+  whole->append(future);
   KnownFit known{.model = fit.model,
                  .parameters = fit.parameters,
                  .covariance = fit.covariance,
@@ -142,8 +137,7 @@ HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future
   }
   out.accuracy = accuracy(future.values, out.mean, baseline.series.values);
   Series whole = baseline.series;
-  whole.values.insert(whole.values.end(), future.values.begin(), future.values.end());
-  whole.times.insert(whole.times.end(), future.times.begin(), future.times.end());
+  whole.append(future);
   whole.companions.clear();
   out.one_step = one_step(baseline, whole, baseline.series.size());
   out.one_step_accuracy = accuracy(future.values, out.one_step, baseline.series.values);
@@ -239,6 +233,39 @@ Comparison compare(const std::vector<std::string>& lines, const Series& series,
   return compare(models, series, options, Executor(1));
 }
 
+namespace {
+
+// Parameters of all models in the order of the parts, and in each as they first appear; a lag
+// stands with its kind.
+std::vector<std::string> all_names(const std::vector<Compared>& models) {
+  std::vector<std::string> names;
+  const auto stem = [](const std::string& name) {
+    return name.substr(0, name.find_first_of("0123456789"));
+  };
+  for (std::vector<std::string> ParameterNames::*part :
+       {&ParameterNames::mean, &ParameterNames::variance, &ParameterNames::shocks}) {
+    const auto begin = static_cast<std::ptrdiff_t>(names.size());
+    for (const Compared& m : models) {
+      const ParameterNames of_model = parameter_names(m.fit->model);
+      for (const std::string& name : of_model.*part) {
+        if (std::find(names.begin() + begin, names.end(), name) != names.end()) continue;
+        auto at = names.end();
+        for (auto other = names.begin() + begin; other != names.end(); ++other)
+          if (stem(*other) == stem(name)) at = other + 1;
+        // AR terms stand before MA terms whichever model comes first.
+        if (at == names.end() && stem(name) == "ar")
+          at = std::find_if(names.begin() + begin, names.end(), [&](const std::string& n) {
+            return stem(n) != "mu" && stem(n) != "trend";
+          });
+        names.insert(at, name);
+      }
+    }
+  }
+  return names;
+}
+
+}  // namespace
+
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
   for (const Compared& c : rows) {
     if (!c.hold_out) continue;
@@ -269,10 +296,7 @@ std::ostream& operator<<(std::ostream& out, const Comparison& c) {
   out << fmt::format("\n  {:<20}", "");
   for (std::size_t i = 0; i < c.models.size(); ++i) out << fmt::format("{:>{}}", i + 1, kColumn);
   out << '\n';
-  std::vector<std::string> names;
-  for (const Compared& m : c.models)
-    for (const Parameter& p : m.fit->parameters)
-      if (std::find(names.begin(), names.end(), p.name) == names.end()) names.push_back(p.name);
+  const std::vector<std::string> names = all_names(c.models);
   for (const std::string& name : names) {
     const auto find = [&](const Compared& m) -> const Parameter* {
       for (const Parameter& p : m.fit->parameters)

@@ -251,6 +251,10 @@ std::string_view to_string(ForecastMethod method) {
   return method == ForecastMethod::plug_in ? "plug-in" : "full";
 }
 
+std::string_view to_string(BackTransform back) {
+  return back == BackTransform::median ? "median" : "mean";
+}
+
 Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
   validate(fit, options);
   Forecast ahead;
@@ -332,6 +336,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     there.interval = intervals_of(values, ahead.intervals, same);
     ahead.original.push_back(std::move(there));
   }
+  ahead.back = options.back;
   if (options.transformed) ahead.original_name = options.transformed->original.name;
   if (levels) {
     ahead.horizon_total.mean = ahead.steps.back().mean - past.levels[0];

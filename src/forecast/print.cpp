@@ -28,6 +28,74 @@ int interval_decimals(double volatility) {
   return std::max(0, decimals_for(volatility) - 1);
 }
 
+// Of a model whose point is the level: where it goes.
+std::string level_headline(const Forecast& f) {
+  const ForecastStep& last = f.steps.back();
+  const int digits = decimals_for(last.sd);
+  const Interval& widest = last.return_interval.back();
+  return fmt::format("{} is forecast at {} in {} and {} in {} ({} at {} %).", f.name,
+                     text::fixed(f.steps.front().mean, digits),
+                     text::plural(1, f.period, f.period + "s"), text::fixed(last.mean, digits),
+                     text::plural(f.steps.size(), f.period, f.period + "s"), spell(widest, digits),
+                     widest.percent);
+}
+
+std::string when(const ForecastStep& s) {
+  return s.date ? format_date(*s.date) : fmt::format("+{}", s.step);
+}
+
+void print_levels(std::ostream& out, const Forecast& f, std::size_t widest) {
+  const int digits = decimals_for(f.steps.front().sd);
+  out << fmt::format("  {:<17}{:>14}{:>12}{:>26}\n", f.period, "mean", "sd",
+                     fmt::format("{} % of values", f.intervals[widest]));
+  for (const ForecastStep& s : f.steps)
+    out << fmt::format("  {:<17}{:>14}{:>12}{:>26}\n", when(s), text::fixed(s.mean, digits),
+                       text::fixed(s.sd, digits + 1), spell(s.return_interval[widest], digits));
+}
+
+void print_original(std::ostream& out, const Forecast& f, std::size_t widest) {
+  if (f.original.empty()) return;
+  const Interval& first = f.original.front().interval[widest];
+  const int digits = decimals_for((first.high - first.low) / 4);
+  out << fmt::format("\n  on the scale of the file:\n  {:<17}{:>14}{:>26}\n", f.original_name,
+                     to_string(f.back), fmt::format("{} % of values", f.intervals[widest]));
+  for (std::size_t k = 0; k < f.steps.size(); ++k) {
+    const OriginalStep& s = f.original[k];
+    out << fmt::format("  {:<17}{:>14}{:>26}\n", when(f.steps[k]),
+                       text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits),
+                       spell(s.interval[widest], digits));
+  }
+}
+
+void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) {
+  const int digits = decimals_for(std::sqrt(f.steps.front().variance));
+  const int ends = interval_decimals(std::sqrt(f.steps.front().variance));
+  const int percent = f.intervals[widest];
+  out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
+                     fmt::format("{} % of returns", percent), "volatility",
+                     fmt::format("its {} %", percent));
+  for (const ForecastStep& s : f.steps)
+    out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", when(s), text::fixed(s.mean, digits),
+                       spell(s.return_interval[widest], ends),
+                       text::fixed(std::sqrt(s.variance), digits),
+                       s.volatility_interval.empty() ? "taken as known"
+                                                     : spell(s.volatility_interval[widest], ends));
+  out << '\n'
+      << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
+                     percent, spell(f.horizon_total.return_interval[widest], ends));
+  if (!f.annualised) return;
+  const Annualised& a = *f.annualised;
+  const int year_digits = decimals_for(a.volatility);
+  out << fmt::format("  a year of {} {}s: volatility {}", fmt::format("{:.6g}", a.periods_per_year),
+                     f.period, text::fixed(a.volatility, year_digits));
+  if (!a.volatility_interval.empty())
+    out << fmt::format(" ({})",
+                       spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
+  if (a.long_run_volatility)
+    out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
+  out << '\n';
+}
+
 std::string headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().variance), then = std::sqrt(f.steps.back().variance);
   const int digits = decimals_for(now);
@@ -55,38 +123,15 @@ std::string headline(const Forecast& f) {
 }  // namespace
 
 std::ostream& operator<<(std::ostream& out, const Forecast& f) {
-  out << text::wrap(headline(f)) << '\n';
-  const int digits = decimals_for(std::sqrt(f.steps.front().variance));
-  const int ends = interval_decimals(std::sqrt(f.steps.front().variance));
+  out << text::wrap(f.volatility_varies ? headline(f) : level_headline(f)) << '\n';
   // The widest interval in the table; the others are in JSON, CSV and the chart.
   const std::size_t widest = f.intervals.size() - 1;
-  const int percent = f.intervals[widest];
-  out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
-                     fmt::format("{} % of returns", percent), "volatility",
-                     fmt::format("its {} %", percent));
-  for (const ForecastStep& s : f.steps)
-    out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n",
-                       s.date ? format_date(*s.date) : fmt::format("+{}", s.step),
-                       text::fixed(s.mean, digits), spell(s.return_interval[widest], ends),
-                       text::fixed(std::sqrt(s.variance), digits),
-                       s.volatility_interval.empty() ? "taken as known"
-                                                     : spell(s.volatility_interval[widest], ends));
-  out << '\n'
-      << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
-                     percent, spell(f.horizon_total.return_interval[widest], ends));
-  if (f.annualised) {
-    const Annualised& a = *f.annualised;
-    const int year_digits = decimals_for(a.volatility);
-    out << fmt::format("  a year of {} {}s: volatility {}",
-                       fmt::format("{:.6g}", a.periods_per_year), f.period,
-                       text::fixed(a.volatility, year_digits));
-    if (!a.volatility_interval.empty())
-      out << fmt::format(" ({})",
-                         spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
-    if (a.long_run_volatility)
-      out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
-    out << '\n';
-  }
+  if (f.volatility_varies)
+    print_volatility(out, f, widest);
+  else
+    print_levels(out, f, widest);
+  print_original(out, f, widest);
+  out << '\n';
   out << text::wrap(
       f.method == ForecastMethod::full
           ? "Intervals (full) hold the shocks to come and the uncertainty of the estimates; "

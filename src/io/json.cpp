@@ -144,10 +144,133 @@ std::string json_document(std::string_view command, const Fit& fit) {
   return document(command, fit.window(), std::move(result), fit.warnings);
 }
 
+namespace {
+
+Json to_value(const Accuracy& a) {
+  return {{"n", a.n},
+          {"me", number(a.me)},
+          {"rmse", number(a.rmse)},
+          {"mae", number(a.mae)},
+          {"mpe", number(a.mpe)},
+          {"mape", number(a.mape)},
+          {"smape", number(a.smape)},
+          {"mase", number(a.mase)},
+          {"theil_u2", number(a.theil_u2)},
+          {"acf1", number(a.acf1)},
+          {"right_direction", number(a.right_direction)}};
+}
+
+Json to_value(const HoldOutForecast& f) {
+  const auto list = [](const std::vector<double>& values) {
+    Json out = Json::array();
+    for (const double v : values) out.push_back(number(v));
+    return out;
+  };
+  return {{"mean", list(f.mean)},         {"low_95", list(f.low)},
+          {"high_95", list(f.high)},      {"accuracy", to_value(f.accuracy)},
+          {"one_step", list(f.one_step)}, {"one_step_accuracy", to_value(f.one_step_accuracy)}};
+}
+
+Json to_value(const Compared& c) {
+  Json out = {{"model", c.label}};
+  if (c.fit) {
+    Json parameters = Json::array();
+    for (const Parameter& p : c.fit->parameters) parameters.push_back(to_value(p));
+    out["n"] = c.fit->n;
+    out["log_likelihood"] = number(c.fit->log_likelihood);
+    out["aic"] = number(c.fit->aic);
+    out["aicc"] = number(c.fit->aicc);
+    out["bic"] = number(c.fit->bic);
+    out["hqc"] = number(c.fit->hqc);
+    out["status"] = to_string(c.fit->convergence.status);
+    out["parameters"] = std::move(parameters);
+    out["whiteness_p"] = number(c.whiteness_p);
+    out["arch_p"] = number(c.arch_p);
+    out["normality_p"] = number(c.normality_p);
+    out["correlation"] = number(c.correlation);
+    out["in_sample"] = c.in_sample ? to_value(*c.in_sample) : Json(nullptr);
+  }
+  out["hold_out"] = c.hold_out ? to_value(*c.hold_out) : Json(nullptr);
+  return out;
+}
+
+}  // namespace
+
+std::string json_document(std::string_view command, const Comparison& c) {
+  Json models = Json::array(), baselines = Json::array(), nested = Json::array();
+  for (const Compared& m : c.models) models.push_back(to_value(m));
+  for (const Compared& b : c.baselines) baselines.push_back(to_value(b));
+  for (const Nested& n : c.nested) {
+    Json test = to_value(n.test);
+    test["small"] = n.small + 1;
+    test["large"] = n.large + 1;
+    nested.push_back(std::move(test));
+  }
+  return document(command, c.training,
+                  {{"likelihood", c.conditional ? "conditional" : "exact"},
+                   {"hold_out", c.held_out.size()},
+                   {"models", std::move(models)},
+                   {"baselines", std::move(baselines)},
+                   {"comparisons", std::move(nested)},
+                   {"reading", c.reading}},
+                  c.warnings);
+}
+
+std::string json_document(std::string_view command, const Search& found) {
+  Json candidates = Json::array(), proposals = Json::array();
+  for (std::size_t i = 0; i < found.candidates.size(); ++i) {
+    const Candidate& c = found.candidates[i];
+    candidates.push_back({{"rank", i + 1},
+                          {"model", to_string(c.model)},
+                          {"log_likelihood", number(c.log_likelihood)},
+                          {"aic", number(c.aic)},
+                          {"aicc", number(c.aicc)},
+                          {"bic", number(c.bic)},
+                          {"hqc", number(c.hqc)},
+                          {"status", to_string(c.status)},
+                          {"white", c.white()},
+                          {"white_p", number(c.whiteness_p)},
+                          {"arch_free", c.arch_p.value_or(0) > 0.05},
+                          {"arch_p", number(c.arch_p)},
+                          {"nearest_root", number(c.nearest_root)},
+                          {"cancelling", number(c.cancelling)}});
+  }
+  for (const LagProposal& p : found.proposals)
+    proposals.push_back({{"lag", p.lag},
+                         {"acf", number(p.autocorrelation)},
+                         {"band_95", number(p.band)},
+                         {"model", to_string(p.model)},
+                         {"gain", number(p.gain)}});
+  return document(command, found.series,
+                  {{"criterion", to_string(found.criterion)},
+                   {"walk", found.stepwise ? "stepwise" : "full"},
+                   {"candidates", std::move(candidates)},
+                   {"chosen", to_string(found.candidates.at(found.chosen).model)},
+                   {"differences", to_value(found.differences.tests)},
+                   {"lags_looked_at", found.lags_looked_at},
+                   {"proposals", std::move(proposals)}},
+                  found.warnings);
+}
+
 std::string json_document(std::string_view command, const Fit& fit, const Check& check) {
+  Json spikes = Json::array(), roots = Json::array();
+  for (const Spike& s : check.spikes)
+    spikes.push_back({{"lag", s.lag},
+                      {"acf", number(s.acf)},
+                      {"band_95", number(s.band)},
+                      {"seasonal", s.seasonal}});
+  for (const InverseRoot& r : check.roots)
+    roots.push_back({{"side", r.ar ? "ar" : "ma"},
+                     {"real", number(r.value.real())},
+                     {"imaginary", number(r.value.imag())},
+                     {"modulus", number(std::abs(r.value))}});
   return document(command, fit.window(),
                   {{"model", check.model},
                    {"tests", to_value(check.tests)},
+                   {"whiteness", to_value(check.whiteness)},
+                   {"spikes", std::move(spikes)},
+                   {"lags_looked_at", check.lags_looked_at},
+                   {"inverse_roots", std::move(roots)},
                    {"verdict", to_string(check.verdict)},
                    {"reading", check.reading}},
                   check.warnings);
@@ -164,6 +287,11 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"typical_variance", number(s.typical_variance)},
                      {"return_interval", to_value(s.return_interval)},
                      {"volatility_interval", to_value(s.volatility_interval)}});
+  Json original = nullptr;
+  for (const OriginalStep& s : ahead.original)
+    original.push_back({{"median", number(s.median)},
+                        {"mean", number(s.mean)},
+                        {"interval", to_value(s.interval)}});
   Json annualised = nullptr;
   if (ahead.annualised)
     annualised = {{"periods_per_year", ahead.annualised->periods_per_year},
@@ -181,6 +309,7 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"sd", number(ahead.horizon_total.sd)},
                      {"return_interval", to_value(ahead.horizon_total.return_interval)},
                      {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)}}},
+                   {"original", std::move(original)},
                    {"annualised", std::move(annualised)},
                    {"share_redrawn", number(ahead.share_redrawn)}},
                   ahead.warnings);

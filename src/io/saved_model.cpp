@@ -62,6 +62,12 @@ Json of_series(const Series& s) {
   Json dropped = Json::array();
   for (const Account::Dropped& d : s.account.dropped)
     dropped.push_back({{"because", d.because}, {"rows", d.rows}});
+  Json companions = Json::array();
+  for (const Companion& c : s.companions) {
+    Json column = Json::array();
+    for (const double v : c.values) column.push_back(std::isnan(v) ? Json(nullptr) : Json(v));
+    companions.push_back({{"name", c.name}, {"values", std::move(column)}});
+  }
   return {{"name", s.name},
           {"unit", s.unit},
           {"kind", word_of(kKinds, s.kind)},
@@ -71,7 +77,8 @@ Json of_series(const Series& s) {
           {"dropped", std::move(dropped)},
           {"notes", s.account.notes},
           {"dates", std::move(dates)},
-          {"values", std::move(values)}};
+          {"values", std::move(values)},
+          {"companions", std::move(companions)}};
 }
 
 Series series_from(const Json& j) {
@@ -85,8 +92,17 @@ Series series_from(const Json& j) {
   for (const Json& d : j.at("dropped"))
     s.account.dropped.push_back({d.at("because"), d.at("rows")});
   s.account.notes = j.at("notes");
-  for (const Json& v : j.at("values"))
-    s.values.push_back(maybe(v).value_or(std::numeric_limits<double>::quiet_NaN()));
+  const auto numbers = [](const Json& column) {
+    std::vector<double> out;
+    for (const Json& v : column)
+      out.push_back(maybe(v).value_or(std::numeric_limits<double>::quiet_NaN()));
+    return out;
+  };
+  s.values = numbers(j.at("values"));
+  // Files written before there were regressors have none.
+  if (j.contains("companions"))
+    for (const Json& c : j.at("companions"))
+      s.companions.push_back({c.at("name"), numbers(c.at("values"))});
   for (const Json& d : j.at("dates")) s.times.push_back(parse_date(d.get<std::string>()).value());
   return s;
 }
@@ -138,6 +154,9 @@ Fit fit_from(const Json& j) {
                        .evaluations = c.at("evaluations"),
                        .starts = c.at("starts")};
   known.presample = j.at("presample");
+  // Files written before the exact likelihood hold conditional fits.
+  known.likelihood = j.value("likelihood", "conditional") == "exact" ? LikelihoodKind::exact
+                                                                     : LikelihoodKind::conditional;
   for (const Json& w : j.at("warnings"))
     known.warnings.push_back(
         {warning_from(w.at("code").get<std::string>()), w.at("text").get<std::string>()});
@@ -174,6 +193,7 @@ void save_model(const Fit& fit, const std::string& path) {
                     {"version", kVersion},
                     {"brace", version()},
                     {"model", to_string(fit.model)},
+                    {"likelihood", fit.exact ? "exact" : "conditional"},
                     {"errors", to_string(fit.errors)},
                     {"parameters", std::move(parameters)},
                     {"covariance", std::move(covariance)},

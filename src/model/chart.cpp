@@ -133,7 +133,9 @@ VectorXd Chart::working(const VectorXd& theta) const {
         j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].working(value) : value;
   }
   for (const LagFactor& f : factors_)
-    if (f.partials) {
+    if (f.single && f.at >= 0) {  // a start that was carried over may lie on the bound
+      x(f.at) = std::clamp(x(f.at), -kMostPartial, kMostPartial);
+    } else if (f.partials) {
       const auto r = partials_from(theta, f);
       for (std::size_t i = 0; i < f.lags.size(); ++i)
         x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -kMostPartial, kMostPartial) : 0;

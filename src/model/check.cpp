@@ -116,8 +116,8 @@ TestResult breusch_pagan(const Fit& fit, bool squares) {
   TestResult test;
   test.test = "breusch-pagan";
   test.variant = squares ? "white" : "fitted";
-  test.null = squares ? "the residuals' variance does not move with fitted values or their squares"
-                      : "the residuals' variance does not move with the fitted values";
+  test.null = squares ? "variance moves with neither fitted values nor squares"
+                      : "variance does not move with the fitted values";
   test.observations = rows.size();
   const int dof = squares ? 2 : 1;
   test.dof = {static_cast<double>(dof)};

@@ -40,7 +40,9 @@ constexpr double kScoredEnough = 1e-2;
 // Steps in natural coordinates before the bounds are brought in: a climb that is not done by then
 // runs along an edge.
 constexpr int kValleySteps = 25;
-constexpr int kEdgeSteps = 25;
+constexpr int kEdgeSteps = 12;
+// How far a model may end below one that it contains, in log-likelihood.
+constexpr double kNestedSlack = 1e-5;
 
 MatrixXd unpack(const std::vector<double>& lower, Index k) {
   MatrixXd full(k, k);
@@ -255,15 +257,23 @@ class Engine {
       if (model_.mean.constant && scaled_.centre != 0) theta(0) -= scaled_.centre;
       points.push_back(theta.cwiseQuotient(units_));
     }
-    std::vector<std::pair<double, VectorXd>> ranked;
-    for (const VectorXd& theta : points) {
-      const VectorXd x = feasible(chart_.working(with_held(theta)));
-      ranked.emplace_back(value(x), x);
+    struct Ranked {
+      double f;
+      bool given;
+      VectorXd x;
+    };
+    std::vector<Ranked> ranked;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      const VectorXd x = feasible(chart_.working(with_held(points[i])));
+      ranked.push_back({value(x), !options_.start.empty() && i + 1 == points.size(), x});
     }
     std::stable_sort(ranked.begin(), ranked.end(),
-                     [](const auto& a, const auto& b) { return a.first < b.first; });
+                     [](const Ranked& a, const Ranked& b) { return a.f < b.f; });
     points.clear();
-    for (auto& [f, x] : ranked) points.push_back(std::move(x));
+    for (Ranked& r : ranked) {
+      if (r.given) given_ = points.size();
+      points.push_back(std::move(r.x));
+    }
     return points;
   }
 
@@ -307,7 +317,8 @@ class Engine {
         theta(static_cast<Index>(at_.count)) = sum > 0 && std::isfinite(sum) ? sum / n : 1;
       }
       points.push_back(std::move(theta));
-      if (!lags) break;
+      // A start that was given takes the place of the guesses.
+      if (!lags || !options_.start.empty()) break;
     }
     return points;
   }
@@ -346,13 +357,17 @@ class Engine {
                                  : std::numeric_limits<double>::infinity();
   }
 
-  double derivatives(const Chart& chart, const VectorXd& x, Curvature kind, VectorXd& gradient,
-                     MatrixXd& curvature) {
+  double derivatives(const Chart& chart, bool rough, const VectorXd& x, Curvature kind,
+                     VectorXd& gradient, MatrixXd& curvature) {
     ++evaluations_;
     const VectorXd theta = chart.natural(x);
     if (!chart.admits(theta)) return std::numeric_limits<double>::infinity();
-    surface_->evaluate(span_of(theta), kind == Curvature::hessian ? Order::hessian : Order::scoring,
-                       derivatives_);
+    if (kind == Curvature::hessian && rough)
+      surface_->evaluate_rough(span_of(theta), derivatives_);
+    else
+      surface_->evaluate(span_of(theta),
+                         kind == Curvature::hessian ? Order::hessian : Order::scoring,
+                         derivatives_);
     if (!derivatives_.admitted) return std::numeric_limits<double>::infinity();
     const auto k = static_cast<Index>(names_.size());
     const Eigen::Map<const VectorXd> g(derivatives_.gradient.data(), k);
@@ -388,11 +403,12 @@ class Engine {
       climb_joint(points);
   }
 
-  [[nodiscard]] Objective objective_in(const Chart& chart) {
-    return {
-        .value = [this, &chart](const VectorXd& x) { return value(chart, x); },
-        .derivatives = [this, &chart](const VectorXd& x, Curvature kind, VectorXd& g,
-                                      MatrixXd& B) { return derivatives(chart, x, kind, g, B); }};
+  // `rough` second derivatives are for steps far from the end.
+  [[nodiscard]] Objective objective_in(const Chart& chart, bool rough = false) {
+    return {.value = [this, &chart](const VectorXd& x) { return value(chart, x); },
+            .derivatives = [this, &chart, rough](
+                               const VectorXd& x, Curvature kind, VectorXd& g,
+                               MatrixXd& B) { return derivatives(chart, rough, x, kind, g, B); }};
   }
 
   void keep_better(NewtonResult r) {
@@ -406,7 +422,7 @@ class Engine {
   // are the edges.
   void climb_exact(const std::vector<VectorXd>& points) {
     const Chart natural(model_, held_scaled(), Chart::Coordinates::natural);
-    const Objective in_natural = objective_in(natural), in_bounded = objective_in(chart_);
+    const Objective in_natural = objective_in(natural, true), in_bounded = objective_in(chart_);
     const NewtonOptions newton{.scoring_steps = kExactScoring,
                                .scoring_until = kScoredEnough,
                                .damping = true,
@@ -420,32 +436,49 @@ class Engine {
     }
     struct Reached {
       double f;
-      bool done;
+      bool done, given;
       VectorXd x;
     };
     std::vector<Reached> reached;
     NewtonOptions in_valley = newton;
     in_valley.max_iterations = std::min(options_.max_iterations, kValleySteps);
     in_valley.certificate = false;
-    for (const VectorXd& x : points) {
+    for (std::size_t i = 0; i < points.size(); ++i) {
       const NewtonResult r = minimise(in_natural, natural.constraints(),
-                                      natural.working(chart_.natural(x)), in_valley);
-      reached.push_back({r.f, settled(r), chart_.working(natural.natural(r.x))});
+                                      natural.working(chart_.natural(points[i])), in_valley);
+      reached.push_back({r.f, settled(r), i == given_, chart_.working(natural.natural(r.x))});
     }
     std::stable_sort(reached.begin(), reached.end(),
                      [](const Reached& a, const Reached& b) { return a.f < b.f; });
-    // A climb that stopped at an edge is gone on with where it is clearly the higher; where another
-    // has found a maximum, not for long.
+    // A climb that stopped at an edge is gone on with where it is the higher; where another has
+    // found a maximum, not for long.
     const bool any_done =
         std::any_of(reached.begin(), reached.end(), [](const Reached& r) { return r.done; });
-    for (const Reached& from : reached) {
-      NewtonOptions to_the_end = newton;
-      if (any_done && !from.done) {
-        if (best_.x.size() > 0) continue;
-        to_the_end.max_iterations = std::min(options_.max_iterations, kEdgeSteps);
+    for (Reached& from : reached) {
+      if (!from.done) {
+        if (any_done && best_.x.size() > 0) continue;
+        NewtonOptions along_the_edge = newton;
+        along_the_edge.certificate = false;
+        along_the_edge.max_iterations =
+            std::min(options_.max_iterations, any_done ? kEdgeSteps : 4 * kEdgeSteps);
+        from.x =
+            minimise(objective_in(chart_, true), chart_.constraints(), from.x, along_the_edge).x;
       }
+      NewtonOptions to_the_end = newton;
+      if (any_done) to_the_end.max_iterations = std::min(options_.max_iterations, kEdgeSteps);
       keep_better(minimise(in_bounded, chart_.constraints(), from.x, to_the_end));
-      if (settled(best_)) return;
+      if (settled(best_)) break;
+    }
+    // Where a smaller model ended nothing less will do: the climb from there is made to its end.
+    if (given_ < points.size()) {
+      const VectorXd& start = points[given_];
+      if (value(start) < best_.f - kNestedSlack) {
+        NewtonOptions roughly = newton;
+        roughly.certificate = false;
+        const VectorXd near =
+            minimise(objective_in(chart_, true), chart_.constraints(), start, roughly).x;
+        keep_better(minimise(in_bounded, chart_.constraints(), near, newton));
+      }
     }
   }
 
@@ -623,6 +656,8 @@ class Engine {
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle
   int evaluations_ = 0, starts_ = 0;
+  // Which starting point was given by the caller; none where it is no index of one.
+  std::size_t given_ = std::numeric_limits<std::size_t>::max();
 };
 
 }  // namespace

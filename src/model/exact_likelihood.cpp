@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <numbers>
 
 #include "model/arma_start.hpp"
@@ -108,14 +109,25 @@ struct ExactLikelihood::Work {
     for (VectorXd* v : {&z, &w, &e0, &e, &u, &v1, &u2, &v2}) v->resize(n);
     response.resize(n + 1);
     response2.resize(n + 1);
-    pulses = MatrixXd::Zero(n, missing);
-    for (Index m = 0; m < missing; ++m)
-      for (std::size_t l = 0; l < data.weights.size(); ++l) {
-        const auto row = static_cast<Index>(data.missing[static_cast<std::size_t>(m)] + l) -
-                         static_cast<Index>(data.lost);
-        if (row >= 0 && row < n) pulses(row, m) = data.weights[l];
-      }
+    columns = r + missing;
+    C = MatrixXd::Zero(n, columns);
+    by_ma = by_ar = C;
+    CV = C;
+    first.assign(at_index(columns), 0);
+    last.assign(at_index(columns), 0);
+    for (Index j = 0; j < r; ++j) first[at_index(j)] = std::min(j, n);
+    // A missing value enters the rows of its difference; what those before the first row would have
+    // held is cut off.
+    for (const std::size_t row : data.missing) {
+      const Index begin = static_cast<Index>(row) - static_cast<Index>(data.lost);
+      first[at_index(r + static_cast<Index>(cuts.size()))] = std::max<Index>(0, begin);
+      cuts.push_back(std::max<Index>(0, -begin));
+    }
+    for (const Index cut : cuts)
+      if (!pulses.contains(cut)) pulses.emplace(cut, Pulse{});
   }
+
+  static std::size_t at_index(Index i) { return static_cast<std::size_t>(i); }
 
   // ---- Value ----
 
@@ -135,18 +147,16 @@ struct ExactLikelihood::Work {
   // The start at the coefficients a, b: response, C, Sigma and their factors.
   bool factor() {
     run_response();
-    const Index rows = span();
-    C.setZero(rows, r + missing);
-    for (Index j = 0; j < r; ++j) {
-      const Index count = std::min(length, rows - j);
-      C.col(j).segment(j, count) = response.head(count);
-    }
+    for (Index j = 0; j < r; ++j) set_column(C, j, response, length);
+    run_pulses();
     for (Index m = 0; m < missing; ++m) {
-      filter_ar(ar.lags, a, pulses.col(m).data(), C.col(r + m).data(), n);
-      filter_ma(ma.lags, b, C.col(r + m).data(), C.col(r + m).data(), n);
+      const Pulse& pulse = pulses.at(cuts[at_index(m)]);
+      set_column(C, r + m, pulse.whole, pulse.length);
     }
     if (r > 0 && !start.update(a, b, Sigma)) return false;
-    G.noalias() = C.transpose() * C;
+    G.resize(columns, columns);
+    for (Index i = 0; i < columns; ++i)
+      for (Index j = 0; j <= i; ++j) G(i, j) = G(j, i) = overlap(C, i, C, j, 0);
     reduced = G.topLeftCorner(r, r);
     log_determinant = 0;
     if (missing > 0) {
@@ -175,7 +185,8 @@ struct ExactLikelihood::Work {
 
   // The unknowns and S for the shocks e0.
   bool solve() {
-    side.noalias() = C.transpose() * e0.head(C.rows());
+    side.resize(columns);
+    for (Index c = 0; c < columns; ++c) side(c) = along(C, c, e0, 0);
     x.resize(r + missing);
     if (r > 0) {
       reduced_side = side.head(r);
@@ -191,8 +202,77 @@ struct ExactLikelihood::Work {
     return std::isfinite(sum) && sum > 0;
   }
 
-  // Rows that C needs: all with missing values, else those until the response has died away.
-  [[nodiscard]] Index span() const { return missing > 0 ? n : std::min(n, r + length); }
+  // ---- Columns: each is zero outside rows first .. last - 1 ----
+
+  void set_column(MatrixXd& to, Index c, const VectorXd& from, Index count) {
+    const Index begin = first[at_index(c)], rows = std::min(count, n - begin);
+    if (&to == &C) {
+      if (last[at_index(c)] > begin + rows)  // what a longer response left there
+        for (MatrixXd* m : {&C, &by_ma, &by_ar})
+          m->col(c).segment(begin + rows, last[at_index(c)] - begin - rows).setZero();
+      last[at_index(c)] = begin + rows;
+    }
+    to.col(c).segment(begin, rows) = from.head(rows);
+  }
+
+  // sum_t A_t,i B_t-lag,j
+  [[nodiscard]] double overlap(const MatrixXd& A, Index i, const MatrixXd& B, Index j,
+                               Index lag) const {
+    const Index begin = std::max(first[at_index(i)], first[at_index(j)] + lag);
+    const Index end = std::min(last[at_index(i)], last[at_index(j)] + lag);
+    return end <= begin ? 0
+                        : dot(A.col(i).data() + begin, B.col(j).data() + begin - lag, end - begin);
+  }
+
+  // sum_t A_t-lag,c x_t
+  [[nodiscard]] double along(const MatrixXd& A, Index c, const VectorXd& shocks, Index lag) const {
+    const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
+    return end <= begin ? 0
+                        : dot(A.col(c).data() + begin, shocks.data() + begin + lag, end - begin);
+  }
+
+  // What a missing value leaves in the shocks, and its derivatives; one for each cut.
+  struct Pulse {
+    VectorXd whole, by_ma, by_ar;  // weights a/b, weights a/b^2, weights/b
+    Index length = 0;
+  };
+
+  void run_pulses() {
+    const Index longest = std::max(ma.longest(), 0);
+    for (auto& [cut, pulse] : pulses) {
+      const auto width = static_cast<Index>(data.weights.size()) - cut;
+      pulse.whole.setZero(n);
+      const Index nonzero = std::min(n, width + ar.longest());
+      for (Index l = 0; l < std::min(width, n); ++l)
+        pulse.whole(l) = data.weights[at_index(l + cut)];
+      const VectorXd plain = pulse.whole.head(nonzero);
+      filter_ar(ar.lags, a, plain.data(), pulse.whole.data(), nonzero);
+      pulse.length = n;
+      Index quiet = 0;
+      for (Index t = 0; t < n; ++t) {
+        double v = pulse.whole(t);
+        for (std::size_t l = 0; l < ma.lags.size() && ma.lags[l] <= t; ++l)
+          v -= b[l] * pulse.whole(t - ma.lags[l]);
+        pulse.whole(t) = v;
+        quiet = std::abs(v) < kDiedAway && t >= nonzero ? quiet + 1 : 0;
+        if (quiet > longest) {
+          pulse.length = t + 1;
+          break;
+        }
+      }
+    }
+  }
+
+  void run_pulse_slopes() {
+    for (auto& [cut, pulse] : pulses) {
+      pulse.by_ma.resize(n);
+      filter_ma(ma.lags, b, pulse.whole.data(), pulse.by_ma.data(), pulse.length);
+      pulse.by_ar.setZero(n);
+      for (Index l = 0; l < std::min(static_cast<Index>(data.weights.size()) - cut, n); ++l)
+        pulse.by_ar(l) = data.weights[at_index(l + cut)];
+      filter_ma(ma.lags, b, pulse.by_ar.data(), pulse.by_ar.data(), pulse.length);
+    }
+  }
 
   void run_response() {
     const Index longest = ma.longest();
@@ -215,17 +295,13 @@ struct ExactLikelihood::Work {
 
   // Derivatives of C's columns: the MA lags move both kinds, the AR lags the pulses.
   void fill_slopes() {
-    const Index rows = span();
     filter_ma(ma.lags, b, response.data(), response2.data(), length);
-    by_ma.setZero(rows, r + missing);
-    by_ar.setZero(rows, r + missing);
-    for (Index j = 0; j < r; ++j) {
-      const Index count = std::min(length, rows - j);
-      by_ma.col(j).segment(j, count) = response2.head(count);
-    }
+    for (Index j = 0; j < r; ++j) set_column(by_ma, j, response2, length);
+    if (missing > 0) run_pulse_slopes();
     for (Index m = 0; m < missing; ++m) {
-      filter_ma(ma.lags, b, C.col(r + m).data(), by_ma.col(r + m).data(), n);
-      filter_ma(ma.lags, b, pulses.col(m).data(), by_ar.col(r + m).data(), n);
+      const Pulse& pulse = pulses.at(cuts[at_index(m)]);
+      set_column(by_ma, r + m, pulse.by_ma, pulse.length);
+      set_column(by_ar, r + m, pulse.by_ar, pulse.length);
     }
   }
 
@@ -234,7 +310,7 @@ struct ExactLikelihood::Work {
   // at `weights` for lambda: the part of -2 l in which the data appear through lambda alone.
   void start_gradient(const VectorXd& weights, double sigma2, VectorXd& g) {
     g.setZero(lag_count());
-    if (r + missing == 0) return;
+    if (columns == 0) return;
     fill_slopes();
     // V = (C'C + P)^-1
     V.resize(r + missing, r + missing);
@@ -248,13 +324,25 @@ struct ExactLikelihood::Work {
         V.bottomRightCorner(missing, missing).noalias() += J * W * J.transpose();
       }
     }
-    CV.noalias() = C * V;
-    const Index rows = span();
+    // C V, each column where a derivative of C's, moved by a lag, may meet it.
+    const Index reach = std::max(ar.longest(), ma.longest());
+    for (Index c = 0; c < columns; ++c) {
+      const Index begin = first[at_index(c)], end = std::min(n, last[at_index(c)] + reach);
+      CV.col(c).segment(begin, end - begin).setZero();
+      for (Index o = 0; o < columns; ++o) {
+        const Index from = std::max(begin, first[at_index(o)]);
+        const Index to = std::min(end, last[at_index(o)]);
+        if (to > from)
+          CV.col(c).segment(from, to - from) += V(o, c) * C.col(o).segment(from, to - from);
+      }
+    }
     const auto trace = [&](const MatrixXd& slopes, Index lag) {  // 2 tr[V C' dC]
-      if (lag >= rows) return 0.0;
       double total = 0;
-      for (Index c = 0; c < CV.cols(); ++c)
-        total += dot(CV.col(c).data() + lag, slopes.col(c).data(), rows - lag);
+      for (Index c = 0; c < columns; ++c) {
+        const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
+        if (end > begin)
+          total += dot(CV.col(c).data() + begin + lag, slopes.col(c).data() + begin, end - begin);
+      }
       return -2 * total;
     };
     for_each_lag([&](Index i, bool is_ar, int lag) {
@@ -282,10 +370,16 @@ struct ExactLikelihood::Work {
 
   // Shocks and filtered data with the unknowns at their estimates.
   void smooth() {
-    const Index rows = span();
     e = e0;
-    if (r + missing > 0) e.head(rows).noalias() -= C * x;
-    if (missing > 0) z.noalias() -= pulses * x.tail(missing);
+    for (Index c = 0; c < columns; ++c) {
+      const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
+      if (rows > 0) e.segment(begin, rows) -= x(c) * C.col(c).segment(begin, rows);
+    }
+    for (Index m = 0; m < missing; ++m) {
+      const Index begin = first[at_index(r + m)], cut = cuts[at_index(m)];
+      for (Index l = cut; l < static_cast<Index>(data.weights.size()) && begin + l - cut < n; ++l)
+        z(begin + l - cut) -= x(r + m) * data.weights[at_index(l)];
+    }
     filter_ma(ma.lags, b, z.data(), u.data(), n);   // de / da_l = -u_{t-l}
     filter_ma(ma.lags, b, e.data(), v1.data(), n);  // de / db_l = -v_{t-l}
   }
@@ -310,7 +404,7 @@ struct ExactLikelihood::Work {
   // Second derivatives of S at fixed unknowns less their correction, by lags then columns; see the
   // head of this file. q_i = -C' de_i - dC_i' e; t_i = dSigma_i lambda.
   MatrixXd sum_hessian(bool with_start) {
-    const Index lags = lag_count(), columns = X1.cols(), total = lags + columns;
+    const Index lags = lag_count(), terms = X1.cols(), total = lags + terms;
     MatrixXd H = MatrixXd::Zero(total, total);
     std::vector<std::pair<bool, int>> kinds;
     for_each_lag([&](Index, bool is_ar, int lag) { kinds.emplace_back(is_ar, lag); });
@@ -329,42 +423,45 @@ struct ExactLikelihood::Work {
         }
         H(i, j) = H(j, i) = 2 * h;
       }
-    H.bottomRightCorner(columns, columns).noalias() = 2 * X1.transpose() * X1;
+    H.bottomRightCorner(terms, terms).noalias() = 2 * X1.transpose() * X1;
     if (!with_start) {
       if (r + missing > 0) {  // what the unknowns take up of the columns
-        const MatrixXd q = C.transpose() * X1.topRows(C.rows());
-        H.bottomRightCorner(columns, columns).noalias() -= 2 * q.transpose() * V * q;
+        const MatrixXd q = along_columns();
+        H.bottomRightCorner(terms, terms).noalias() -= 2 * q.transpose() * V * q;
       }
       return H;
     }
-    for (Index c = 0; c < columns; ++c) {
+    for (Index c = 0; c < terms; ++c) {
       filter_ma(ma.lags, b, data.columns.col(c).data(), u2.data(), n);
       filter_ma(ma.lags, b, X1.col(c).data(), v2.data(), n);
       for (Index i = 0; i < lags; ++i) {
         const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
-        const VectorXd& first = is_ar ? u : v1;
+        const VectorXd& filtered = is_ar ? u : v1;
         const double h =
-            lagged(X1.col(c).data(), first.data(), n, lag) + lagged(e, is_ar ? u2 : v2, lag);
+            lagged(X1.col(c).data(), filtered.data(), n, lag) + lagged(e, is_ar ? u2 : v2, lag);
         H(lags + c, i) = H(i, lags + c) = 2 * h;
       }
     }
     if (r + missing == 0) return H;
-    const Index rows = span();
     MatrixXd q(r + missing, total), A = MatrixXd::Zero(r + missing, total);
     for (Index i = 0; i < lags; ++i) {
       const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
-      const VectorXd& first = is_ar ? u : v1;
-      const MatrixXd& slopes = is_ar ? by_ar : by_ma;
-      const Index count = std::max<Index>(0, rows - lag);
-      q.col(i) = C.bottomRows(count).transpose() * first.head(count) +
-                 slopes.topRows(count).transpose() * e.segment(std::min<Index>(lag, rows), count);
+      const VectorXd& shifted_by = is_ar ? u : v1;
+      for (Index c = 0; c < columns; ++c) {
+        // C' of the filtered data moved by the lag, and e along C's derivative.
+        const Index begin = std::max<Index>(first[at_index(c)], lag), end = last[at_index(c)];
+        q(c, i) = end > begin
+                      ? dot(C.col(c).data() + begin, shifted_by.data() + begin - lag, end - begin)
+                      : 0;
+        q(c, i) += along(is_ar ? by_ar : by_ma, c, e, lag);
+      }
       if (r > 0) {
         const VectorXd t = moved[static_cast<std::size_t>(i)] * lambda;
         A.col(i).head(r) = t - W * (reduced * t);
         if (missing > 0) A.col(i).tail(missing).noalias() = -J * A.col(i).head(r);
       }
     }
-    q.rightCols(columns).noalias() = C.transpose() * X1.topRows(rows);
+    q.rightCols(terms) = along_columns();
     H.noalias() -= 2 * q.transpose() * V * q;
     H.noalias() += 2 * (q.transpose() * A + A.transpose() * q);
     if (r > 0) {
@@ -373,6 +470,17 @@ struct ExactLikelihood::Work {
       H.noalias() += 2 * T.transpose() * K * T;
     }
     return H;
+  }
+
+  // C' X1.
+  [[nodiscard]] MatrixXd along_columns() const {
+    MatrixXd q(columns, X1.cols());
+    for (Index j = 0; j < X1.cols(); ++j)
+      for (Index c = 0; c < columns; ++c) {
+        const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
+        q(c, j) = rows > 0 ? dot(C.col(c).data() + begin, X1.col(j).data() + begin, rows) : 0;
+      }
+    return q;
   }
 
   // Lag coefficients to parameters: lags x k.
@@ -422,8 +530,10 @@ struct ExactLikelihood::Work {
   LagProduct ar, ma;
   MeanData data;
   ArmaStart start;
-  Index n = 0, r = 0, missing = 0, k = 0, length = 0;
-  MatrixXd pulses;
+  Index n = 0, r = 0, missing = 0, columns = 0, k = 0, length = 0;
+  std::map<Index, Pulse> pulses;   // by how much of them is cut off
+  std::vector<Index> cuts;         // of each missing value
+  std::vector<Index> first, last;  // of each column of C
   std::vector<double> a, b;
   VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
   MatrixXd C, Sigma, G, reduced, J, F, N, W, V, CV, K, by_ar, by_ma, X1;
@@ -447,6 +557,15 @@ std::size_t ExactLikelihood::counted() const {
 }
 
 void ExactLikelihood::evaluate(std::span<const double> theta, Order order,
+                               Derivatives<double>& out) {
+  evaluate(theta, order, true, out);
+}
+
+void ExactLikelihood::evaluate_rough(std::span<const double> theta, Derivatives<double>& out) {
+  evaluate(theta, Order::hessian, false, out);
+}
+
+void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool start_curvature,
                                Derivatives<double>& out) {
   Work& w = *work_;
   const double sigma2 = theta[w.at.count], n = static_cast<double>(counted());
@@ -500,7 +619,7 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order,
     H.row(sigma) = -of_S.transpose() / (sigma2 * sigma2);
     H.col(sigma) = H.row(sigma).transpose();
     H(sigma, sigma) = -n / (sigma2 * sigma2) + 2 * sum / (sigma2 * sigma2 * sigma2);
-    if (w.lag_count() > 0) w.add_start_hessian(theta, sigma2, H);
+    if (start_curvature && w.lag_count() > 0) w.add_start_hessian(theta, sigma2, H);
     H *= -0.5;
   } else {
     H /= 2 * sigma2;  // of -l: expected information, its cross terms with sigma2 being zero

@@ -36,6 +36,7 @@ class ExactLikelihood final : public Surface {
   ~ExactLikelihood() override;
 
   void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
+  void evaluate_rough(std::span<const double> theta, Derivatives<double>& out) override;
   [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
   [[nodiscard]] std::size_t rows() const override;
 
@@ -43,6 +44,9 @@ class ExactLikelihood final : public Surface {
   [[nodiscard]] std::size_t counted() const;
 
  private:
+  void evaluate(std::span<const double> theta, Order order, bool start_curvature,
+                Derivatives<double>& out);
+
   struct Work;
   std::unique_ptr<Work> work_;
 };

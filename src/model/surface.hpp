@@ -28,6 +28,10 @@ class Surface {
   virtual ~Surface() = default;
   // Into storage that is used again.
   virtual void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) = 0;
+  // With second derivatives that are good enough to climb by, and may be cheaper.
+  virtual void evaluate_rough(std::span<const double> theta, Derivatives<double>& out) {
+    evaluate(theta, Order::hessian, out);
+  }
   // Gradient of each row's term, rows() x k row by row; zeros where y is missing.
   [[nodiscard]] virtual std::vector<double> scores(std::span<const double> theta) = 0;
   [[nodiscard]] virtual std::size_t rows() const = 0;

@@ -20,12 +20,14 @@
 namespace brace {
 namespace {
 
-// Rows times candidates, weighted by their terms, that take about a second on one core.
-constexpr double kSecond = 1.2e7;
+// What takes about a second on one core, in the unit of Searcher::run.
+constexpr double kSecond = 6e7;
 // |t| below this drops a lag.
 constexpr double kSignificant = 1.96;
 // Roots nearer to the circle, and AR and MA roots nearer to one another, are told.
-constexpr double kNearCircle = 1.05, kCancelling = 0.1;
+constexpr double kNearCircle = 1.02, kCancelling = 0.1;
+// Behind the best by no more than this is about as good.
+constexpr double kAboutAsGood = 4;
 
 // Orders of a candidate; the differences are the same for all.
 struct Orders {
@@ -55,11 +57,16 @@ class Searcher {
   Search run() {
     choose_differences();
     const std::vector<Orders> all = whole_set();
+    // About what the fits cost: passes over the rows, and the start of long lag sets.
     double work = 0;
-    for (const Orders& o : all)
-      work += static_cast<double>(series_->size()) * std::pow(3 + o.size(), 1.5);
+    for (const Orders& o : all) {
+      const double k = 1 + o.size(), n = static_cast<double>(series_->size());
+      const double reach =
+          std::max(o.ar + o.seasonal_ar * options_.period, o.ma + o.seasonal_ma * options_.period);
+      work += k * (4 * n * (3 + k) + reach * reach * std::min(n, 500.0));
+    }
     out_.stepwise = options_.walk == SearchOptions::Walk::stepwise ||
-                    (options_.walk == SearchOptions::Walk::automatic && work > 20 * kSecond);
+                    (options_.walk == SearchOptions::Walk::automatic && work > kSecond);
     if (out_.stepwise)
       walk_stepwise(all);
     else
@@ -314,14 +321,27 @@ class Searcher {
   void rank() {
     if (out_.candidates.empty())
       for (auto& [o, c] : done_) out_.candidates.push_back(c);
+    // Pinned ones come after: at an edge the likelihood is no longer quadratic, and criteria do not
+    // compare.
+    const auto place = [](const Candidate& c) {
+      return c.status == FitStatus::converged ? 0 : c.status == FitStatus::boundary ? 1 : 2;
+    };
     std::stable_sort(out_.candidates.begin(), out_.candidates.end(),
-                     [&](const Candidate& a, const Candidate& b) { return score(a) < score(b); });
+                     [&](const Candidate& a, const Candidate& b) {
+                       return std::pair(place(a), score(a)) < std::pair(place(b), score(b));
+                     });
+    // Terms that nearly cancel, or a root all but on the circle, are fitted noise where a model
+    // without them is about as good.
     out_.chosen = 0;
-    for (std::size_t i = 0; i < out_.candidates.size(); ++i)
-      if (out_.candidates[i].status == FitStatus::converged) {
+    const double limit = score(out_.candidates.front()) + kAboutAsGood;
+    for (std::size_t i = 0; i < out_.candidates.size(); ++i) {
+      const Candidate& c = out_.candidates[i];
+      if (c.status != FitStatus::converged || score(c) > limit) break;
+      if (c.nearest_root.value_or(9) > kNearCircle && c.cancelling.value_or(9) > kCancelling) {
         out_.chosen = i;
         break;
       }
+    }
   }
 
   // Lags at which the chosen model's residuals stand out, each tried as an AR or, in a model of MA
@@ -405,13 +425,22 @@ class Searcher {
       out_.warnings.push_back({WarningCode::not_converged,
                                "no candidate has a maximum inside its bounds; widen or change the "
                                "set, or look at the data first (brace inspect)"});
-    if (out_.chosen > 0 && chosen.status == FitStatus::converged)
+    const auto pinned = static_cast<std::size_t>(
+        std::count_if(out_.candidates.begin(), out_.candidates.end(),
+                      [](const Candidate& c) { return c.status == FitStatus::boundary; }));
+    const auto better = static_cast<std::size_t>(
+        std::count_if(out_.candidates.begin(), out_.candidates.end(), [&](const Candidate& c) {
+          return c.status == FitStatus::boundary && score(c) < score(chosen);
+        }));
+    if (better > 0)
       out_.warnings.push_back(
           {WarningCode::root_at_edge,
-           fmt::format("{} above it {} pinned at the unit circle, where criteria do not compare; "
-                       "passed over",
-                       text::plural(out_.chosen, "candidate", "candidates"),
-                       out_.chosen == 1 ? "is" : "are")});
+           fmt::format(
+               "{} of {} are pinned at the unit circle, {} of them with a lower {}: a sign "
+               "of a season or trend that is fixed, or of a difference too many; try --terms "
+               "'trend' or 'harmonics'",
+               pinned, text::plural(out_.candidates.size(), "candidate", "candidates"), better,
+               to_string(options_.criterion))});
     if (chosen.arch_p.value_or(1) < 0.05)
       out_.warnings.push_back({WarningCode::variance_ignored,
                                "volatility clusters in the residuals: orders chosen without a "
@@ -430,10 +459,10 @@ class Searcher {
 std::string root_note(const Candidate& c) {
   std::vector<std::string> notes;
   if (c.status == FitStatus::boundary)
-    notes.emplace_back("pinned at the unit circle");
+    notes.emplace_back("pinned");
   else if (c.nearest_root.value_or(9) < kNearCircle)
     notes.push_back(fmt::format("root {}", text::fixed(c.nearest_root, 3)));
-  if (c.cancelling.value_or(9) < kCancelling) notes.emplace_back("ar and ma nearly cancel");
+  if (c.cancelling.value_or(9) < kCancelling) notes.emplace_back("cancels");
   if (c.status == FitStatus::failed) notes.emplace_back("did not converge");
   return fmt::format("{}", fmt::join(notes, ", "));
 }
@@ -487,34 +516,48 @@ Search search(const Series& series, const SearchOptions& options) {
 std::ostream& operator<<(std::ostream& out, const Search& s) {
   const Candidate& chosen = s.candidates.at(s.chosen);
   const std::optional<double> best = value_of(chosen, s.criterion);
-  std::string head = fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
-                                 text::plural(s.candidates.size(), "candidate", "candidates"),
-                                 to_string(s.criterion), s.stepwise ? ", found stepwise" : "");
+  std::string head =
+      s.chosen == 0
+          ? fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
+                        text::plural(s.candidates.size(), "candidate", "candidates"),
+                        to_string(s.criterion), s.stepwise ? ", found stepwise" : "")
+          : fmt::format(
+                "{} is proposed of {}: those ahead of it by {}{} have terms that cancel or a "
+                "root on the circle.",
+                mean_part(chosen.model),
+                text::plural(s.candidates.size(), "candidate", "candidates"),
+                to_string(s.criterion), s.stepwise ? ", found stepwise," : "");
   if (chosen.whiteness_p)
     head += chosen.white() ? " Its residuals are white."
                            : fmt::format(" Its residuals still have memory (p {}).",
                                          text::p_value(chosen.whiteness_p));
   std::size_t near = 0;
   for (const Candidate& c : s.candidates)
-    near += &c != &chosen && value_of(c, s.criterion).value_or(1e300) < *best + 2 ? 1 : 0;
+    near += &c != &chosen && c.status == FitStatus::converged &&
+                    value_of(c, s.criterion).value_or(1e300) < best.value_or(0) + 2
+                ? 1
+                : 0;
   if (near > 0)
     head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
   out << fmt::format("  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
                      to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
-  for (std::size_t i = 0; i < std::min<std::size_t>(10, s.candidates.size()); ++i) {
+  for (std::size_t i = 0; i < s.candidates.size(); ++i) {
+    if (i >= 10 && i != s.chosen) continue;
     const Candidate& c = s.candidates[i];
     const std::optional<double> value = value_of(c, s.criterion);
     std::string line = fmt::format(
-        "  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, mean_part(c.model),
-        text::fixed(value, 1), value && best ? text::fixed(*value - *best, 1) : "-",
-        text::fixed(c.log_likelihood, 2), c.estimated, text::p_value(c.whiteness_p), root_note(c));
+        "  {:>4}{} {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        mean_part(c.model), text::fixed(value, 1),
+        value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
+        c.estimated, text::p_value(c.whiteness_p), root_note(c));
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }
   out << "\n  White p: null no autocorrelation in the residuals (a small p speaks against the "
-         "model).\n";
+         "model).\n  root: an AR or MA root next to the unit circle; cancels: an AR and an MA root "
+         "nearly meet.\n";
   if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");
   if (s.lags_looked_at > 0) {
     out << text::wrap(

@@ -59,6 +59,14 @@ void Series::keep_rows(std::size_t begin, std::size_t end) {
   for (Companion& companion : companions) cut(companion.values);
 }
 
+void Series::append(const Series& next) {
+  values.insert(values.end(), next.values.begin(), next.values.end());
+  times.insert(times.end(), next.times.begin(), next.times.end());
+  for (std::size_t c = 0; c < companions.size() && c < next.companions.size(); ++c)
+    companions[c].values.insert(companions[c].values.end(), next.companions[c].values.begin(),
+                                next.companions[c].values.end());
+}
+
 Series make_series(std::vector<double> values, std::string name, std::string unit) {
   Series series;
   series.values = std::move(values);

@@ -9,9 +9,11 @@
 #include <string>
 #include <vector>
 
+#include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/model/breaks.hpp"
+#include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
@@ -42,6 +44,21 @@ void draw_decomposition(const Decomposition& parts, const std::string& path);
 // the series is divided by the first profile.
 void draw_profile(const Series& values, const std::vector<Profile>& profiles,
                   const std::string& path);
+
+// Top: fitted one step ahead over actual; bottom: the standardised residuals. Titled by the model
+// line, as all figures of a fit are.
+void draw_fit(const Fit& fit, const std::string& path);
+
+// Left: standardised residuals in time, their memory by lag; right: their quantiles against the
+// normal's, the p-values of whiteness up to each lag.
+void draw_check(const Fit& fit, const Check& check, const std::string& path);
+
+// The inverse roots of the ARMA equation in the unit circle.
+void draw_roots(const Fit& fit, const Check& check, const std::string& path);
+
+// Small multiples on the same axes: the forecast of the hold-out by each model and baseline (nine
+// at most), with its 95 % band, over what happened. Needs a comparison with a hold-out.
+void draw_comparison(const Comparison& comparison, const std::string& path);
 
 // Top: the tail of the data and the return intervals ahead. Bottom: the volatility filtered so far,
 // its forecast and the interval of the volatility itself. Titled by the model line.

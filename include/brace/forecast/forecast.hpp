@@ -28,6 +28,13 @@ enum class ForecastMethod {
 };
 [[nodiscard]] std::string_view to_string(ForecastMethod method);
 
+// Which centre of a forecast on the file's own scale is printed; both are in the result.
+enum class BackTransform {
+  median,  // half of the paths lie below: what the back-transformed mean of a logarithm is
+  mean,    // the average of the paths, with the bias of the back-transform corrected
+};
+[[nodiscard]] std::string_view to_string(BackTransform back);
+
 struct ForecastOptions {
   // ---- What is forecast ----
   int horizon = 10;                    // steps, from 1
@@ -40,6 +47,7 @@ struct ForecastOptions {
   // How the series came from what the file holds: with it, the forecast is carried back to that
   // scale too (Forecast::original), path by path. Must end where the fitted series ends.
   const Transformed* transformed = nullptr;
+  BackTransform back = BackTransform::median;
 
   // Periods a year to annualise by; empty takes the clock's (business day 252).
   std::optional<double> per_year{};
@@ -101,6 +109,7 @@ struct Forecast {
   HorizonTotal horizon_total;
   std::vector<OriginalStep> original;  // one a step, where ForecastOptions::transformed is given
   std::string original_name;
+  BackTransform back = BackTransform::median;
   std::optional<Annualised> annualised;  // where the periods a year are known
   std::optional<double> long_run_variance;
   double last_variance = 0;  // h of the last observation

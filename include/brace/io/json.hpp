@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
@@ -16,6 +17,7 @@
 #include "brace/model/breaks.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
+#include "brace/search/search.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
@@ -28,6 +30,8 @@ namespace brace {
                                         const Check& check);
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Forecast& ahead);
+[[nodiscard]] std::string json_document(std::string_view command, const Search& found);
+[[nodiscard]] std::string json_document(std::string_view command, const Comparison& comparison);
 // `level` is what the file held, with its account and clock, where `series` was made from it.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const Inspection& inspection, const Series& level);

@@ -130,6 +130,9 @@ struct Fit {
   [[nodiscard]] Series standardised() const;
 };
 
+// The fitted equations written out, then each coefficient read in a plain sentence.
+[[nodiscard]] std::string equation(const Fit& fit);
+
 // The table of VOICE: verdict, estimates with errors, what is doubtful, the certificate.
 std::ostream& operator<<(std::ostream& out, const Fit& fit);
 

@@ -84,9 +84,9 @@ struct Search {
   Criterion criterion = Criterion::aicc;
   bool stepwise = false;
   Series series;
-  std::vector<Candidate> candidates;  // best first
-  // Position of the best one that converged: an estimate pinned at an edge is no model to go on
-  // with.
+  std::vector<Candidate> candidates;  // best first, those pinned at an edge after all others
+  // Position of the best one whose terms do not cancel and whose roots keep off the unit circle, if
+  // it lies within 4 of the best; else 0.
   std::size_t chosen = 0;
   DifferencesSuggested differences;  // what the tests said, where they were asked
   std::vector<LagProposal> proposals;

@@ -70,6 +70,9 @@ struct Series {
   // Keeps rows begin .. end-1 (0-based) of values, dates and companions.
   void keep_rows(std::size_t begin, std::size_t end);
 
+  // Adds the rows of a series that goes on where this one ends.
+  void append(const Series& next);
+
   // "row": the noun for one observation's period, as in "percent a day".
   [[nodiscard]] std::string_view period() const { return period_noun(clock); }
 };

@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace compare: several models side by side, on the rows they were fitted to and on a hold-out.
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "brace/draw/figure.hpp"
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+int run_compare(const Options& o) {
+  const Loaded data = load(o);
+  std::vector<Model> models;
+  for (const std::string& line : o.models) models.push_back(parse_model(line));
+  CompareOptions options;
+  options.hold_out = data.held_out.size();
+  if (!o.baselines.empty()) options.baselines = o.baselines;
+  // The hold-out follows the training part, and the comparison cuts it off again.
+  Series whole = data.values;
+  whole.append(data.held_out);
+  const Comparison c = compare(models, whole, options, Executor(o.threads));
+  if (o.json) {
+    std::cout << json_document("compare", c);
+  } else {
+    std::cout << c;
+    print_account(data.values);
+    const auto best = std::min_element(
+        c.models.begin(), c.models.end(), [](const Compared& a, const Compared& b) {
+          return a.fit->bic.value_or(1e300) < b.fit->bic.value_or(1e300);
+        });
+    print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), best->label));
+  }
+  if (!o.chart.empty()) {
+    draw_comparison(c, o.chart);
+    say_written(o, o.chart);
+  }
+  std::vector<std::vector<std::string>> rows{
+      {"label", "log_likelihood", "aic", "aicc", "bic", "white_p", "arch_p", "normal_p",
+       "correlation", "rmse_ahead", "mae_ahead", "rmse_one_step", "mae_one_step"}};
+  for (const std::vector<Compared>* part : {&c.models, &c.baselines})
+    for (const Compared& m : *part) {
+      const auto of_fit = [&](std::optional<double> Fit::*field) {
+        return m.fit ? cell((*m.fit).*field) : "";
+      };
+      rows.push_back({m.label, of_fit(&Fit::log_likelihood), of_fit(&Fit::aic), of_fit(&Fit::aicc),
+                      of_fit(&Fit::bic), cell(m.whiteness_p), cell(m.arch_p), cell(m.normality_p),
+                      cell(m.correlation), m.hold_out ? cell(m.hold_out->accuracy.rmse) : "",
+                      m.hold_out ? cell(m.hold_out->accuracy.mae) : "",
+                      m.hold_out ? cell(m.hold_out->one_step_accuracy.rmse) : "",
+                      m.hold_out ? cell(m.hold_out->one_step_accuracy.mae) : ""});
+    }
+  write_table(o, rows);
+  return std::any_of(c.models.begin(), c.models.end(),
+                     [](const Compared& m) { return !m.fit->usable(); })
+             ? 3
+             : 0;
+}
+
+}  // namespace
+
+void add_compare(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand(
+      "compare", "Model lines side by side: criteria, tests, coefficients, hold-out forecasts");
+  add_series_options(*c, o);
+  c->add_option("--model", o.models, "a model line; give the option once for each")
+      ->required()
+      ->allow_extra_args(false)
+      ->group("The models");
+  c->add_option(
+       "--baseline", o.baselines,
+       "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'... (default: mean "
+       "and walk); judged on --hold-out")
+      ->allow_extra_args(false)
+      ->group("The models");
+  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      ->check(CLI::NonNegativeNumber)
+      ->group("How");
+  add_output_options(*c, o);
+  c->add_option("--out", o.out, "one row a model as CSV")->group("Output");
+  c->add_option("--chart", o.chart,
+                "each forecast of the hold-out over what happened, .png .svg .pdf")
+      ->group("Output");
+  c->footer(
+      "Example:\n  brace compare data/lamp-oil.csv --transform log --hold-out 24 --chart pair.png "
+      "\\\n"
+      "      --model 'diff1 diff12 ma1 sma12' --model 'diff1 diff12 ar1 sma12' --baseline 'season "
+      "12'");
+  c->callback([&run] { run = run_compare; });
+}
+
+}  // namespace brace::app
