@@ -20,10 +20,13 @@ namespace {
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-void headline(Gnuplot& plot, const std::string& text) {
+// What the page is of, above its panels, and how to read it, below them.
+void frame(Gnuplot& plot, const std::string& headline, const std::string& note) {
+  plot.add("unset label");
   plot.add(fmt::format(
       "set label 3 {} at screen 0.06,0.965 font 'DejaVu Sans,12' textcolor rgb '{}' noenhanced",
-      Gnuplot::quote(text), palette::tide));
+      Gnuplot::quote(headline), palette::tide));
+  foot_note(plot, note);
 }
 
 void require_fit(const Fit& fit) {
@@ -75,8 +78,8 @@ void whiteness_panel(Gnuplot& plot, const LagTable& table, int fitted, const Pla
       p.push_back(std::max(*row.p_value, kLeast));
     }
   plot.panel(place.left, place.right, place.bottom, place.top,
-             fmt::format("p of no memory in z up to each lag{}",
-                         fitted > 0 ? fmt::format(", less {} for the terms", fitted) : ""));
+             fmt::format("p of no memory up to each lag{}",
+                         fitted > 0 ? fmt::format(" ({} fitted)", fitted) : ""));
   if (lag.empty()) lag = p = {kNaN};
   const std::string d = plot.data({lag, p});
   set_x_axis(plot, false, 0, static_cast<double>(table.rows.size()) + 1);
@@ -105,7 +108,6 @@ void draw_fit(const Fit& fit, const std::string& path) {
   // Long series are drawn by their last rows: two lines over thousands of rows are one blot.
   constexpr std::size_t kShown = 400;
   const std::size_t first = window.size() > kShown ? window.size() - kShown : 0;
-  headline(plot, to_string(fit.model));
   const std::string d = plot.data({x, window.values, fitted});
   plot.panel(0.06, 0.985, 0.40, 0.87,
              fmt::format("{}; solid: actual, dashed: fitted one step ahead{}", caption(window),
@@ -119,6 +121,8 @@ void draw_fit(const Fit& fit, const std::string& path) {
       "rgb '{2}'",
       d, palette::ink, palette::coral));
   residual_panel(plot, z, {0.06, 0.985, 0.08, 0.28});
+  frame(plot, to_string(fit.model),
+        "fitted: the forecast from the rows before; residual: actual less fitted, over its sd");
   plot.draw();
 }
 
@@ -128,7 +132,6 @@ void draw_check(const Fit& fit, const Check& check, const std::string& path) {
   const Series z = fit.standardised();
   const int fitted = arma_terms(fit.model);
   const int lags = std::min(static_cast<int>(z.present()) / 4, std::max(30, check.lags_looked_at));
-  headline(plot, fmt::format("{}: {}", mean_part(fit.model), to_string(check.verdict)));
   residual_panel(plot, z, {0.06, 0.60, 0.56, 0.87});
   const LagTable table = lag_table(z, lags, fitted);
   const LagBars bars = lag_bars(table, {});
@@ -136,6 +139,8 @@ void draw_check(const Fit& fit, const Check& check, const std::string& path) {
             "memory of z by lag; bar: ACF, ring: PACF, band: 95 %");
   quantile_panel(plot, z, {0.67, 0.985, 0.56, 0.87});
   whiteness_panel(plot, table, fitted, {0.67, 0.985, 0.09, 0.43});
+  frame(plot, fmt::format("{}: {}", mean_part(fit.model), to_string(check.verdict)),
+        "p by Ljung-Box, degrees of freedom less the fitted terms; lines: .10, .05, .01");
   plot.draw();
 }
 
@@ -146,7 +151,6 @@ void draw_roots(const Fit& fit, const Check& check, const std::string& path) {
         ErrorCode::bad_option,
         fmt::format("'{}' has no ARMA terms, so it has no roots to draw", to_string(fit.model)));
   Gnuplot plot(path);
-  headline(plot, to_string(fit.model));
   std::vector<std::vector<double>> ar(2), ma(2);
   double nearest = 0;
   for (const InverseRoot& r : check.roots) {
@@ -178,6 +182,10 @@ void draw_roots(const Fit& fit, const Check& check, const std::string& path) {
       "rgb '{1}', 0 lw 0.5 lc rgb '{6}', {3} using 1:2 with points pt 7 ps 1.6 lc rgb '{4}', {5} "
       "using 1:2 with points pt 6 ps 1.8 lw 2 lc rgb '{7}'",
       circle, palette::ink, inner, a, palette::kelp, m, palette::fog, palette::brass));
+  frame(
+      plot, to_string(fit.model),
+      "inside: stationary, invertible; a dot in a ring: two terms that cancel; near the circle: a "
+      "root at the edge");
   plot.draw();
 }
 
@@ -213,8 +221,6 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
   low -= room;
   high += room;
   const std::string actual = plot.data({x, all.values});
-  headline(plot, fmt::format("{}: each forecast of the last {} rows over what happened",
-                             caption(training), comparison.held_out.size()));
   const double width = 0.93 / static_cast<double>(columns);
   const double height = 0.84 / static_cast<double>(rows);
   for (std::size_t i = 0; i < shown.size(); ++i) {
@@ -226,8 +232,13 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
     const std::string mean = plot.data({ahead, f.mean});
     std::string label = shown[i]->fit ? mean_part(shown[i]->fit->model) : shown[i]->label;
     if (shown[i]->fit && comparison.conditional) label = shown[i]->label;
-    plot.panel(left, left + width - 0.045, top - height + 0.075, top - 0.02,
-               fmt::format("{}   rmse {}", label, text::significant(f.accuracy.rmse, 3)));
+    const std::size_t most = columns == 2 ? 62 : 38;
+    if (label.size() > most) label = label.substr(0, most - 1) + "~";
+    plot.panel(left, left + width - 0.045, top - height + 0.075, top - 0.02, label);
+    plot.add(fmt::format(
+        "set label 11 {} at graph 0.02, graph 0.94 font 'DejaVu Sans,10' textcolor rgb '{}'",
+        Gnuplot::quote(fmt::format("rmse {}", text::significant(f.accuracy.rmse, 3))),
+        palette::coral));
     set_x_axis(plot, !all.times.empty(), x.front(), x.back());
     plot.add(fmt::format("set yrange [{}:{}]; set ytics autofreq nomirror out", low, high));
     plot.add(fmt::format(
@@ -235,8 +246,10 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
         "'{}', {} using 1:2 with lines dt 2 lw 2 lc rgb '{}'",
         band, palette::fog, actual, palette::ink, mean, palette::coral));
   }
-  foot_note(plot,
-            "solid: actual   dashed: forecast from the start of the hold-out   shaded: its 95 %");
+  frame(plot,
+        fmt::format("{}: each forecast of the last {} rows over what happened", caption(training),
+                    comparison.held_out.size()),
+        "solid: actual   dashed: forecast from the start of the hold-out   shaded: its 95 %");
   plot.draw();
 }
 

@@ -250,10 +250,14 @@ std::vector<std::string> all_names(const std::vector<Compared>& models) {
       for (const std::string& name : of_model.*part) {
         if (std::find(names.begin() + begin, names.end(), name) != names.end()) continue;
         auto at = names.end();
+        bool known = false;
         for (auto other = names.begin() + begin; other != names.end(); ++other)
-          if (stem(*other) == stem(name)) at = other + 1;
+          if (stem(*other) == stem(name)) {
+            at = other + 1;
+            known = true;
+          }
         // AR terms stand before MA terms whichever model comes first.
-        if (at == names.end() && stem(name) == "ar")
+        if (!known && stem(name) == "ar")
           at = std::find_if(names.begin() + begin, names.end(), [&](const std::string& n) {
             return stem(n) != "mu" && stem(n) != "trend";
           });
@@ -275,8 +279,9 @@ void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
                          text::fixed(a.mase, 2), a.mape ? text::fixed(a.mape, 2) : "-",
                          text::fixed(a.theil_u2, 2));
     };
-    row(c.label.size() > 37 ? c.label.substr(0, 36) + "~" : c.label, "all ahead",
-        c.hold_out->accuracy);
+    std::string label = c.fit && c.fit->exact ? mean_part(c.fit->model) : c.label;
+    if (label.size() > 37) label = label.substr(0, 36) + "~";
+    row(label, "all ahead", c.hold_out->accuracy);
     row("", "one step", c.hold_out->one_step_accuracy);
   }
 }
