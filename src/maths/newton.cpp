@@ -21,6 +21,9 @@ constexpr double kSufficientFall = 1e-4;
 // f is a sum of thousands of terms: differences below this share of it are rounding, not descent.
 constexpr double kRounding = 1e-12;
 
+// A constraint with less slack than this, relative to its limit, is met with equality.
+constexpr double kMet = 1e-12;
+
 // Steps damped more than this go nowhere.
 constexpr double kMostDamping = 1e6;
 
@@ -73,6 +76,7 @@ class Minimiser {
         return report(here, NewtonStop::optimum);
       if (capped) return report(here, NewtonStop::iteration_cap);
       ++result_.iterations;
+      if (options_.damping && here.kind == Curvature::hessian && leave_saddle(here, step)) continue;
       if (!(options_.damping ? advance_damped(here, std::move(step)) : advance(here, step.s))) {
         // The information matrix may promise a fall that the function does not keep: ask the
         // Hessian before giving up.
@@ -103,25 +107,21 @@ class Minimiser {
   // constraints that hold the point back take the bad directions away.
   QuadraticStep propose(Point& p, double damping) {
     const VectorXd room = slack(p.x);
-    if (options_.damping)
-      return solve_quadratic(p.gradient, damped(p, damping), constraints_.C, room);
     bool changed = false;
-    Eigen::LLT<MatrixXd> llt = factor(p.curvature, changed);
+    Eigen::LLT<MatrixXd> llt =
+        options_.damping ? damped(p, damping, changed) : factor(p.curvature, changed);
     if (p.kind == Curvature::information || !changed)
       return solve_quadratic(p.gradient, llt, constraints_.C, room);
-    VectorXd gradient;
-    MatrixXd information;
-    objective_.derivatives(p.x, Curvature::information, gradient, information);
-    ++result_.evaluations;
-    llt = factor(std::move(information), changed);
+    if (!options_.damping) llt = factor(metric_of(p), changed);
     QuadraticStep step = solve_quadratic(p.gradient, llt, constraints_.C, room);
     // Adding a multiple of n n' for a constraint that stays active changes nothing along it, so a
     // Hessian made definite in this way still gives the exact Newton step.
     MatrixXd held = p.curvature;
+    if (damping > 0) held += damping * metric_of(p);
     const double weight = 10 * p.curvature.cwiseAbs().maxCoeff();
     bool any = false;
     for (Index i = 0; i < room.size(); ++i)
-      if (room(i) == 0 && step.multipliers(i) > 0) {
+      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i))) && step.multipliers(i) > 0) {
         held += weight * constraints_.C.row(i).transpose() * constraints_.C.row(i);
         any = true;
       }
@@ -131,27 +131,68 @@ class Minimiser {
                : step;
   }
 
+  // The information matrix at p, computed once.
+  const MatrixXd& metric_of(Point& p) {
+    if (p.metric.size() == 0) {
+      VectorXd gradient;
+      objective_.derivatives(p.x, Curvature::information, gradient, p.metric);
+      ++result_.evaluations;
+    }
+    return p.metric;
+  }
+
   // The factor of p's curvature with damping. A Hessian is damped by the information matrix, which
   // measures steps whatever the coordinates, and by as much of it as makes it definite.
-  Eigen::LLT<MatrixXd> damped(Point& p, double damping) {
-    bool changed = false;
+  // `changed` tells that the Hessian itself is indefinite.
+  Eigen::LLT<MatrixXd> damped(Point& p, double damping, bool& changed) {
     MatrixXd B = p.curvature;
     if (p.kind == Curvature::information) {
       B.diagonal() *= 1 + damping;
       return factor(std::move(B), changed);
     }
     Eigen::LLT<MatrixXd> llt(B);
-    if (damping == 0 && llt.info() == Eigen::Success) return llt;
-    if (p.metric.size() == 0) {
-      VectorXd gradient;
-      objective_.derivatives(p.x, Curvature::information, gradient, p.metric);
-      ++result_.evaluations;
-    }
+    changed = llt.info() != Eigen::Success;
+    if (damping == 0 && !changed) return llt;
     for (double c = std::max(damping, 1e-8); c < kMostDamping; c *= 3) {
-      llt.compute(p.curvature + c * p.metric);
+      llt.compute(p.curvature + c * metric_of(p));
       if (llt.info() == Eigen::Success) return llt;
     }
-    return factor(std::move(B), changed);
+    bool more = false;
+    return factor(std::move(B), more);
+  }
+
+  // Where the gradient is all but gone and the Hessian is not definite the point is a saddle, from
+  // which no step along the gradient leads: goes down along the direction of most negative
+  // curvature. False where p is none, or nothing lower is found.
+  bool leave_saddle(Point& p, const QuadraticStep& step) {
+    if (std::sqrt(std::max(0.0, -p.gradient.dot(step.s))) > options_.gradient_norm * 100)
+      return false;
+    std::vector<Index> active;
+    const VectorXd room = slack(p.x);
+    for (Index i = 0; i < room.size(); ++i)
+      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i)))) active.push_back(i);
+    const MatrixXd Z = free_directions(constraints_.C, active);
+    if (Z.cols() == 0) return false;
+    const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> eigen(
+        Z.transpose() * p.curvature * Z,
+        Z.transpose() * metric_of(p) * Z +
+            1e-12 * metric_of(p).trace() * MatrixXd::Identity(Z.cols(), Z.cols()));
+    if (eigen.info() != Eigen::Success || eigen.eigenvalues()(0) > -1e-8) return false;
+    const VectorXd down = Z * eigen.eigenvectors().col(0);  // of length one in the metric
+    for (double length = 3; length > 1e-3; length /= 3)
+      for (const double sign : {1.0, -1.0}) {
+        Point next;
+        next.x = p.x + sign * length * down;
+        if (((constraints_.d - constraints_.C * next.x).array() < 0).any()) continue;
+        next.f = objective_.value(next.x);
+        ++result_.evaluations;
+        if (!(next.f < p.f - kRounding * (1 + std::abs(p.f)))) continue;
+        evaluate(next, Curvature::hessian);
+        if (!usable(next)) continue;
+        p = std::move(next);
+        return true;
+      }
+    return false;
   }
 
   // First- and second-order conditions at p, given the step's multipliers.
@@ -166,7 +207,7 @@ class Minimiser {
     if (Z.cols() > 0 && llt.info() != Eigen::Success) return false;
     // A constraint that the step runs into is not yet met with equality: nothing is certain here.
     for (const Index i : active)
-      if (room(i) > 1e-12 * (1 + std::abs(constraints_.d(i)))) return false;
+      if (room(i) > kMet * (1 + std::abs(constraints_.d(i)))) return false;
     const VectorXd g = Z.transpose() * p.gradient;
     result_.gradient_norm = Z.cols() == 0 ? 0 : std::sqrt(std::max(0.0, g.dot(llt.solve(g))));
     result_.multipliers = step.multipliers;

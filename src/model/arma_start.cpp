@@ -97,7 +97,20 @@ VectorXd ArmaStart::right_side(const VectorXd& x, std::optional<int> moved) cons
 // differentiated, 0 where it is not.
 VectorXd ArmaStart::autocovariances(const VectorXd& side, int moved) const {
   VectorXd g = side;
-  if (p_ > 0) g.head(p_ + 1) = lu_.solve(side.head(p_ + 1));
+  if (p_ > 0) {
+    g.head(p_ + 1) = lu_.solve(side.head(p_ + 1));
+    // Near the unit circle the system is nearly singular: residuals in long double give the digits
+    // back that the factors lose.
+    for (int refinement = 0; refinement < 2; ++refinement) {
+      VectorXd left(p_ + 1);
+      for (Index k = 0; k <= p_; ++k) {
+        long double sum = side(k);
+        for (Index j = 0; j <= p_; ++j) sum -= static_cast<long double>(A_(k, j)) * g(j);
+        left(k) = static_cast<double>(sum);
+      }
+      g.head(p_ + 1) += lu_.solve(left);
+    }
+  }
   for (Index k = p_ + 1; k < g.size(); ++k) {
     g(k) = side(k) + ar_sum(g, k);
     if (moved > 0) g(k) += gamma_(std::abs(k - moved));

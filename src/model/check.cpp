@@ -116,8 +116,8 @@ TestResult breusch_pagan(const Fit& fit, bool squares) {
   TestResult test;
   test.test = "breusch-pagan";
   test.variant = squares ? "white" : "fitted";
-  test.null = squares ? "variance moves with neither fitted values nor squares"
-                      : "variance does not move with the fitted values";
+  test.null =
+      squares ? "variance free of fitted and its square" : "variance does not move with the fitted";
   test.observations = rows.size();
   const int dof = squares ? 2 : 1;
   test.dof = {static_cast<double>(dof)};
@@ -171,8 +171,7 @@ TestResult two_halves(const Fit& fit) {
   TestResult test;
   test.test = "chow";
   test.variant = "two halves";
-  test.null = fmt::format("the parameters before and after {} are the same",
-                          fit.series->when(fit.first + half - 1));
+  test.null = fmt::format("parameters until {} hold later", fit.series->when(fit.first + half - 1));
   const Eigen::MatrixXd correlation = scale.asDiagonal() * V * scale.asDiagonal();
   test.statistic = u.dot(correlation.ldlt().solve(u));
   test.dof = {static_cast<double>(both.size())};

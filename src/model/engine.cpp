@@ -250,7 +250,7 @@ class Engine {
 
   // Every starting point, best likelihood first.
   std::vector<VectorXd> starts() {
-    std::vector<VectorXd> points = exact_ ? exact_starts() : joint_starts();
+    std::vector<VectorXd> points = exact_ ? exact_starts(options_.start.empty()) : joint_starts();
     if (!options_.start.empty()) {
       VectorXd theta = Eigen::Map<const VectorXd>(options_.start.data(),
                                                   static_cast<Index>(options_.start.size()));
@@ -294,7 +294,7 @@ class Engine {
 
   // Of the exact likelihood: the regression's answer and, where there are both AR and MA terms,
   // which may stand in for one another, half of it and none of it. sigma2 follows.
-  std::vector<VectorXd> exact_starts() {
+  std::vector<VectorXd> exact_starts(bool all) {
     const std::vector<double> mean = mean_start();
     const bool lags = at_.seasonal_ma + model_.mean.seasonal_ma.size() > at_.ar;
     std::vector<VectorXd> points;
@@ -318,7 +318,7 @@ class Engine {
       }
       points.push_back(std::move(theta));
       // A start that was given takes the place of the guesses.
-      if (!lags || !options_.start.empty()) break;
+      if (!lags || !all) break;
     }
     return points;
   }
@@ -397,9 +397,17 @@ class Engine {
     polished = std::min(polished, points.size());
     points.resize(polished);
     starts_ = static_cast<int>(polished);
-    if (exact_)
+    if (exact_) {
       climb_exact(points);
-    else
+      if (!settled(best_) &&
+          !options_.start.empty()) {  // the guesses that the given start replaced
+        given_ = std::numeric_limits<std::size_t>::max();
+        std::vector<VectorXd> more;
+        for (const VectorXd& theta : exact_starts(true))
+          more.push_back(feasible(chart_.working(with_held(theta))));
+        climb_exact(more);
+      }
+    } else
       climb_joint(points);
   }
 

@@ -9,6 +9,7 @@
 #include <map>
 #include <numbers>
 
+#include "brace/maths/lag_polynomial.hpp"
 #include "model/arma_start.hpp"
 #include "model/innovations.hpp"
 
@@ -493,32 +494,51 @@ struct ExactLikelihood::Work {
     return out;
   }
 
+  // How far a factor's partial autocorrelations keep from the unit circle, at most 1.
+  static double margin(std::vector<double> coefficients, double sign) {
+    for (double& v : coefficients) v *= sign;
+    const auto r = partial_autocorrelations(coefficients);
+    double most = r ? 0 : 1;
+    if (r)
+      for (const double v : *r) most = std::max(most, std::abs(v));
+    return std::max(1e-6, 1 - most);
+  }
+
   // Second derivatives of start_gradient's function by the ARMA parameters: central differences of
-  // that gradient, which touches the data nowhere; the step balances its truncation (step^2) and
-  // rounding (1e-12 / step) errors.
+  // that gradient, which touches the data nowhere. The step balances truncation and rounding
+  // (1e-12 / step) errors, and is short beside the distance to the unit circle, where the function
+  // has its pole.
   void add_start_hessian(std::span<const double> theta, double sigma2, MatrixXd& H) {
-    constexpr double kStep = 1e-4;
+    const double room = std::min(margin(ar.dense(theta), 1), margin(ma.dense(theta), -1));
+    const bool near_edge = room < 0.05;  // there two more points take the error to step^4
+    const double longest = std::min(1e-4, 0.01 * room);
     std::vector<double> moving(theta.begin(), theta.end());
     MatrixXd differences = MatrixXd::Zero(k, k);
     for (std::size_t p = at.ar; p < at.seasonal_ma + model.mean.seasonal_ma.size(); ++p) {
-      std::array<VectorXd, 2> sides;
-      double step = kStep;
+      // The gradient by the parameters with parameter p moved; empty where that is not admitted.
+      const auto gradient_at = [&](double move) -> VectorXd {
+        moving[p] = theta[p] + move;
+        ar.coefficients(moving, a);
+        ma.coefficients(moving, b);
+        VectorXd by_lag;
+        if (!factor()) return by_lag;
+        start_gradient(lambda, sigma2, by_lag);
+        return lag_jacobian(moving).transpose() * by_lag;
+      };
+      double step = longest;
       for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
-        bool inside = true;
-        for (const int sign : {0, 1}) {
-          moving[p] = theta[p] + (sign == 0 ? step : -step);
-          ar.coefficients(moving, a);
-          ma.coefficients(moving, b);
-          VectorXd by_lag;
-          if (!(inside = factor())) break;
-          start_gradient(lambda, sigma2, by_lag);
-          sides[static_cast<std::size_t>(sign)] = lag_jacobian(moving).transpose() * by_lag;
+        const VectorXd up = gradient_at(step), down = gradient_at(-step);
+        if (up.size() == 0 || down.size() == 0) continue;
+        VectorXd slope = (up - down) / (2 * step);
+        if (near_edge) {
+          const VectorXd up2 = gradient_at(2 * step), down2 = gradient_at(-2 * step);
+          if (up2.size() == 0 || down2.size() == 0) continue;
+          slope = (4 * slope - (up2 - down2) / (4 * step)) / 3;
         }
-        if (inside) break;
+        differences.col(static_cast<Index>(p)) = slope;
+        break;
       }
       moving[p] = theta[p];
-      if (sides[0].size() > 0 && sides[1].size() > 0)
-        differences.col(static_cast<Index>(p)) = (sides[0] - sides[1]) / (2 * step);
     }
     H += (differences + differences.transpose()) / 2;
     ar.coefficients(theta, a);

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numeric>
 #include <ostream>
 
 #include "brace/base/error.hpp"
@@ -26,7 +27,7 @@ constexpr double kFade = 0.7;  // as in mean_data.cpp
 // What a unit outlier of this kind leaves in the residuals from its row on: the filter
 // a(B) difference(B) / b(B) of a pulse, a step or a fading pulse.
 std::vector<double> effect(const Model& model, std::span<const double> theta, OutlierKind kind,
-                           std::size_t rows) {
+                           std::size_t rows, bool differenced = true) {
   std::vector<double> x(rows, 0.0);
   for (std::size_t t = 0; t < rows; ++t)
     x[t] = kind == OutlierKind::level_shift ? 1
@@ -39,7 +40,7 @@ std::vector<double> effect(const Model& model, std::span<const double> theta, Ou
         for (std::size_t t = l; t < rows; ++t) y[t] += weights[l] * x[t - l];
     x = std::move(y);
   };
-  convolve(difference_weights(model.mean.differences));
+  if (differenced) convolve(difference_weights(model.mean.differences));
   std::vector<double> a = ar_product(model).dense(theta);
   for (double& v : a) v = -v;
   a.insert(a.begin(), 1.0);
@@ -75,6 +76,11 @@ class Finder {
                     : laws::normal_quantile(1 - 0.05 / (6 * static_cast<double>(present_)));
     const std::vector<double> theta = fit.estimates();
     for (const OutlierKind kind : kKinds) effects_.push_back(effect(fit.model, theta, kind, n_));
+    // A shift moves the mean that was fitted, so the constant is fitted again beside each effect.
+    if (fit.model.mean.constant) {
+      constant_ = effect(fit.model, theta, OutlierKind::level_shift, n_, false);
+      for (std::size_t t = 0; t < n_; ++t) constant_[t] *= weight_[t];
+    }
   }
   [[nodiscard]] double critical() const { return critical_; }
 
@@ -88,11 +94,12 @@ class Finder {
       const double scale = robust_scale(counted);
       Found best{};
       double largest = 0, size = 0;
+      const double along_constant = dot(z, constant_);
       for (std::size_t row = 0; row < n_; ++row)
         for (std::size_t k = 0; k < kKinds.size(); ++k) {
           if (weight_[row] == 0 && k == 0) continue;
           if (row < kEdge && k == 1) continue;  // a shift at the start is the level itself
-          const auto [along, length] = project(z, k, row);
+          const auto [along, length] = project(z, along_constant, k, row);
           if (!(length > 1e-12)) continue;
           const double t = std::abs(along) / std::sqrt(length) / scale;
           if (t > largest) {
@@ -117,7 +124,8 @@ class Finder {
   // Sizes and t of all together, by least squares on the residuals.
   [[nodiscard]] std::vector<Outlier> together(const std::vector<Found>& found) const {
     const auto rows = static_cast<Eigen::Index>(n_), k = static_cast<Eigen::Index>(found.size());
-    Eigen::MatrixXd X = Eigen::MatrixXd::Zero(rows, k);
+    Eigen::MatrixXd X = Eigen::MatrixXd::Zero(rows, k + (constant_.empty() ? 0 : 1));
+    if (!constant_.empty()) X.col(k) = Eigen::Map<const Eigen::VectorXd>(constant_.data(), rows);
     for (Eigen::Index j = 0; j < k; ++j) {
       const Found& f = found[static_cast<std::size_t>(j)];
       for (std::size_t t = f.row; t < n_; ++t)
@@ -150,25 +158,33 @@ class Finder {
  private:
   static constexpr std::size_t kEdge = 3;
 
-  // z'x and x'x of a unit effect at a row.
-  [[nodiscard]] std::pair<double, double> project(const std::vector<double>& z, std::size_t kind,
+  static double dot(const std::vector<double>& x, const std::vector<double>& y) {
+    return std::inner_product(y.begin(), y.end(), x.begin(), 0.0);  // y may be empty
+  }
+
+  // z'x and x'x of a unit effect at a row, both less what the constant takes of them.
+  [[nodiscard]] std::pair<double, double> project(const std::vector<double>& z,
+                                                  double along_constant, std::size_t kind,
                                                   std::size_t row) const {
-    double along = 0, length = 0;
+    double along = 0, length = 0, shared = 0;
     const std::vector<double>& x = effects_[kind];
     for (std::size_t t = row; t < n_; ++t) {
       const double v = x[t - row] * weight_[t];
       along += z[t] * v;
       length += v * v;
+      if (!constant_.empty()) shared += v * constant_[t];
       // Effects that die away need no more rows.
       if (t - row > 50 && std::abs(x[t - row]) < 1e-8 && std::abs(x[t - row - 24]) < 1e-8) break;
     }
-    return {along, length};
+    if (constant_.empty()) return {along, length};
+    const double size = dot(constant_, constant_);
+    return {along - along_constant * shared / size, length - shared * shared / size};
   }
 
   const Fit& fit_;
   std::size_t n_, present_ = 0;
   double critical_ = 0;
-  std::vector<double> z_, weight_;
+  std::vector<double> z_, weight_, constant_;
   std::vector<std::vector<double>> effects_;
 };
 

@@ -1,0 +1,120 @@
+// SPDX-License-Identifier: Apache-2.0
+// Accuracy against the known answer, comparison of models, forecasts of a hold-out.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <sstream>
+
+#include "brace/brace.hpp"
+#include "support/known_answers.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+using testing::HasSubstr;
+
+TEST(Accuracy, KnownAnswer) {
+  const test::Json answer = test::known_answer("o32");
+  const test::Tolerance tol(answer);
+  const auto list = [&](const char* name) {
+    return answer["inputs"][name].get<std::vector<double>>();
+  };
+  const Accuracy a = accuracy(list("actual"), list("forecast"), list("training"));
+  const test::Json& want = answer["expected"];
+  for (const auto& [name, got] :
+       {std::pair{"me", a.me}, std::pair{"rmse", a.rmse}, std::pair{"mae", a.mae},
+        std::pair{"mpe", *a.mpe}, std::pair{"mape", *a.mape}, std::pair{"mase", *a.mase},
+        std::pair{"acf1", *a.acf1}, std::pair{"theil_u2", *a.theil_u2}})
+    test::expect_close(got, want[name], tol.abs, tol.rel, name);
+}
+
+TEST(Accuracy, SaysWhyThereAreNoPercentages) {
+  const std::vector<double> zero{1, 0, 2}, crossing{1, -1, 2}, f{1, 1, 1};
+  EXPECT_EQ(accuracy(zero, f).no_percent, "an actual value is 0");
+  EXPECT_FALSE(accuracy(zero, f).mape);
+  EXPECT_EQ(accuracy(crossing, f).no_percent, "the actual values change sign");
+  EXPECT_FALSE(accuracy(crossing, f).theil_u2);
+  EXPECT_EQ(*accuracy(crossing, f).right_direction, 0.5) << "no change was forecast once";
+  const double nan = std::numeric_limits<double>::quiet_NaN();
+  EXPECT_EQ(accuracy(std::vector{1.0, nan, 3.0}, f).n, 2u);
+  EXPECT_EQ(test::error_of([&] { (void)accuracy(std::vector{nan}, std::vector{1.0}); }).code(),
+            ErrorCode::too_few_observations);
+  EXPECT_STREQ(test::error_of([&] { (void)accuracy(zero, std::vector{1.0}); }).what(),
+               "accuracy: 3 actual values and 1 forecasts");
+}
+
+Series made(std::uint64_t seed, std::size_t n = 400) {
+  return simulate(parse_model("const ar1"), {3, .7, 1}, n, {.seed = seed});
+}
+
+TEST(Compare, PutsModelsSideBySide) {
+  const Comparison c = compare({"const", "const ar1", "const ar1 ma1"}, made(2), {.hold_out = 40});
+  ASSERT_EQ(c.models.size(), 3u);
+  EXPECT_EQ(c.training.size(), 360u);
+  EXPECT_EQ(c.baselines.size(), 2u);
+  EXPECT_FALSE(c.conditional);
+  EXPECT_LT(*c.models[0].whiteness_p, 1e-6);
+  EXPECT_GT(*c.models[1].whiteness_p, .01);
+  EXPECT_FALSE(c.models[0].correlation) << "a constant moves with nothing";
+  EXPECT_GT(*c.models[1].correlation, .5);
+  // 1 in 2, 1 in 3, 2 in 3.
+  ASSERT_EQ(c.nested.size(), 3u);
+  EXPECT_NEAR(c.nested[0].test.statistic,
+              2 * (*c.models[1].fit->log_likelihood - *c.models[0].fit->log_likelihood), 1e-12);
+  EXPECT_TRUE(*c.nested[0].test.rejects());
+  EXPECT_EQ(c.nested[2].test.dof[0], 1);
+  for (const Compared& m : c.models) EXPECT_EQ(m.hold_out->mean.size(), 40u);
+  // One step ahead an AR(1) beats the mean; all ahead the two nearly agree.
+  EXPECT_LT(c.models[1].hold_out->one_step_accuracy.rmse, c.models[0].hold_out->accuracy.rmse);
+  EXPECT_NEAR(c.models[0].hold_out->mean[0], *c.models[0].hold_out->one_step.begin(), 1e-9);
+  std::ostringstream out;
+  out << c;
+  EXPECT_THAT(out.str(), HasSubstr("1 in 2: likelihood ratio"));
+  EXPECT_THAT(out.str(), HasSubstr("Exact likelihood on 360 observations"));
+  EXPECT_THAT(out.str(), HasSubstr("Hold-out of 40 rows"));
+}
+
+TEST(Compare, ScoresAllByTheConditionalLikelihoodWhereOneNeedsIt) {
+  const Comparison c = compare({"const ar1", "const ar1 / garch / student"}, made(3));
+  EXPECT_TRUE(c.conditional);
+  EXPECT_FALSE(c.models[0].fit->exact);
+  EXPECT_TRUE(c.nested.empty()) << "another law and family";
+}
+
+TEST(Compare, RefusesWhatMayNotBeCompared) {
+  EXPECT_THAT(test::error_of([] {
+                (void)compare({"const ar1", "diff1 ar1"}, made(2));
+              }).what(),
+              HasSubstr("are differenced differently, so their likelihoods are of different data"));
+  Series y = made(2);
+  y.companions = {{"x", std::vector<double>(y.size(), 0.0)}};
+  for (std::size_t t = 0; t < y.size(); ++t) y.companions[0].values[t] = std::sin(double(t));
+  EXPECT_THAT(test::error_of([&] {
+                (void)compare({"const ar1", "const ar1 with x@1"}, y);
+              }).what(),
+              HasSubstr("criteria of other rows do not compare"));
+  EXPECT_EQ(test::error_of([] { (void)compare(std::vector<std::string>{}, made(2)); }).code(),
+            ErrorCode::bad_option);
+}
+
+// The forecast of the hold-out made with the hold-out's own regressors; the filter over the whole
+// gives the one-step errors that a fit of the whole at the same parameters has.
+TEST(HoldOut, TakesRegressorsFromIt) {
+  Series y = made(5, 300);
+  y.companions = {{"x", {}}};
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    y.companions[0].values.push_back(t % 7 == 0 ? 1 : 0);
+    y.values[t] += 10 * y.companions[0].values[t];
+  }
+  const Split parts = split(y, {.count = 30});
+  const Fit fit = estimate("const ar1 with x", parts.training);
+  const HoldOutForecast f = forecast_hold_out(fit, parts.held_out);
+  for (std::size_t h = 0; h < 30; ++h) EXPECT_EQ(f.mean[h] > 8, (270 + h) % 7 == 0) << h;
+  const Evaluation whole = evaluate(fit.model, y, fit.estimates());
+  for (std::size_t h = 0; h < 30; ++h)
+    EXPECT_NEAR(f.one_step[h], y.values[270 + h] - whole.shocks[270 + h], 1e-9);
+}
+
+}  // namespace
+}  // namespace brace
