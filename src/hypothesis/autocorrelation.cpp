@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <ostream>
 
@@ -48,8 +49,13 @@ std::vector<double> autocorrelations(std::span<const double> y, int lags) {
   std::vector<double> r;
   r.reserve(static_cast<std::size_t>(lags));
   for (std::size_t k = 1; k <= static_cast<std::size_t>(lags); ++k) {
-    double sum = 0;
-    for (std::size_t t = k; t < d.size(); ++t) sum += d[t] * d[t - k];
+    // Four sums: an addition need not wait for the one before it.
+    std::array<double, 4> sums{};
+    std::size_t t = k;
+    for (; t + 4 <= d.size(); t += 4)
+      for (std::size_t i = 0; i < 4; ++i) sums[i] += d[t + i] * d[t + i - k];
+    for (; t < d.size(); ++t) sums[0] += d[t] * d[t - k];
+    const double sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
     r.push_back(total > 0 ? sum / total : 0);
   }
   return r;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// NLopt behind a front of our own. Covered by tests/maths/maths_test.cpp.
+// NLopt behind a front of our own. Covered by tests/maths/newton_test.cpp.
 #include "brace/maths/bounded.hpp"
 
 #include <nlopt.h>

@@ -41,8 +41,16 @@ constexpr double kScoredEnough = 1e-2;
 // runs along an edge.
 constexpr int kValleySteps = 25;
 constexpr int kEdgeSteps = 12;
+// Steps of a glance at another start, how far below the best it may lie after them, and how near to
+// it they are the same.
+constexpr int kGlance = 3;
+constexpr double kAsHigh = 0.5, kSamePlace = 0.05, kFarBelow = 25;
 // How far a model may end below one that it contains, in log-likelihood.
 constexpr double kNestedSlack = 1e-5;
+// Rough steps of a climb from there.
+constexpr int kNestedSteps = 80;
+// Exact steps after rough ones: near an edge each costs as much as forty passes.
+constexpr int kFinishSteps = 60;
 
 MatrixXd unpack(const std::vector<double>& lower, Index k) {
   MatrixXd full(k, k);
@@ -298,7 +306,9 @@ class Engine {
     const std::vector<double> mean = mean_start();
     const bool lags = at_.seasonal_ma + model_.mean.seasonal_ma.size() > at_.ar;
     std::vector<VectorXd> points;
+    const bool few = arma_terms(model_) < 3;  // hardly another hill: one guess beside is enough
     for (const double share : {1.0, 0.5, 0.0}) {
+      if (few && share == 0.5) continue;
       VectorXd theta(static_cast<Index>(names_.size()));
       for (std::size_t j = 0; j < mean.size(); ++j) {
         const bool lag = j >= at_.ar && j < at_.seasonal_ma + model_.mean.seasonal_ma.size();
@@ -436,7 +446,18 @@ class Engine {
                                .damping = true,
                                .max_iterations = options_.max_iterations};
     if (!chart_.has_partials()) {
-      for (const VectorXd& x : points) {
+      for (std::size_t i = 0; i < points.size(); ++i) {
+        VectorXd x = points[i];
+        if (settled(best_)) {  // another hill is looked at only where a few steps show it as high
+          if (value(x) > best_.f + kFarBelow) continue;
+          NewtonOptions glance = newton;
+          glance.max_iterations = kGlance;
+          glance.certificate = false;
+          const NewtonResult seen = minimise(in_bounded, chart_.constraints(), x, glance);
+          if (seen.f > best_.f + kAsHigh) continue;
+          x = seen.x;
+          if ((x - best_.x).cwiseAbs().maxCoeff() < kSamePlace) continue;
+        }
         keep_better(minimise(in_bounded, chart_.constraints(), x, newton));
         if (settled(best_) && arma_terms(model_) < 2) return;
       }
@@ -473,7 +494,8 @@ class Engine {
             minimise(objective_in(chart_, true), chart_.constraints(), from.x, along_the_edge).x;
       }
       NewtonOptions to_the_end = newton;
-      if (any_done) to_the_end.max_iterations = std::min(options_.max_iterations, kEdgeSteps);
+      to_the_end.max_iterations =
+          std::min(options_.max_iterations, any_done ? kEdgeSteps : kFinishSteps);
       keep_better(minimise(in_bounded, chart_.constraints(), from.x, to_the_end));
       if (settled(best_)) break;
     }
@@ -483,6 +505,7 @@ class Engine {
       if (value(start) < best_.f - kNestedSlack) {
         NewtonOptions roughly = newton;
         roughly.certificate = false;
+        roughly.max_iterations = std::min(options_.max_iterations, kNestedSteps);
         const VectorXd near =
             minimise(objective_in(chart_, true), chart_.constraints(), start, roughly).x;
         keep_better(minimise(in_bounded, chart_.constraints(), near, newton));

@@ -12,11 +12,13 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
-#include "brace/hypothesis/whiteness.hpp"
+#include "brace/laws/standard.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
+#include "brace/series/transform.hpp"
 #include "model/admissible.hpp"
 #include "model/engine.hpp"
 #include "model/exact_likelihood.hpp"
@@ -118,6 +120,18 @@ void fill_dynamics(Fit& fit) {
   if (root > 0 && root < 1) fit.half_life = std::log(0.5) / std::log(root);
 }
 
+// McLeod and Li's test at 5 %, its statistic alone.
+bool squares_have_memory(const Series& z) {
+  const std::vector<double> squared = squares(z).values;
+  const auto n = static_cast<double>(z.present());
+  const int lags = default_whiteness_lags(z.present());
+  const std::vector<double> r = autocorrelations(squared, lags);
+  double q = 0;
+  for (int k = 1; k <= lags; ++k)
+    q += n * (n + 2) * std::pow(r[static_cast<std::size_t>(k) - 1], 2) / (n - k);
+  return laws::chi_squared_tail(q, lags) < 0.05;
+}
+
 void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
   const auto warn = [&](WarningCode code, std::string text) {
     fit.warnings.push_back({code, std::move(text)});
@@ -166,7 +180,7 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
                "errors of the variance terms are rough",
                p.estimate));
   if (!variance_equation && arma_terms(fit.model) > 0 && fit.n >= 50 &&
-      *mcleod_li(fit.standardised()).rejects())
+      squares_have_memory(fit.standardised()))
     warn(WarningCode::variance_ignored,
          "volatility clusters in the residuals, so the errors of the mean terms are too small or "
          "too "

@@ -38,6 +38,26 @@ void recurse(const double* b, const double* x, double* y, Index n) {
   }
 }
 
+// Two at once: each waits for its own last value only, so the second costs little.
+template <std::size_t Q>
+void recurse_both(const double* b, const double* x1, double* y1, const double* x2, double* y2,
+                  Index n) {
+  std::array<double, Q> past1{}, past2{};
+  for (Index t = 0; t < n; ++t) {
+    double v1 = x1[t], v2 = x2[t];
+    for (std::size_t j = Q; j-- > 0;) {
+      v1 -= b[j] * past1[j];
+      v2 -= b[j] * past2[j];
+    }
+    for (std::size_t j = Q - 1; j > 0; --j) {
+      past1[j] = past1[j - 1];
+      past2[j] = past2[j - 1];
+    }
+    past1[0] = y1[t] = v1;
+    past2[0] = y2[t] = v2;
+  }
+}
+
 void filter_ma(const std::vector<int>& lags, const std::vector<double>& b, const double* x,
                double* y, Index n) {
   const bool full = !lags.empty() && lags.back() == static_cast<int>(lags.size());
@@ -56,6 +76,22 @@ void filter_ma(const std::vector<int>& lags, const std::vector<double>& b, const
     for (std::size_t l = 0; l < lags.size() && lags[l] <= t; ++l) v -= b[l] * y[t - lags[l]];
     y[t] = v;
   }
+}
+
+void filter_ma_both(const std::vector<int>& lags, const std::vector<double>& b, const VectorXd& x1,
+                    VectorXd& y1, const VectorXd& x2, VectorXd& y2) {
+  const bool full = !lags.empty() && lags.back() == static_cast<int>(lags.size());
+  const double *from1 = x1.data(), *from2 = x2.data();
+  switch (full ? lags.size() : 0) {
+    case 1: return recurse_both<1>(b.data(), from1, y1.data(), from2, y2.data(), x1.size());
+    case 2: return recurse_both<2>(b.data(), from1, y1.data(), from2, y2.data(), x1.size());
+    case 3: return recurse_both<3>(b.data(), from1, y1.data(), from2, y2.data(), x1.size());
+    case 4: return recurse_both<4>(b.data(), from1, y1.data(), from2, y2.data(), x1.size());
+    case 5: return recurse_both<5>(b.data(), from1, y1.data(), from2, y2.data(), x1.size());
+    default: break;
+  }
+  filter_ma(lags, b, from1, y1.data(), x1.size());
+  filter_ma(lags, b, from2, y2.data(), x2.size());
 }
 
 // y_t = x_t - sum a_l x_{t-l}, from zeros.
@@ -381,8 +417,8 @@ struct ExactLikelihood::Work {
       for (Index l = cut; l < static_cast<Index>(data.weights.size()) && begin + l - cut < n; ++l)
         z(begin + l - cut) -= x(r + m) * data.weights[at_index(l)];
     }
-    filter_ma(ma.lags, b, z.data(), u.data(), n);   // de / da_l = -u_{t-l}
-    filter_ma(ma.lags, b, e.data(), v1.data(), n);  // de / db_l = -v_{t-l}
+    // de / da_l = -u_{t-l}, de / db_l = -v_{t-l}
+    filter_ma_both(ma.lags, b, z, u, e, v1);
   }
 
   void filter_columns() {
@@ -410,8 +446,7 @@ struct ExactLikelihood::Work {
     std::vector<std::pair<bool, int>> kinds;
     for_each_lag([&](Index, bool is_ar, int lag) { kinds.emplace_back(is_ar, lag); });
     if (with_start) {
-      filter_ma(ma.lags, b, u.data(), u2.data(), n);
-      filter_ma(ma.lags, b, v1.data(), v2.data(), n);
+      filter_ma_both(ma.lags, b, u, u2, v1, v2);
     }
     for (Index i = 0; i < lags; ++i)
       for (Index j = 0; j <= i; ++j) {
@@ -652,27 +687,42 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
 }
 
 std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {
-  // Central differences of each row's term of the prediction-error form. The step, 1e-5 of what
-  // moves a row by about one, balances truncation and rounding.
-  const auto rows = static_cast<std::size_t>(work_->n), k = static_cast<std::size_t>(work_->k);
+  // Of the prediction-error form. The errors are linear in the regression coefficients, so that one
+  // difference is their derivative; by the lags, central differences with a step of 1e-5, which
+  // balances truncation and rounding.
+  const Work& w = *work_;
+  const auto rows = static_cast<std::size_t>(w.n), k = static_cast<std::size_t>(w.k);
+  const double sigma2 = theta[w.at.count];
   std::vector<double> out(rows * k, 0.0), moving(theta.begin(), theta.end());
+  Innovations here, moved;
+  if (!filter(w.model, w.data, theta, here)) return out;
+  for (std::size_t t = 0; t < rows; ++t)
+    if (here.spread[t] > 0)
+      out[t * k + w.at.count] =
+          0.5 * (here.error[t] * here.error[t] / (sigma2 * here.spread[t]) - 1) / sigma2;
+  for (std::size_t j = 0; j < w.at.regression.size(); ++j) {
+    const std::size_t p = w.at.regression[j];
+    const double step = std::sqrt(sigma2 * static_cast<double>(rows)) /
+                        w.data.columns.col(static_cast<Index>(j)).norm();
+    moving[p] = theta[p] + step;
+    if (filter(w.model, w.data, moving, moved))
+      for (std::size_t t = 0; t < rows; ++t)
+        if (here.spread[t] > 0)
+          out[t * k + p] =
+              -here.error[t] * (moved.error[t] - here.error[t]) / (step * sigma2 * here.spread[t]);
+    moving[p] = theta[p];
+  }
   std::array<std::vector<double>, 2> terms;
-  for (std::size_t p = 0; p < k; ++p) {
-    double step = 1e-5 * (p == work_->at.count ? theta[p] : 1.0);
-    for (std::size_t j = 0; j < work_->at.regression.size(); ++j)
-      if (work_->at.regression[j] == p)
-        step *= std::sqrt(theta[work_->at.count] * static_cast<double>(rows)) /
-                work_->data.columns.col(static_cast<Index>(j)).norm();
+  for (std::size_t p = w.at.ar; p < w.at.seasonal_ma + w.model.mean.seasonal_ma.size(); ++p) {
+    double step = 1e-5;
     for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
-      bool inside = true;
-      for (const int sign : {0, 1}) {
-        moving[p] = theta[p] + (sign == 0 ? step : -step);
-        inside = inside && row_terms(work_->model, work_->data, moving,
-                                     terms[static_cast<std::size_t>(sign)]);
-      }
-      if (inside) break;
+      moving[p] = theta[p] + step;
+      const bool up = row_terms(w.model, w.data, moving, terms[0]);
+      moving[p] = theta[p] - step;
+      if (up && row_terms(w.model, w.data, moving, terms[1])) break;
     }
     moving[p] = theta[p];
+    if (terms[0].size() != rows || terms[1].size() != rows) continue;
     for (std::size_t t = 0; t < rows; ++t)
       out[t * k + p] = (terms[0][t] - terms[1][t]) / (2 * step);
   }

@@ -65,6 +65,22 @@ class Transition {
     }
     return next;
   }
+  // T P T' + K K' - M M' / F into `next`, without levels: what the structure of T leaves of it.
+  void move_covariance(const MatrixXd& P, const VectorXd* M, double F, MatrixXd& next) const {
+    next.resize(r_, r_);
+    for (Index j = 0; j < r_; ++j) {
+      const bool inner_j = j + 1 < r_;
+      const double first = a_[at(j)] * P(0, 0) + (inner_j ? P(0, j + 1) : 0);
+      const double shrink = M ? (*M)(j) / F : 0;
+      for (Index i = j; i < r_; ++i) {
+        double v = a_[at(i)] * first + gain_(i) * gain_(j);
+        if (i + 1 < r_) v += a_[at(j)] * P(i + 1, 0) + (inner_j ? P(i + 1, j + 1) : 0);
+        if (M) v -= (*M)(i)*shrink;
+        next(i, j) = next(j, i) = v;
+      }
+    }
+  }
+
   // s forward by one row whose value is z and whose shock is e, once all is known.
   void shift(VectorXd& s, double z, double e) const {
     for (Index i = 0; i < r_; ++i)
@@ -118,6 +134,7 @@ bool filter(const Model& model, const MeanData& data, std::span<const double> th
   out.error.assign(static_cast<std::size_t>(n), 0.0);
   out.spread.assign(static_cast<std::size_t>(n), 0.0);
   bool known = false;
+  MatrixXd next;
   for (Index t = 0; t < n; ++t) {
     const auto row = static_cast<std::size_t>(t);
     const bool skip = gaps && is_missing[row + data.lost] != 0;
@@ -130,24 +147,33 @@ bool filter(const Model& model, const MeanData& data, std::span<const double> th
       step.shift(state, value - mu, e);
       continue;
     }
-    const double forecast = mu + (step.size() > 0 ? step.observe(state)(0) : 0);
-    const Eigen::RowVectorXd row_of_P = step.observe(P);
-    const double F = 1 + (step.size() > 0 ? step.observe(VectorXd(row_of_P.transpose()))(0) : 0);
-    const MatrixXd TP = step.move(P);
+    if (step.size() == 0) {
+      if (!skip) out.error[row] = value - mu;
+      out.spread[row] = skip ? 0 : 1;
+      known = true;
+      continue;
+    }
+    const double forecast = mu + step.observe(state)(0);
+    const VectorXd column = step.observe(P).transpose();  // covariance of y and the state
+    const double F = 1 + step.observe(column)(0);
+    const double v = skip ? 0 : value - forecast;
+    const VectorXd M = step.move(column) + step.gain();
     state = step.move(state);
-    if (levels) state(step.start()) += mu;
-    MatrixXd next = step.move(MatrixXd(TP.transpose()));
-    next.noalias() += step.gain() * step.gain().transpose();
+    if (levels) {
+      state(step.start()) += mu;
+      next = step.move(MatrixXd(step.move(P).transpose()));
+      next.noalias() += step.gain() * step.gain().transpose();
+      if (!skip) next.noalias() -= M * M.transpose() / F;
+    } else {
+      step.move_covariance(P, skip ? nullptr : &M, F, next);
+    }
     if (!skip) {
-      const double v = value - forecast;
-      const VectorXd M = step.move(VectorXd(row_of_P.transpose())) + step.gain();
       state += M * (v / F);
-      next.noalias() -= M * M.transpose() / F;
       out.error[row] = v;
       out.spread[row] = F > 1e-4 * diffuse && diffuse > 0 ? 0 : F;
     }
-    P = next;
-    known = !skip && (P.size() == 0 || P.cwiseAbs().maxCoeff() < kKnown);
+    P.swap(next);
+    known = !skip && P.cwiseAbs().maxCoeff() < kKnown;
     if (known) P.setZero();
   }
   // The levels join the state where they were not part of it.
@@ -168,9 +194,11 @@ bool row_terms(const Model& model, const MeanData& data, std::span<const double>
   const double sigma2 = theta[mean_positions(model).count];
   if (!(sigma2 > 0) || !filter(model, data, theta, found)) return false;
   terms.assign(found.error.size(), 0.0);
+  const double of_one = std::log(2 * std::numbers::pi * sigma2);  // most rows have spread 1
   for (std::size_t t = 0; t < terms.size(); ++t)
     if (const double h = sigma2 * found.spread[t]; h > 0)
-      terms[t] = -0.5 * (std::log(2 * std::numbers::pi * h) + found.error[t] * found.error[t] / h);
+      terms[t] = -0.5 * (of_one + (found.spread[t] == 1 ? 0 : std::log(found.spread[t])) +
+                         found.error[t] * found.error[t] / h);
   return true;
 }
 

@@ -52,6 +52,7 @@ class Searcher {
     validate();
     out_.criterion = options.criterion;
     out_.series = series;
+    out_.kept = options.kept;
   }
 
   Search run() {
@@ -237,8 +238,8 @@ class Searcher {
   void fit_all(const std::vector<Orders>& batch) {
     std::vector<FitJob> jobs;
     for (const Orders& o : batch) jobs.push_back(job_of(model_of(o), best_within(o)));
-    const std::vector<Candidate> fitted = candidates_of(jobs);
-    for (std::size_t i = 0; i < batch.size(); ++i) done_.emplace(batch[i], fitted[i]);
+    std::vector<Candidate> fitted = candidates_of(jobs);
+    for (std::size_t i = 0; i < batch.size(); ++i) done_.emplace(batch[i], std::move(fitted[i]));
   }
 
   [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
@@ -467,6 +468,23 @@ std::string root_note(const Candidate& c) {
   return fmt::format("{}", fmt::join(notes, ", "));
 }
 
+// The mean part of a candidate less what all of them have.
+std::string label_of(const Candidate& c, const Mean& kept) {
+  Model model = c.model;
+  if (!kept.harmonics.empty()) model.mean.harmonics.clear();
+  if (!kept.regressors.empty()) model.mean.regressors.clear();
+  if (kept.trend) model.mean.trend = false;
+  return mean_part(model);
+}
+
+std::string words_of(const Mean& kept) {
+  Model model;
+  model.mean = kept;
+  model.mean.constant = true;
+  const std::string part = mean_part(model);
+  return part == "const" ? "" : part.substr(std::string_view("const ").size());
+}
+
 std::optional<double> value_of(const Candidate& c, Criterion criterion) {
   return criterion == Criterion::aic    ? c.aic
          : criterion == Criterion::aicc ? c.aicc
@@ -541,6 +559,8 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
+  if (const std::string all = words_of(s.kept); !all.empty())
+    out << fmt::format("  all with {}\n", all);
   out << fmt::format("  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
                      to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
@@ -549,7 +569,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     const std::optional<double> value = value_of(c, s.criterion);
     std::string line = fmt::format(
         "  {:>4}{} {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
-        mean_part(c.model), text::fixed(value, 1),
+        label_of(c, s.kept), text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
         c.estimated, text::p_value(c.whiteness_p), root_note(c));
     line.erase(line.find_last_not_of(' ') + 1);

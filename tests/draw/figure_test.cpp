@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Figures are made, in each format, and nothing in a name can reach gnuplot as anything but text.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -164,6 +165,36 @@ TEST(Figure, SaysWhatItCannotDraw) {
                "--chart look.gif: the name must end in .png, .svg or .pdf");
   EXPECT_EQ(test::error_of([] { draw_first_look(prices(), "/nowhere/look.png"); }).code(),
             ErrorCode::cannot_write);
+}
+
+TEST(Figure, OfMeanEquationsAreTitledByTheModel) {
+  const Folder folder;
+  Series y = simulate(parse_model("const ar1 ma1"), {3, .6, .3, 1}, 200, {.seed = 3});
+  y.times = dates_after(*parse_date("2005-01-31"), Clock::month, y.size());
+  y.clock = Clock::month;
+  y.name = "lamp oil";
+  const Fit fit = estimate("const ar1 ma1", y);
+  const Check checked = check(fit);
+  draw_fit(fit, folder / "fit.svg");
+  draw_check(fit, checked, folder / "check.svg");
+  draw_roots(fit, checked, folder / "roots.svg");
+  EXPECT_THAT(text_in(folder / "fit.svg"), testing::HasSubstr("const ar1 ma1 / steady / normal"));
+  EXPECT_THAT(text_in(folder / "fit.svg"), testing::HasSubstr("lamp oil; solid: actual"));
+  EXPECT_THAT(text_in(folder / "check.svg"),
+              testing::HasSubstr("const ar1 ma1: " + std::string(to_string(checked.verdict))));
+  EXPECT_THAT(text_in(folder / "check.svg"), testing::HasSubstr("(2 fitted)"));
+  EXPECT_THAT(text_in(folder / "roots.svg"), testing::HasSubstr("dot: AR, ring: MA"));
+  const Comparison c = compare({"const ar1", "const ar1 ma1"}, y, {.hold_out = 20});
+  draw_comparison(c, folder / "pair.svg");
+  for (const char* label : {"const ar1", "const ar1 ma1", "mean", "walk", "last 20 rows"})
+    EXPECT_THAT(text_in(folder / "pair.svg"), testing::HasSubstr(label));
+  // What cannot be drawn says so.
+  EXPECT_EQ(
+      test::error_of([&] { draw_comparison(compare({"const"}, y), folder / "x.svg"); }).code(),
+      ErrorCode::bad_option);
+  const Fit plain = estimate("const", y);
+  EXPECT_THAT(test::error_of([&] { draw_roots(plain, check(plain), folder / "x.svg"); }).what(),
+              testing::HasSubstr("has no roots to draw"));
 }
 
 }  // namespace

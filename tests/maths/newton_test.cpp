@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "brace/maths/bounded.hpp"
 #include "brace/maths/newton.hpp"
 #include "brace/maths/random.hpp"
 
@@ -158,6 +159,65 @@ TEST(Newton, QuadraticStepIsTheExactSolution) {
         << "complementary, trial " << trial;
     EXPECT_LE(value(step.s), 1e-12) << "no worse than staying";
   }
+}
+
+// The banana of Rosenbrock (1960), whose valley bends: with damping it is followed to its end.
+TEST(Newton, DampingFollowsABentValley) {
+  const auto f = [](const Eigen::VectorXd& x) {
+    return 100 * std::pow(x(1) - x(0) * x(0), 2) + std::pow(1 - x(0), 2);
+  };
+  const Objective banana{
+      .value = f,
+      .derivatives = [&](const Eigen::VectorXd& x, Curvature kind, Eigen::VectorXd& g,
+                         Eigen::MatrixXd& B) {
+        const double r = x(1) - x(0) * x(0);
+        g = Eigen::Vector2d(-400 * x(0) * r - 2 * (1 - x(0)), 200 * r);
+        // Gauss-Newton's matrix stands for the information.
+        const double bend = kind == Curvature::hessian ? -400 * r : 0;
+        B = Eigen::Matrix2d{{800 * x(0) * x(0) + 2 + bend, -400 * x(0)}, {-400 * x(0), 200}};
+        return f(x);
+      }};
+  const NewtonResult r =
+      minimise(banana, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}}, Eigen::Vector2d(-1.2, 1),
+               {.scoring_steps = 20, .scoring_until = 1e-2, .damping = true});
+  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  EXPECT_NEAR(r.x(0), 1, 1e-8);
+  EXPECT_LT(r.iterations, 40);
+}
+
+// x^4 / 4 - x^2 / 2 + y^2 has a saddle at 0, where its gradient is nothing.
+TEST(Newton, DampingLeavesASaddle) {
+  const auto f = [](const Eigen::VectorXd& x) {
+    return std::pow(x(0), 4) / 4 - x(0) * x(0) / 2 + x(1) * x(1);
+  };
+  const Objective wells{
+      .value = f,
+      .derivatives = [&](const Eigen::VectorXd& x, Curvature kind, Eigen::VectorXd& g,
+                         Eigen::MatrixXd& B) {
+        g = Eigen::Vector2d(std::pow(x(0), 3) - x(0), 2 * x(1));
+        const double c = 3 * x(0) * x(0) - 1;
+        B = Eigen::Matrix2d{{kind == Curvature::hessian ? c : std::abs(c) + 1, 0}, {0, 2}};
+        return f(x);
+      }};
+  const NewtonResult r = minimise(wells, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}},
+                                  Eigen::Vector2d(0, 0), {.scoring_steps = 0, .damping = true});
+  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  EXPECT_NEAR(std::abs(r.x(0)), 1, 1e-8);
+}
+
+TEST(Bounded, FindsTheLeastValueWithinItsBounds) {
+  const auto f = [](std::span<const double> x) {
+    return std::pow(x[0] - 3, 2) + std::pow(x[1] + 1, 2) + x[0] * x[1];
+  };
+  // Free: 2 (x - 3) + y = 0 and 2 (y + 1) + x = 0, so x = 14/3, y = -10/3.
+  const BoundedResult free = minimise_bounded(f, {0, 0}, {-10, -10}, {10, 10});
+  EXPECT_TRUE(free.converged);
+  EXPECT_NEAR(free.x[0], 14.0 / 3, 1e-5);
+  EXPECT_NEAR(free.x[1], -10.0 / 3, 1e-5);
+  const BoundedResult bound = minimise_bounded(f, {0, 0}, {-10, -1}, {2, 10});
+  EXPECT_NEAR(bound.x[0], 2, 1e-9);
+  EXPECT_NEAR(bound.x[1], -1, 1e-9);
+  EXPECT_FALSE(minimise_bounded(f, {0, 0}, {-9, -9}, {9, 9}, {.max_evaluations = 5}).converged);
 }
 
 }  // namespace

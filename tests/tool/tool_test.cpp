@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The tool and the example as a user runs them.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <sqlite3.h>
@@ -14,6 +16,7 @@ namespace brace::test {
 namespace {
 
 using Json = nlohmann::json;
+using testing::HasSubstr;
 const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
 
 TEST(Tool, EachCommandHasHelpWithAnExample) {
@@ -593,6 +596,90 @@ TEST(DemoData, HoldWhatWasPlanted) {
   EXPECT_EQ(days, 2609);
   EXPECT_GE(idle, 5);
   EXPECT_GE(missing, 2);
+}
+
+TEST(Tool, SearchRanksSavesAndSpeaksJson) {
+  const Folder folder;
+  const std::string lamp =
+      "data/lamp-oil.csv --transform log --differences 1 --most-ar 1 --most-ma "
+      "1 --terms 'harmonics 12:3' --constant always";
+  const Outcome text = brace("search " + lamp + " --save " + (folder / "best.json") + " --out " +
+                             (folder / "all.csv"));
+  EXPECT_EQ(text.status, 0) << text.err;
+  EXPECT_THAT(text.out,
+              HasSubstr("const diff1 ar1 ma1 harmonics 12:3 is the best of 4 candidates"));
+  EXPECT_THAT(text.out, HasSubstr("all with harmonics 12:3"));
+  EXPECT_THAT(text.out, HasSubstr("Next: brace check data/lamp-oil.csv --transform log --model"));
+  EXPECT_THAT(content_of(folder / "all.csv"), HasSubstr("rank,model,aic"));
+  const Json found = Json::parse(brace("search " + lamp + " --json").out);
+  EXPECT_EQ(found["result"]["candidates"].size(), 4u);
+  EXPECT_EQ(found["result"]["chosen"], "const diff1 ar1 ma1 harmonics 12:3 / steady / normal");
+  // The saved model goes on where the search ended.
+  const Outcome next = brace("forecast " + (folder / "best.json") + " --horizon 2");
+  EXPECT_EQ(next.status, 0) << next.err;
+  EXPECT_THAT(next.out, HasSubstr("log price is forecast at"));
+}
+
+TEST(Tool, CompareForecastsAHoldOutAndRefusesOtherDifferences) {
+  const Folder folder;
+  const std::string lamp = "data/lamp-oil.csv --transform log --hold-out 12 ";
+  const Outcome both =
+      brace("compare " + lamp +
+            "--model 'const diff1 ar1 harmonics 12:2' --model 'const diff1 ar1 ma1 "
+            "harmonics 12:2' --baseline drift --chart " +
+            (folder / "pair.png"));
+  EXPECT_EQ(both.status, 0) << both.err;
+  EXPECT_THAT(both.out, HasSubstr("1 in 2: likelihood ratio"));
+  EXPECT_THAT(both.out, HasSubstr("Hold-out of 12 rows"));
+  EXPECT_THAT(both.out, HasSubstr("drift"));
+  EXPECT_TRUE(content_of(folder / "pair.png").starts_with("\x89PNG"));
+  const Outcome refused = brace("compare " + lamp + "--model 'const ar1' --model 'diff1 ar1'");
+  EXPECT_EQ(refused.status, 2);
+  EXPECT_THAT(refused.err, HasSubstr("are differenced differently"));
+}
+
+TEST(Tool, ForecastsTheLevelOnItsOwnScaleAndJudgesAHoldOut) {
+  const std::string model = " --model 'const diff1 ar1 ma1 harmonics 12:2' ";
+  const Outcome median = brace("forecast data/lamp-oil.csv --transform log --horizon 3" + model);
+  EXPECT_THAT(median.out, HasSubstr("on the scale of the file"));
+  EXPECT_THAT(median.out, HasSubstr("median"));
+  EXPECT_THAT(
+      brace("forecast data/lamp-oil.csv --transform log --horizon 3 --back mean" + model).out,
+      HasSubstr("mean            95 % of values"));
+  // The mean of a lognormal lies above its median.
+  const Json j = Json::parse(
+      brace("forecast data/lamp-oil.csv --transform log --horizon 24 --json" + model).out);
+  for (const Json& step : j["result"]["original"]) EXPECT_GT(step["mean"], step["median"]);
+  const Outcome judged = brace("forecast data/lamp-oil.csv --transform log --hold-out 24" + model);
+  EXPECT_THAT(judged.out, HasSubstr("24 rows held out"));
+  EXPECT_THAT(judged.out, HasSubstr("one step"));
+}
+
+TEST(Tool, RegressorsComeFromTheFileAndTheirFutureFromAnother) {
+  const Folder folder;
+  std::string rows = "number,price,tide\n", future = "tide\n";
+  for (int t = 0; t < 80; ++t)
+    rows += fmt::format("{},{},{}\n", 1 + t, 50 + 7 * (t % 5 == 0) + 0.1 * ((t * 37) % 11),
+                        t % 5 == 0 ? 1 : 0);
+  for (int t = 80; t < 84; ++t) future += fmt::format("{}\n", t % 5 == 0 ? 1 : 0);
+  const std::string file = folder.file("tides.csv", rows), ahead = folder.file("ahead.csv", future);
+  const std::string call =
+      "forecast " + file + " --value price --model 'const with tide' --horizon 4";
+  EXPECT_THAT(brace(call).err, HasSubstr("--future FILE"));
+  const Json j = Json::parse(brace(call + " --json --future " + ahead).out);
+  EXPECT_NEAR(j["result"]["steps"][0]["mean"].get<double>(), 57.5, .2);
+  EXPECT_NEAR(j["result"]["steps"][1]["mean"].get<double>(), 50.5, .2);
+  EXPECT_THAT(brace("fit " + file + " --model 'const with tide'").err,
+              HasSubstr("--value is missing: with regressors the file has several columns"));
+  // A saved model keeps its regressors.
+  ASSERT_EQ(brace("fit " + file + " --value price --model 'const with tide' --quiet --save " +
+                  (folder / "m.json"))
+                .status,
+            0);
+  EXPECT_EQ(
+      Json::parse(brace("forecast " + (folder / "m.json") + " --horizon 4 --json --future " + ahead)
+                      .out)["result"]["steps"],
+      j["result"]["steps"]);
 }
 
 }  // namespace

@@ -84,6 +84,7 @@ struct Search {
   Criterion criterion = Criterion::aicc;
   bool stepwise = false;
   Series series;
+  Mean kept;                          // terms that every candidate has
   std::vector<Candidate> candidates;  // best first, those pinned at an edge after all others
   // Position of the best one whose terms do not cancel and whose roots keep off the unit circle, if
   // it lies within 4 of the best; else 0.
