@@ -256,7 +256,7 @@ void set_rule(Baseline& b, const std::vector<double>& y) {
   if (b.kind.method == Method::season)
     for (int s = 0; s < b.kind.period; ++s) {
       double value = kNaN;
-      for (std::size_t back = static_cast<std::size_t>(b.kind.period - s);
+      for (auto back = static_cast<std::size_t>(b.kind.period - s);
            back <= y.size() && std::isnan(value); back += static_cast<std::size_t>(b.kind.period))
         value = y[y.size() - back];
       b.seasons.push_back(value);

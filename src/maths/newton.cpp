@@ -153,7 +153,8 @@ class Minimiser {
     Eigen::LLT<MatrixXd> llt(B);
     changed = llt.info() != Eigen::Success;
     if (damping == 0 && !changed) return llt;
-    for (double c = std::max(damping, 1e-8); c < kMostDamping; c *= 3) {
+    double c = std::max(damping, 1e-8);
+    for (int attempt = 0; attempt < 40 && c < kMostDamping; ++attempt, c *= 3) {
       llt.compute(p.curvature + c * metric_of(p));
       if (llt.info() == Eigen::Success) return llt;
     }
@@ -179,7 +180,8 @@ class Minimiser {
             1e-12 * metric_of(p).trace() * MatrixXd::Identity(Z.cols(), Z.cols()));
     if (eigen.info() != Eigen::Success || eigen.eigenvalues()(0) > -1e-8) return false;
     const VectorXd down = Z * eigen.eigenvectors().col(0);  // of length one in the metric
-    for (double length = 3; length > 1e-3; length /= 3)
+    double length = 3;
+    for (int attempt = 0; attempt < 8; ++attempt, length /= 3)
       for (const double sign : {1.0, -1.0}) {
         Point next;
         next.x = p.x + sign * length * down;

@@ -97,7 +97,7 @@ Scaled scale_data(const MeanData& data, bool centre, std::size_t pure_columns) {
   for (double& v : s.data.filled) v = (v - s.centre) / s.scale;
   for (double& v : s.data.level) v /= s.scale;
   s.column_scales = Eigen::VectorXd::Ones(data.columns.cols());
-  for (Index j = static_cast<Index>(pure_columns); j < data.columns.cols(); ++j) {
+  for (auto j = static_cast<Index>(pure_columns); j < data.columns.cols(); ++j) {
     s.column_scales(j) = data.columns.col(j).norm() / std::sqrt(n);
     s.data.columns.col(j) /= s.column_scales(j);
   }
@@ -263,7 +263,7 @@ class Engine {
       VectorXd theta = Eigen::Map<const VectorXd>(options_.start.data(),
                                                   static_cast<Index>(options_.start.size()));
       if (model_.mean.constant && scaled_.centre != 0) theta(0) -= scaled_.centre;
-      points.push_back(theta.cwiseQuotient(units_));
+      points.emplace_back(theta.cwiseQuotient(units_));
     }
     struct Ranked {
       double f;
@@ -446,8 +446,7 @@ class Engine {
                                .damping = true,
                                .max_iterations = options_.max_iterations};
     if (!chart_.has_partials()) {
-      for (std::size_t i = 0; i < points.size(); ++i) {
-        VectorXd x = points[i];
+      for (VectorXd x : points) {
         if (settled(best_)) {  // another hill is looked at only where a few steps show it as high
           if (value(x) > best_.f + kFarBelow) continue;
           NewtonOptions glance = newton;

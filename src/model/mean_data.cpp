@@ -205,9 +205,8 @@ MatrixXd columns_ahead(const Model& model, const Series& series,
   }
   const MatrixXd X = level_columns(
       model, {.series = series, .dates = dates, .future = &future, .rows = series.size() + ahead});
-  const MatrixXd rows =
-      differenced(X, difference_weights(model.mean.differences), model.mean.constant)
-          .bottomRows(static_cast<Index>(ahead));
+  MatrixXd rows = differenced(X, difference_weights(model.mean.differences), model.mean.constant)
+                      .bottomRows(static_cast<Index>(ahead));
   if (rows.hasNaN())
     for (const Regressor& r : model.mean.regressors)
       if (r.source == Regressor::Source::column)

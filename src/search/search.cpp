@@ -33,7 +33,7 @@ constexpr double kAboutAsGood = 4;
 struct Orders {
   int ar = 0, ma = 0, seasonal_ar = 0, seasonal_ma = 0;
   bool constant = true;
-  auto operator<=>(const Orders&) const = default;
+  auto operator<=>(const Orders&) const = default;  // NOLINT(modernize-use-nullptr): tidy errs
   [[nodiscard]] int size() const {
     return ar + ma + seasonal_ar + seasonal_ma + (constant ? 1 : 0);
   }
@@ -561,14 +561,14 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   out << text::wrap(head) << '\n';
   if (const std::string all = words_of(s.kept); !all.empty())
     out << fmt::format("  all with {}\n", all);
-  out << fmt::format("  {:>4}  {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
+  out << fmt::format("  {:>4}  {:<38}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
                      to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
     if (i >= 10 && i != s.chosen) continue;
     const Candidate& c = s.candidates[i];
     const std::optional<double> value = value_of(c, s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<34}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        "  {:>4}{} {:<38}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
         label_of(c, s.kept), text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
         c.estimated, text::p_value(c.whiteness_p), root_note(c));
@@ -581,9 +581,13 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");
   if (s.lags_looked_at > 0) {
     out << text::wrap(
-        fmt::format("Of {} lags of its residuals {} stand out beyond the 95 % band; chance alone "
-                    "gives {}.",
-                    s.lags_looked_at, s.proposals.size(), text::fixed(0.05 * s.lags_looked_at, 1)),
+        fmt::format(
+            "Of {} lags of its residuals {} out beyond the 95 % band; chance alone gives {}.",
+            s.lags_looked_at,
+            s.proposals.empty()       ? "none stands"
+            : s.proposals.size() == 1 ? "one stands"
+                                      : fmt::format("{} stand", s.proposals.size()),
+            text::fixed(0.05 * s.lags_looked_at, 1)),
         100, "  ");
     for (const LagProposal& p : s.proposals)
       out << fmt::format(

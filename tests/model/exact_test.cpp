@@ -17,17 +17,10 @@
 namespace brace {
 namespace {
 
+using test::Case;
 using test::Json;
 
 // ---- Known answers ----
-
-struct Case {
-  const char* id;
-  const char* line;
-};
-void PrintTo(const Case& c, std::ostream* out) {
-  *out << c.id << ": " << c.line;
-}
 
 class Exact : public testing::TestWithParam<Case> {
  protected:

@@ -12,15 +12,8 @@
 namespace brace {
 namespace {
 
+using test::Case;
 using test::Json;
-
-struct Case {
-  const char* id;
-  const char* line;
-};
-void PrintTo(const Case& c, std::ostream* out) {
-  *out << c.id << ": " << c.line;
-}
 
 class Known : public testing::TestWithParam<Case> {
  protected:

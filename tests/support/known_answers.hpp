@@ -31,6 +31,15 @@ inline Json known_answer(const std::string& id) {
   throw std::runtime_error("no known answer " + id);
 }
 
+// A case and the model line it is about.
+struct Case {
+  const char* id;
+  const char* line;
+};
+inline void PrintTo(const Case& c, std::ostream* out) {
+  *out << c.id << ": " << c.line;
+}
+
 inline Series series_of(const Json& answer) {
   return read_csv((reference_folder() / answer.at("data").get<std::string>()).string(),
                   {.value = "value"});
