@@ -560,7 +560,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
   if (const std::string all = words_of(s.kept); !all.empty())
-    out << fmt::format("  all with {}\n", all);
+    out << fmt::format("  every candidate has: {}\n", all);
   out << fmt::format("  {:>4}  {:<38}{:>10}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
                      to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {

@@ -608,7 +608,7 @@ TEST(Tool, SearchRanksSavesAndSpeaksJson) {
   EXPECT_EQ(text.status, 0) << text.err;
   EXPECT_THAT(text.out,
               HasSubstr("const diff1 ar1 ma1 harmonics 12:3 is the best of 4 candidates"));
-  EXPECT_THAT(text.out, HasSubstr("all with harmonics 12:3"));
+  EXPECT_THAT(text.out, HasSubstr("every candidate has: harmonics 12:3"));
   EXPECT_THAT(text.out, HasSubstr("Next: brace check data/lamp-oil.csv --transform log --model"));
   EXPECT_THAT(content_of(folder / "all.csv"), HasSubstr("rank,model,aic"));
   const Json found = Json::parse(brace("search " + lamp + " --json").out);
