@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Autocovariances of an ARMA process and the covariance of its start. Covered by
-// tests/model/exact_test.cpp.
+// tests/model/lag_product_test.cpp.
 #include "model/arma_start.hpp"
 
 #include <algorithm>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Products of lag polynomials. Covered by tests/model/exact_test.cpp.
+// Products of lag polynomials. Covered by tests/model/lag_product_test.cpp.
 #include "model/lag_product.hpp"
 
 #include <algorithm>

@@ -241,5 +241,86 @@ TEST(Forecast, PrintsTheVerdictFirst) {
   for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 100u) << line;
 }
 
+// ---- Levels, regressors, other scales ----
+
+// A random walk with drift in closed form: mean y_n + mu h, variance sigma2 h.
+TEST(LevelForecast, OfARandomWalkIsTheClosedForm) {
+  const Series y = simulate(parse_model("const diff1"), {.3, 2}, 400, {.seed = 9});
+  const Fit fit = estimate("const diff1", y);
+  const Forecast ahead = forecast(fit, {.horizon = 12, .method = ForecastMethod::plug_in});
+  for (const ForecastStep& s : ahead.steps) {
+    EXPECT_NEAR(s.mean, y.values.back() + estimate_of(fit, "mu") * s.step, 1e-9);
+    EXPECT_NEAR(s.sd, std::sqrt(estimate_of(fit, "sigma2") * s.step), 1e-9);
+    // Simulated intervals around it, within four Monte Carlo errors of a quantile: 4 x 1.5 %.
+    EXPECT_NEAR((s.return_interval.back().high - s.return_interval.back().low) / (2 * 1.96 * s.sd),
+                1, .06);
+  }
+  EXPECT_FALSE(ahead.volatility_varies);
+  EXPECT_NEAR(ahead.horizon_total.mean, 12 * estimate_of(fit, "mu"), 1e-9);
+  std::ostringstream out;
+  out << ahead;
+  EXPECT_EQ(out.str().find("volatility"), std::string::npos) << "the level is the point";
+}
+
+// Exact and conditional forecasts of the same parameters agree once the start is forgotten.
+TEST(LevelForecast, ExactAndConditionalAgreeFarFromTheStart) {
+  const Series y = simulate(parse_model("diff1 ar1 ma1 sma4"), {.4, .3, .5, 1}, 400, {.seed = 9});
+  const char* line = "diff1 ar1 ar1=0.4 ma1 ma1=0.3 sma4 sma4=0.5 / steady sigma2=1";
+  const Forecast exact =
+      forecast(estimate(line, y), {.horizon = 9, .method = ForecastMethod::plug_in});
+  const Forecast conditional =
+      forecast(estimate(line, y, {.likelihood = LikelihoodKind::conditional}),
+               {.horizon = 9, .method = ForecastMethod::plug_in});
+  for (std::size_t k = 0; k < 9; ++k) {
+    EXPECT_NEAR(exact.steps[k].mean, conditional.steps[k].mean, 1e-6);
+    EXPECT_NEAR(exact.steps[k].sd, conditional.steps[k].sd, 1e-6);
+  }
+}
+
+TEST(LevelForecast, MissingAtTheEndWidensIt) {
+  Series y = simulate(parse_model("diff1"), {1.0}, 200, {.seed = 9});
+  const Series whole = y;
+  for (std::size_t t = 195; t < 200; ++t) y.values[t] = std::numeric_limits<double>::quiet_NaN();
+  const Fit fit = estimate("diff1", y);
+  const Forecast ahead = forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in});
+  EXPECT_NEAR(ahead.steps[0].mean, whole.values[194], 1e-9);
+  EXPECT_NEAR(ahead.steps[0].sd, std::sqrt(6 * estimate_of(fit, "sigma2")), 1e-9);
+  // The conditional way has no state to go on from, and says so.
+  Series returns = y;
+  EXPECT_EQ(test::error_of([&] { (void)forecast(estimate("diff1 / garch", returns), {}); }).code(),
+            ErrorCode::too_few_observations);
+}
+
+// A lognormal's median is exp of the mean, its mean above it by half the variance.
+TEST(LevelForecast, IsCarriedBackPathByPath) {
+  Series log_y = simulate(parse_model("const ar1"), {3, .5, .04}, 500, {.seed = 2});
+  Series price = log_y;
+  for (double& v : price.values) v = std::exp(v);
+  const Transformed made = transform(price, parse_chain("log"));
+  const Fit fit = estimate("const ar1", made.series);
+  const Forecast ahead =
+      forecast(fit, {.horizon = 5, .method = ForecastMethod::plug_in, .transformed = &made});
+  ASSERT_EQ(ahead.original.size(), 5u);
+  for (std::size_t k = 0; k < 5; ++k) {
+    const ForecastStep& s = ahead.steps[k];
+    EXPECT_NEAR(ahead.original[k].median / std::exp(s.mean), 1, .01);
+    EXPECT_NEAR(ahead.original[k].mean / std::exp(s.mean + s.sd * s.sd / 2), 1, .01);
+    EXPECT_LT(ahead.original[k].interval.back().low, ahead.original[k].median);
+  }
+  EXPECT_EQ(ahead.original_name, "simulated");
+}
+
+// Steps, fades and seasons go on after the end of the series.
+TEST(LevelForecast, TermsOfDatesAndSeasonsGoOn) {
+  Series y = simulate(parse_model("const harmonics 12:1"), {5, 2, -1, .01}, 120, {.seed = 2});
+  const Fit fit = estimate("const harmonics 12:1", y);
+  const Forecast ahead = forecast(fit, {.horizon = 24, .method = ForecastMethod::plug_in});
+  for (std::size_t k = 0; k < 12; ++k) {
+    EXPECT_NEAR(ahead.steps[k].mean, ahead.steps[k + 12].mean, 1e-9) << "the season repeats";
+    const double turn = 2 * 3.141592653589793 * static_cast<double>(121 + k) / 12;
+    EXPECT_NEAR(ahead.steps[k].mean, 5 + 2 * std::cos(turn) - std::sin(turn), .1);
+  }
+}
+
 }  // namespace
 }  // namespace brace

@@ -188,5 +188,57 @@ TEST(SavedModel, RefusesWhatItCannotTrust) {
   EXPECT_FALSE(is_saved_model(folder.file("a.csv", "date,x\n")));
 }
 
+TEST(Contract, SearchAndComparison) {
+  const Series y = simulate(parse_model("const ar1"), {1, .5, 1}, 200, {.seed = 3});
+  const Json found = Json::parse(
+      json_document("search", search(y, {.most_ar = 1, .most_ma = 1, .differences = 0})))["result"];
+  expect_keys(found, {"criterion", "walk", "candidates", "chosen", "differences", "lags_looked_at",
+                      "proposals"});
+  ASSERT_EQ(found["candidates"].size(), 4u);
+  expect_keys(found["candidates"][0],
+              {"rank", "model", "log_likelihood", "aic", "aicc", "bic", "hqc", "status", "white",
+               "white_p", "arch_free", "arch_p", "nearest_root", "cancelling"});
+  const Json pair = Json::parse(
+      json_document("compare", compare({"const", "const ar1"}, y, {.hold_out = 20})))["result"];
+  expect_keys(pair, {"likelihood", "hold_out", "models", "baselines", "comparisons", "reading"});
+  EXPECT_EQ(pair["likelihood"], "exact");
+  EXPECT_EQ(pair["models"][1]["hold_out"]["mean"].size(), 20u);
+  expect_keys(pair["models"][1]["hold_out"]["accuracy"],
+              {"n", "me", "rmse", "mae", "mpe", "mape", "smape", "mase", "theil_u2", "acf1",
+               "right_direction"});
+  EXPECT_TRUE(pair["models"][0]["correlation"].is_null()) << "a constant moves with nothing";
+  EXPECT_EQ(pair["comparisons"][0]["small"], 1);
+}
+
+TEST(Contract, CheckOfAMeanModel) {
+  const Fit fit =
+      estimate("const ar1", simulate(parse_model("const ar1"), {1, .5, 1}, 200, {.seed = 3}));
+  const Json r = Json::parse(json_document("check", fit, check(fit)))["result"];
+  expect_keys(r, {"model", "tests", "whiteness", "spikes", "lags_looked_at", "inverse_roots",
+                  "verdict", "reading"});
+  for (const Json& t : r["whiteness"]) expect_test(t);
+  ASSERT_EQ(r["inverse_roots"].size(), 1u);
+  EXPECT_EQ(r["inverse_roots"][0]["side"], "ar");
+  EXPECT_NEAR(r["inverse_roots"][0]["modulus"].get<double>(), fit.parameters[1].estimate, 1e-12);
+}
+
+TEST(SavedModel, KeepsRegressorsAndTheExactLikelihood) {
+  const test::Folder folder;
+  Series y = simulate(parse_model("const ar1"), {1, .5, 1}, 200, {.seed = 3});
+  y.companions = {{"open interest", {}}};
+  for (std::size_t t = 0; t < y.size(); ++t)
+    y.companions[0].values.push_back(t == 7 ? std::numeric_limits<double>::quiet_NaN()
+                                            : static_cast<double>(t % 9));
+  const Fit fit = estimate("const ar1 with 'open interest'", y);
+  save_model(fit, folder / "m.json");
+  const Fit again = load_model(folder / "m.json");
+  EXPECT_TRUE(again.exact);
+  EXPECT_EQ(again.shocks, fit.shocks);
+  EXPECT_EQ(again.log_likelihood, fit.log_likelihood);
+  EXPECT_EQ(again.n, 199u) << "the row without its regressor does not count";
+  ASSERT_EQ(again.series->companions.size(), 1u);
+  EXPECT_TRUE(std::isnan(again.series->companions[0].values[7]));
+}
+
 }  // namespace
 }  // namespace brace

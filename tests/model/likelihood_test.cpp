@@ -48,12 +48,16 @@ class Derivative : public testing::TestWithParam<Case> {
     std::vector<double> theta;
     for (const std::string& name : parameter_names(model).all()) {
       const double u = stream.uniform();
-      theta.push_back(name == "mu"                                       ? .4 * u - .2
-                      : name.starts_with("ar") || name.starts_with("ma") ? .6 * u - .3
-                      : name == "omega" || name == "sigma2"              ? .02 + u
-                      : name.starts_with("alpha")                        ? .3 * u
-                      : name.starts_with("beta")                         ? .6 * u
-                                                                         : 2.2 + 30 * u * u);
+      theta.push_back(name == "mu" ? .4 * u - .2
+                      : name.starts_with("ar") || name.starts_with("ma") ||
+                              name.starts_with("sar") || name.starts_with("sma")
+                          ? .6 * u - .3
+                      : name == "trend"                                    ? .002 * u - .001
+                      : name.starts_with("cos") || name.starts_with("sin") ? .4 * u - .2
+                      : name == "omega" || name == "sigma2"                ? .02 + u
+                      : name.starts_with("alpha")                          ? .3 * u
+                      : name.starts_with("beta")                           ? .6 * u
+                                                                           : 2.2 + 30 * u * u);
     }
     return theta;
   }
@@ -113,6 +117,10 @@ INSTANTIATE_TEST_SUITE_P(
                     Case{"arma_garch", "const ar1 ma1 / garch", false},
                     Case{"sparse_arma", "zero ar1,7 ma2 / garch / student", false},
                     Case{"arma_steady", "const ar2 ma1,3", false},
+                    Case{"seasonal_garch", "const ar1 ma1 sar12 sma12 / garch", false},
+                    Case{"seasonal_gaps", "const ar1 ma1 sar12 sma12 / garch", true},
+                    Case{"regression_garch", "const trend ar1 harmonics 12:1 / garch", false},
+                    Case{"regression_gaps", "const trend ar1 harmonics 12:1 / garch", true},
                     Case{"garch_gaps", "const / garch / student", true},
                     Case{"arma_gaps", "const ar1,2 ma1 / garch", true},
                     Case{"arch_gaps", "zero ma1 / arch e1,2 / student", true},

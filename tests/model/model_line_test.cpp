@@ -43,6 +43,8 @@ INSTANTIATE_TEST_SUITE_P(
              "const harmonics 24:3 harmonics 168:2 / steady / normal"},
         Line{"regressors", "with volume@1,'open interest',step:2019-05-02,weekday",
              "const with 'open interest',volume@1,step:2019-05-02,weekday / steady / normal"},
+        Line{"dummies", "with weekday:tue,month:feb,fade:2020-03-16T14:30",
+             "const with fade:2020-03-16T14:30,weekday:tue,month:feb / steady / normal"},
         Line{"risk", "const risk sd / garch", "const risk sd / garch e1 h1 / normal"},
         Line{"arch", "zero / arch e1..3", "zero / arch e1..3 / normal"},
         Line{"orders", "const / garch h2 e1 e3 / ged", "const / garch e1,3 h2 / ged"},
@@ -105,6 +107,37 @@ INSTANTIATE_TEST_SUITE_P(
         Bad{"harmonic_pairs", "harmonics 4:3",
             "'harmonics 4:3': pairs lie between 1 and half the period"}),
     [](const auto& i) { return i.param.name; });
+
+// 'weekday' and 'month' stand for what occurs but the first, Monday before Sunday.
+TEST(Model, DummiesAreWrittenOutForWhatOccurs) {
+  Series daily = make_series(std::vector<double>(10, 1.0), "y");
+  daily.times = dates_after(*parse_date("2024-01-04"), Clock::day, 10);
+  EXPECT_EQ(to_string(resolved(parse_model("const with weekday"), daily)),
+            "const with weekday:sun,weekday:tue,weekday:wed,weekday:thu,weekday:fri,weekday:sat / "
+            "steady / normal");
+  Series monthly = daily;
+  monthly.times = dates_after(*parse_date("2024-01-31"), Clock::month, 10);
+  EXPECT_EQ(parameter_names(resolved(parse_model("const with month"), monthly)).mean.size(), 10u)
+      << "a constant and nine of ten months";
+  const auto message = [](const char* line, const Series& y) {
+    return std::string(test::error_of([&] { (void)resolved(parse_model(line), y); }).what());
+  };
+  daily.times.resize(1);
+  daily.values.resize(1);
+  EXPECT_EQ(message("const with weekday", daily),
+            "model line: 'with weekday': all rows of y fall on the same one");
+  EXPECT_EQ(message("const with step:2024-01-01", make_series({1, 2}, "y")),
+            "model line: 'with step:2024-01-01' needs dates, and y has none");
+  EXPECT_EQ(message("const with tide", monthly),
+            "model line: 'with tide': there is no column 'tide' beside y");
+}
+
+TEST(Model, ATrendBesideItsDifferenceIsRefused) {
+  EXPECT_EQ(std::string(test::error_of([] { (void)parse_model("const trend diff1"); }).what()),
+            "model line: 'trend' beside 'const' and a difference is what 'const' is there; drop "
+            "'trend'");
+  EXPECT_EQ(to_string(parse_model("trend diff1")), "trend diff1 / steady / normal");
+}
 
 TEST(ModelLine, PointsAtTheTerm) {
   const Error error = test::error_of([] { (void)parse_model("const ar1 / grach / student"); });

@@ -5,7 +5,9 @@
 #include <limits>
 
 #include "brace/series/calendar.hpp"
+#include "brace/series/chain.hpp"
 #include "brace/series/series.hpp"
+#include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 #include "support/throws.hpp"
 
@@ -109,6 +111,46 @@ TEST(Series, RefusesWhatCannotBeUsed) {
   Series undated = make_series({1, 2, 3}, "x");
   undated.times = dates({"2024-01-02"});
   EXPECT_EQ(message(undated), "series 'x': 1 dates for 3 values; give one date a value, or none");
+}
+
+// Companions keep step with the values through everything that takes rows away or puts them in.
+TEST(Companions, KeepStepWithTheValues) {
+  Series y = make_series({100, 110, kNaN, 121, 133.1, 146.41}, "price");
+  y.times =
+      dates({"2024-01-01", "2024-01-02", "2024-01-03", "2024-01-04", "2024-01-05", "2024-01-08"});
+  y.clock = Clock::business_day;
+  y.companions = {{"volume", {1, 2, 3, 4, 5, 6}}};
+  using Values = std::vector<double>;
+  EXPECT_EQ(log_returns(y).companions[0].values, (Values{2, 3, 4, 5, 6}));
+  EXPECT_EQ(differences(y).companions[0].values, (Values{2, 3, 4, 5, 6}));
+  EXPECT_EQ(log_level(y).companions[0].values.size(), 6u);
+  EXPECT_EQ(without_gaps(y).companions[0].values, (Values{1, 2, 4, 5, 6}));
+  EXPECT_EQ(rows_between(y, 1, 3).companions[0].values, (Values{2, 3}));
+  EXPECT_EQ(regroup(y, Clock::week, Aggregate::last).companions[0].values, (Values{5, 6}));
+  EXPECT_EQ(regroup(y, Clock::week, Aggregate::sum).companions[0].values, (Values{15, 6}));
+  EXPECT_EQ(transform(y, parse_chain("log diff1 rows=2..4")).series.companions[0].values,
+            (Values{3, 4, 5}));
+  const Split parts = split(y, {.count = 2});
+  EXPECT_EQ(parts.held_out.companions[0].values, (Values{5, 6}));
+  Series again = parts.training;
+  again.append(parts.held_out);
+  EXPECT_EQ(again.companions[0].values, y.companions[0].values);
+  EXPECT_EQ(again.times, y.times);
+  y.companions[0].values.pop_back();
+  EXPECT_NE(std::string(test::error_of([&] { require_usable(y, 2, "a test"); }).what())
+                .find("5 values of 'volume' for 6; give one a row"),
+            std::string::npos);
+}
+
+TEST(Companions, DatesPutInHaveNone) {
+  Series y = make_series({1, 2, 3}, "y");
+  y.times = dates({"2024-01-01", "2024-01-02", "2024-01-04"});
+  y.clock = Clock::day;
+  y.companions = {{"x", {7, 8, 9}}};
+  const Series whole = with_skipped_rows(y);
+  ASSERT_EQ(whole.size(), 4u);
+  EXPECT_EQ(whole.companions[0].values[3], 9);
+  EXPECT_TRUE(std::isnan(whole.companions[0].values[2]));
 }
 
 }  // namespace
