@@ -6,9 +6,12 @@
 #include <numbers>
 
 #include "brace/forecast/forecast.hpp"
+#include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
+#include "brace/series/split.hpp"
+#include "brace/series/transform.hpp"
 #include "model/exact_likelihood.hpp"
 #include "model/innovations.hpp"
 #include "support/known_answers.hpp"
@@ -388,6 +391,53 @@ TEST(ExactFit, RefusesTermsThatAddNothing) {
   EXPECT_NE(std::string(test::error_of([&] { (void)estimate("const with volume", y); }).what())
                 .find("no column 'volume'"),
             std::string::npos);
+}
+
+// Sparse sets have no coordinates of their own: whatever the data, the estimate lies inside, and
+// the likelihood is refused just outside.
+TEST(ExactFit, SparseSetsStayStationaryAndInvertible) {
+  for (const char* line : {"const ar1,9", "const ma9", "zero ar2,5 ma1,7", "const ar1 sma12,24"}) {
+    const Model model = canonical(parse_model(line));
+    for (std::uint64_t s = 0; s < 12; ++s) {
+      // Near a unit root on one side, over-differenced on the other: both push to the edge.
+      Series y = simulate(parse_model("const ar1"), {0, .97, 1}, 180, {.seed = 14, .stream = s});
+      if (s % 2 == 1) y = differences(differences(y));
+      const Fit fit = estimate(model, y);
+      if (!fit.usable()) continue;
+      const std::vector<double> theta = fit.estimates();
+      std::vector<double> b = ma_product(model).dense(theta);
+      for (double& v : b) v = -v;
+      EXPECT_TRUE(partial_autocorrelations(ar_product(model).dense(theta))) << line << s;
+      EXPECT_TRUE(partial_autocorrelations(b)) << line << s;
+    }
+  }
+  const Series y = simulate(parse_model("const"), {0, 1}, 100, {.seed = 1});
+  EXPECT_EQ(test::error_of([&] {
+              (void)evaluate(parse_model("zero ar1,9"), y, {.8, .3, 1});
+            }).code(),
+            ErrorCode::bad_option)
+      << "a root inside the unit circle";
+}
+
+// A window of a longer series is the same fit as that window alone; warm starts end where cold ones
+// do.
+TEST(ExactFit, OfAWindowAndFromAStart) {
+  const auto y = std::make_shared<Series>(
+      simulate(parse_model("const ar1 ma1"), {1, .6, .3, 1}, 500, {.seed = 13}));
+  const Model model = parse_model("const ar1 ma1");
+  const Fit part =
+      fit_many({{.model = model, .series = y, .first = 100, .count = 300}}, Executor(1)).front();
+  const Fit alone = estimate(model, rows_between(*y, 100, 400));
+  EXPECT_EQ(part.log_likelihood, alone.log_likelihood);
+  EXPECT_EQ(part.estimates(), alone.estimates());
+  const Fit warm = estimate(model, rows_between(*y, 100, 400), {.start = {.5, .1, .1, 2}});
+  for (std::size_t j = 0; j < 4; ++j)
+    EXPECT_NEAR(warm.estimates()[j], alone.estimates()[j], 1e-5 * *alone.parameters[j].se);
+  EXPECT_STREQ(test::error_of([&] {
+                 (void)estimate(model, *y, {.start = {1, 2}});
+               }).what(),
+               "EstimateOptions::start has 2 numbers; 'const ar1 ma1 / steady / normal' has 4 "
+               "parameters");
 }
 
 // Dummies are written out for what occurs, and count from the dates.

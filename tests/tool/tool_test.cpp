@@ -303,6 +303,31 @@ INSTANTIATE_TEST_SUITE_P(
         Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1,
               "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
         Wrong{"several_columns", "lags data/kelp-fibre.csv", 1, "choose one with --value volume"},
+        Wrong{"search_bounds", "search data/lamp-oil.csv --most-ar 30", 2, "--most-ar"},
+        Wrong{
+            "search_terms", "search data/lamp-oil.csv --terms 'ar1 trend'", 2,
+            "--terms 'ar1 trend': lags and differences are what is searched; give trend, harmonics "
+            "or with"},
+        Wrong{"compare_none", "compare data/lamp-oil.csv", 2, "--model is required"},
+        Wrong{"compare_chart_without_hold_out",
+              "compare data/lamp-oil.csv --model 'diff1 ar1' --quiet --json --chart x.png "
+              ">/dev/null",
+              2, "keep one back with --hold-out"},
+        Wrong{"bad_baseline",
+              "compare data/lamp-oil.csv --hold-out 12 --model 'diff1 ar1' --baseline naive", 2,
+              "baseline 'naive': 'naive' is none; these are: mean, walk, drift, season 12, smooth"},
+        Wrong{"exact_with_variance",
+              "fit data/lamp-oil.csv --returns log --likelihood exact --model 'const / garch'", 2,
+              "the exact likelihood is that of '/ steady / normal'"},
+        Wrong{"trend_and_difference", "fit data/lamp-oil.csv --model 'const trend diff1'", 2,
+              "drop 'trend'"},
+        Wrong{"bad_dummy", "fit data/lamp-oil.csv --model 'const with month:smarch'", 2,
+              "after 'month:' come three letters, such as feb"},
+        Wrong{
+            "no_roots",
+            "check data/lamp-oil.csv --transform log --model 'trend' --quiet --json --roots x.png "
+            ">/dev/null",
+            2, "has no ARMA terms, so it has no roots to draw"},
         Wrong{"no_model", "fit data/kelp-fibre.csv --value settle", 2, "--model is missing"},
         Wrong{"bad_model",
               "fit data/kelp-fibre.csv --value settle --returns log --model 'const / grach'", 2,
@@ -680,6 +705,70 @@ TEST(Tool, RegressorsComeFromTheFileAndTheirFutureFromAnother) {
       Json::parse(brace("forecast " + (folder / "m.json") + " --horizon 4 --json --future " + ahead)
                       .out)["result"]["steps"],
       j["result"]["steps"]);
+}
+
+TEST(Tool, FitWritesTheEquationAndTheFigure) {
+  const Folder folder;
+  const Outcome out = brace(
+      "fit data/lamp-oil.csv --transform log --model 'diff1 diff12 ma1 sma12' "
+      "--equation --chart " +
+      (folder / "fit.svg") + " --out " + (folder / "p.csv"));
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_THAT(out.out, HasSubstr("(1 - B) (1 - B^12) y_t = u_t"));
+  EXPECT_THAT(out.out, HasSubstr("log-likelihood"));
+  EXPECT_THAT(out.out, HasSubstr("(exact), 226 observations"));
+  EXPECT_THAT(content_of(folder / "fit.svg"), HasSubstr("fitted one step ahead"));
+  EXPECT_THAT(content_of(folder / "p.csv"), HasSubstr("sma12,"));
+  // The same data by the conditional likelihood count the rows that a gap does not touch.
+  const Json conditional = Json::parse(
+      brace("fit data/lamp-oil.csv --transform log --model 'diff1 diff12 ma1 sma12' --likelihood "
+            "conditional --json")
+          .out);
+  EXPECT_EQ(conditional["result"]["likelihood"], "conditional");
+  EXPECT_LT(conditional["result"]["n"].get<int>(), 226);
+}
+
+TEST(Tool, CheckListsOutliersAndDrawsRoots) {
+  const Folder folder;
+  std::string rows = "month,price\n";
+  double level = 50;
+  for (int t = 0; t < 120; ++t) {
+    level += ((t * 7919) % 101 - 50) / 50.0;
+    rows +=
+        fmt::format("{}-{:02}-01,{:.3f}\n", 2010 + t / 12, t % 12 + 1, level + (t == 60 ? 15 : 0));
+  }
+  const std::string file = folder.file("oil.csv", rows);
+  const Outcome out =
+      brace("check " + file + " --model 'diff1 ma1' --outliers --season 12 --roots " +
+            (folder / "roots.png") + " --chart " + (folder / "check.png"));
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_THAT(out.out, HasSubstr("additive          2015-01-01"));
+  EXPECT_THAT(out.out, HasSubstr("As regressors: diff1 ma1 with pulse:2015-01-01"));
+  EXPECT_THAT(out.out, HasSubstr("Inverse roots by modulus"));
+  EXPECT_TRUE(content_of(folder / "roots.png").starts_with("\x89PNG"));
+  EXPECT_TRUE(content_of(folder / "check.png").starts_with("\x89PNG"));
+  // The line offered is one that fit takes.
+  const Outcome again = brace("fit " + file + " --model 'diff1 ma1 with pulse:2015-01-01'");
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_THAT(again.out, HasSubstr("with:pulse:2015-01-01"));
+}
+
+TEST(Tool, ForecastTablesHoldBothScales) {
+  const Folder folder;
+  const Outcome out = brace(
+      "forecast data/lamp-oil.csv --transform log --model 'const diff1 ar1 ma1 "
+      "harmonics 12:2' --horizon 3 --quiet --out " +
+      (folder / "ahead.csv"));
+  EXPECT_EQ(out.status, 0) << out.err;
+  const std::string table = content_of(folder / "ahead.csv");
+  EXPECT_THAT(table, HasSubstr("original_median,original_mean,original_50_low,original_50_high"));
+  EXPECT_EQ(std::count(table.begin(), table.end(), '\n'), 4) << "a header and three steps";
+  const Outcome pair = brace(
+      "compare data/lamp-oil.csv --transform log --hold-out 6 --model 'diff1 "
+      "ar1' --quiet --out " +
+      (folder / "pair.csv"));
+  EXPECT_EQ(pair.status, 0) << pair.err;
+  EXPECT_THAT(content_of(folder / "pair.csv"), HasSubstr("\nwalk,"));
 }
 
 }  // namespace
