@@ -12,9 +12,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/moments.hpp"
-#include "brace/hypothesis/whiteness.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
@@ -57,15 +55,10 @@ bool is_nested(const Model& small, const Model& large) {
 
 void judge_residuals(const Fit& fit, Compared& out) {
   if (!fit.usable()) return;
-  const Series z = fit.standardised();
-  const int fitted = arma_terms(fit.model);
-  const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
-  out.arch_p = mcleod_li(z).p_value;
-  const WhitenessOptions options{.lags = lags, .fitted = fitted};
-  out.whiteness_p =
-      (out.arch_p.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options))
-          .p_value;
-  out.normality_p = jarque_bera(z).p_value;
+  const ResidualP p = residual_p(fit);
+  out.whiteness_p = p.whiteness;
+  out.arch_p = p.arch;
+  out.normality_p = jarque_bera(fit.standardised()).p_value;
   const std::vector<double> f = fitted_values(fit);
   const std::span<const double> y = fit.data();
   double n = 0, my = 0, mf = 0;

@@ -139,7 +139,6 @@ class Smoother {
     if (kind_.trend != SmoothTrend::none) out.parameters.emplace_back("beta", g.beta);
     if (kind_.season != SmoothSeason::none) out.parameters.emplace_back("gamma", g.gamma);
     if (kind_.trend == SmoothTrend::damped) out.parameters.emplace_back("phi", g.phi);
-    start_ = best.x;
   }
 
  private:
@@ -205,7 +204,7 @@ class Smoother {
   const BaselineKind& kind_;
   const std::vector<double>& y_;
   double level_ = 0, sd_ = 1;
-  std::vector<double> seasons_, start_;
+  std::vector<double> seasons_;
   bool seasons_free_ = false;
 };
 

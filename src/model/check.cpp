@@ -75,17 +75,6 @@ void find_spikes(const Series& z, int period, Check& out) {
           {row.lag, row.acf, row.band_robust, period > 0 && row.lag % period == 0});
 }
 
-std::vector<InverseRoot> roots_of(const Fit& fit) {
-  std::vector<InverseRoot> out;
-  const std::vector<double> theta = fit.estimates();
-  for (const std::complex<double>& r : inverse_roots(ar_product(fit.model).dense(theta)))
-    out.push_back({true, r});
-  std::vector<double> b = ma_product(fit.model).dense(theta);
-  for (double& v : b) v = -v;
-  for (const std::complex<double>& r : inverse_roots(b)) out.push_back({false, r});
-  return out;
-}
-
 std::string spikes_in_words(const std::vector<Spike>& spikes) {
   std::vector<std::string> words;
   for (const Spike& s : spikes)
@@ -95,6 +84,30 @@ std::string spikes_in_words(const std::vector<Spike>& spikes) {
 }
 
 }  // namespace
+
+ResidualP residual_p(const Fit& fit) {
+  const Series z = fit.standardised();
+  const int fitted = arma_terms(fit.model);
+  const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
+  if (z.present() <= static_cast<std::size_t>(lags) + 3) return {};
+  ResidualP p;
+  p.arch = mcleod_li(z).p_value;
+  const WhitenessOptions options{.lags = lags, .fitted = fitted};
+  p.whiteness =
+      (p.arch.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options)).p_value;
+  return p;
+}
+
+std::vector<InverseRoot> inverse_roots(const Fit& fit) {
+  std::vector<InverseRoot> out;
+  const std::vector<double> theta = fit.estimates();
+  for (const std::complex<double>& r : inverse_roots(ar_product(fit.model).dense(theta)))
+    out.push_back({true, r});
+  std::vector<double> b = ma_product(fit.model).dense(theta);
+  for (double& v : b) v = -v;
+  for (const std::complex<double>& r : inverse_roots(b)) out.push_back({false, r});
+  return out;
+}
 
 TestResult breusch_pagan(const Fit& fit, bool squares) {
   std::vector<Eigen::Index> rows;
@@ -240,7 +253,7 @@ Check check(const Fit& fit, const CheckOptions& options) {
     if (const int up_to = fitted + dof; up_to <= present / 4)
       out.whiteness.push_back(ljung_box(z, {.lags = up_to, .fitted = fitted}));
   find_spikes(z, period_of(fit, options.period), out);
-  out.roots = roots_of(fit);
+  out.roots = inverse_roots(fit);
   out.verdict = mean_left && variance_left ? CheckVerdict::memory_in_both
                 : mean_left                ? CheckVerdict::memory_in_mean
                 : variance_left            ? CheckVerdict::memory_in_variance

@@ -23,9 +23,6 @@ using Eigen::VectorXd;
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-// What is left of a temporary change after each row (Chen and Liu 1993 take .7).
-constexpr double kFade = 0.7;
-
 // Rows of a series and, after its end, rows to come.
 struct RowsAndAhead {
   const Series& series;

@@ -15,6 +15,9 @@
 
 namespace brace {
 
+// What is left of a temporary change (`fade:`) after each row, as Chen and Liu (1993) take it.
+inline constexpr double kFade = 0.7;
+
 struct MeanData {
   std::size_t lost = 0;        // first rows that differencing takes
   std::vector<double> level;   // y; NaN where missing

@@ -16,13 +16,13 @@
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
+#include "model/mean_data.hpp"
 
 namespace brace {
 namespace {
 
 constexpr std::array kKinds{OutlierKind::additive, OutlierKind::level_shift,
                             OutlierKind::temporary_change};
-constexpr double kFade = 0.7;  // as in mean_data.cpp
 
 // What a unit outlier of this kind leaves in the residuals from its row on: the filter
 // a(B) difference(B) / b(B) of a pulse, a step or a fading pulse.

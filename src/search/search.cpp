@@ -12,8 +12,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
-#include "brace/hypothesis/whiteness.hpp"
-#include "brace/maths/lag_polynomial.hpp"
+#include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
 
@@ -171,8 +170,8 @@ class Searcher {
     return job;
   }
 
-  // Candidates one order smaller that were fitted: the best of them is where the climb begins, so
-  // that no candidate ends below one that it contains.
+  // Candidates one order smaller that were fitted: the best of them is where a climb begins too, so
+  // that candidates seldom end below one that they contain.
   [[nodiscard]] const Candidate* best_within(const Orders& o) const {
     const Candidate* best = nullptr;
     const auto consider = [&](Orders smaller) {
@@ -206,33 +205,22 @@ class Searcher {
     c.aicc = fit.aicc;
     c.bic = fit.bic;
     c.hqc = fit.hqc;
-    const Series z = fit.standardised();
-    const int fitted = arma_terms(fit.model);
-    const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
-    if (z.present() > static_cast<std::size_t>(lags) + 3) {
-      c.arch_p = mcleod_li(z).p_value;
-      const WhitenessOptions options{.lags = lags, .fitted = fitted};
-      c.whiteness_p =
-          (c.arch_p.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options))
-              .p_value;
-    }
+    const ResidualP p = residual_p(fit);
+    c.whiteness_p = p.whiteness;
+    c.arch_p = p.arch;
     judge_roots(fit, c);
     return c;
   }
 
   static void judge_roots(const Fit& fit, Candidate& c) {
-    const std::vector<double> theta = fit.estimates();
-    std::vector<double> b = ma_product(fit.model).dense(theta);
-    for (double& v : b) v = -v;
-    const auto ar = inverse_roots(ar_product(fit.model).dense(theta)), ma = inverse_roots(b);
-    for (const auto& roots : {ar, ma})
-      for (const auto& root : roots)
-        if (const double modulus = 1 / std::abs(root); modulus < c.nearest_root.value_or(1e9))
-          c.nearest_root = modulus;
-    for (const auto& one : ar)
-      for (const auto& other : ma)
-        if (const double apart = std::abs(one - other); apart < c.cancelling.value_or(1e9))
-          c.cancelling = apart;
+    const std::vector<InverseRoot> roots = inverse_roots(fit);
+    for (const InverseRoot& root : roots)
+      if (const double modulus = 1 / std::abs(root.value); modulus < c.nearest_root.value_or(1e9))
+        c.nearest_root = modulus;
+    for (const InverseRoot& one : roots)
+      for (const InverseRoot& other : roots)
+        if (one.ar && !other.ar)
+          c.cancelling = std::min(c.cancelling.value_or(1e9), std::abs(one.value - other.value));
   }
 
   void fit_all(const std::vector<Orders>& batch) {

@@ -155,6 +155,7 @@ TEST(MeanStudy, AwkwardSeriesAreNeverWrongSilently) {
     }
   }
   fmt::print("  144 awkward fits: {} usable, {} refused as too short\n", usable, refused);
+  // Seven say `failed`; the bound is what was measured, to be raised and not lowered.
   EXPECT_GE(usable + refused, 137u);
 }
 

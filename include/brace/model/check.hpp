@@ -7,6 +7,7 @@
 
 #include <complex>
 #include <iosfwd>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -72,6 +73,17 @@ struct Check {
 // too seldom after a variance equation was fitted (Li and Mak 1994). The others inform and do not
 // enter the verdict.
 [[nodiscard]] Check check(const Fit& fit, const CheckOptions& options = {});
+
+// Two p-values that rank candidates: McLeod-Li on z^2, and Ljung-Box on z with the degrees of
+// freedom less the ARMA terms, in its robust form where the first rejects. Empty where z is too
+// short.
+struct ResidualP {
+  std::optional<double> whiteness, arch;
+};
+[[nodiscard]] ResidualP residual_p(const Fit& fit);
+
+// Of the AR side, then of the MA side.
+[[nodiscard]] std::vector<InverseRoot> inverse_roots(const Fit& fit);
 
 // Null: the variance of the residuals does not move with the fitted values (and, with `squares`,
 // with their squares: White 1980). e_t^2 on these, n R^2, chi-squared (Breusch and Pagan 1979 in
