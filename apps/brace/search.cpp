@@ -81,15 +81,12 @@ void add_search(CLI::App& app, Options& o, Run& run) {
       ->group(set);
   order("--most-sar", o.most_sar, "highest seasonal AR order (default: 1)");
   order("--most-sma", o.most_sma, "highest seasonal MA order (default: 1)");
-  c->add_option("--differences", o.differences, "how often differenced (default: tests say)")
-      ->check(CLI::Range(0, 2))
-      ->option_text("N")
-      ->group(set);
-  c->add_option("--season-differences", o.season_differences,
-                "how often over a season (default: tests say)")
-      ->check(CLI::Range(0, 2))
-      ->option_text("N")
-      ->group(set);
+  const auto times = [&](const char* name, auto& value, const char* what) {
+    c->add_option(name, value, what)->check(CLI::Range(0, 2))->option_text("N")->group(set);
+  };
+  times("--differences", o.differences, "how often differenced (default: tests say)");
+  times("--season-differences", o.season_differences,
+        "how often over a season (default: tests say)");
   c->add_option("--constant", o.constant, "both, always or never (default: both where differenced)")
       ->check(CLI::IsMember({"both", "always", "never"}))
       ->option_text("WORD")
