@@ -25,12 +25,8 @@ using test::Json;
 
 // ---- Known answers ----
 
-class Exact : public testing::TestWithParam<Case> {
+class Exact : public test::KnownAnswer {
  protected:
-  Json answer = test::known_answer(GetParam().id);
-  const Json& want = answer["expected"];
-  const Json& tol = answer["tolerance"];
-  Model model = parse_model(GetParam().line);
   Series y = series();
 
   Series series() const {
@@ -41,7 +37,6 @@ class Exact : public testing::TestWithParam<Case> {
       if (c.name != "value") s.companions.push_back({c.name, c.values});
     return s;
   }
-  double tolerance(const char* name) const { return tol.at(name); }
   // Where the file has a parameter; it numbers seasonal lags in seasons and keeps another order.
   std::size_t place(const std::string& name) const {
     const std::string theirs = name == "sma12" ? "sma1" : name;

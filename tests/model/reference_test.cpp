@@ -15,15 +15,9 @@ namespace {
 using test::Case;
 using test::Json;
 
-class Known : public testing::TestWithParam<Case> {
+class Known : public test::KnownAnswer {
  protected:
-  Json answer = test::known_answer(GetParam().id);
-  const Json& want = answer["expected"];
-  const Json& tol = answer["tolerance"];
   Series y = test::series_of(answer);
-  Model model = parse_model(GetParam().line);
-
-  double tolerance(const char* name) const { return tol.at(name); }
 };
 
 void expect_ratio(double got, double want, double rel, const std::string& what) {

@@ -45,6 +45,17 @@ inline Series series_of(const Json& answer) {
                   {.value = "value"});
 }
 
+// A case read, with its model: what a fixture of known answers starts from.
+class KnownAnswer : public testing::TestWithParam<Case> {
+ protected:
+  Json answer = known_answer(GetParam().id);
+  const Json& want = answer["expected"];
+  const Json& tol = answer["tolerance"];
+  Model model = parse_model(GetParam().line);
+
+  double tolerance(const char* name) const { return tol.at(name); }
+};
+
 // The tolerance of a closed form.
 struct Tolerance {
   double abs, rel;
