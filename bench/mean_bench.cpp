@@ -121,13 +121,15 @@ int main(int argc, char** argv) {
           std::pair{Order::hessian, "hessian"}})
       benchmark::RegisterBenchmark((name + "_" + word).c_str(),
                                    [&c, order = order](auto& s) { pass(s, c, order); });
-    // A value has a limit: 2 C well inside, 4 C near the circle. Gradients are listed without one:
-    // the goals are 3, 4 and 10 C, and ARMA(1,1) stands at 3.1.
+    // 2 C for a value well inside, 4 C near the circle. Of gradients the goals are 3, 4 and 10 C:
+    // 2.7 and 3.5 are measured for the first two, too near for a limit that must hold on any day.
     const double value = name == "arma11_edge" ? 4 : 2;
+    const std::optional<double> gradient =
+        name == "arma55" ? std::optional<double>(10) : std::nullopt;
     listings.push_back(
         {"C_" + name,
          "C of " + name,
-         {{name + "_value", value}, {name + "_gradient", {}}, {name + "_hessian", {}}}});
+         {{name + "_value", value}, {name + "_gradient", gradient}, {name + "_hessian", {}}}});
   }
   benchmark::RegisterBenchmark("fit_arma11", [](auto& s) { fit(s, "const ar1 ma1", series); });
   listings.push_back({"C_arma11", "C, whole fit", {{"fit_arma11", 150}}});
@@ -135,6 +137,8 @@ int main(int argc, char** argv) {
   benchmark::RegisterBenchmark("fit_months",
                                [](auto& s) { fit(s, "diff1 diff12 ma1 sma12", months()); });
   benchmark::RegisterBenchmark("search_36", whole_search)->Unit(benchmark::kMillisecond);
-  listings.push_back({"roots", "thousand square roots", {{"fit_months", 725}, {"search_36", {}}}});
+  // The goals, 5 ms and 300 ms; the search, at 264 ms on two free cores, has room for a neighbour.
+  listings.push_back(
+      {"roots", "thousand square roots", {{"fit_months", 725}, {"search_36", 65000}}});
   return brace::bench::run(argc, argv, listings);
 }

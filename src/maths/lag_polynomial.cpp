@@ -3,6 +3,7 @@
 #include "brace/maths/lag_polynomial.hpp"
 
 #include <Eigen/Eigenvalues>
+#include <algorithm>
 #include <cmath>
 
 namespace brace {
@@ -29,6 +30,47 @@ std::vector<double> coefficients_from_partials(std::span<const double> r) {
     c.push_back(r[k]);
   }
   return c;
+}
+
+std::optional<std::vector<double>> sections_from_coefficients(std::span<const double> c) {
+  std::vector<std::complex<double>> pairs;
+  std::vector<double> real;
+  for (const std::complex<double>& root : inverse_roots(c)) {
+    if (!(std::abs(root) < 1)) return std::nullopt;
+    if (root.imag() > 0) pairs.push_back(root);
+    if (root.imag() == 0) real.push_back(root.real());
+  }
+  std::sort(pairs.begin(), pairs.end(),
+            [](const auto& a, const auto& b) { return std::arg(a) < std::arg(b); });
+  // Neighbours share a section: two that meet and turn complex stay in it.
+  std::sort(real.begin(), real.end());
+  std::vector<double> r;
+  const auto add = [&r](double sum, double product) {  // of the two inverse roots
+    r.push_back(sum / (1 + product));
+    r.push_back(-product);
+  };
+  for (const std::complex<double>& root : pairs) add(2 * root.real(), std::norm(root));
+  for (; real.size() > 1; real.resize(real.size() - 2))
+    add(real.back() + real[real.size() - 2], real.back() * real[real.size() - 2]);
+  r.insert(r.end(), real.begin(), real.end());
+  return r;
+}
+
+std::vector<double> coefficients_from_sections(std::span<const double> r) {
+  std::vector<double> product;
+  for (std::size_t at = 0; at < r.size(); at += 2) {
+    const std::vector<double> factor =
+        coefficients_from_partials(r.subspan(at, std::min<std::size_t>(2, r.size() - at)));
+    // (1 - p(B)) (1 - f(B)) = 1 - (p + f - p f)
+    std::vector<double> next(product.size() + factor.size(), 0.0);
+    for (std::size_t i = 0; i < product.size(); ++i) next[i] += product[i];
+    for (std::size_t j = 0; j < factor.size(); ++j) {
+      next[j] += factor[j];
+      for (std::size_t i = 0; i < product.size(); ++i) next[i + j + 1] -= product[i] * factor[j];
+    }
+    product = std::move(next);
+  }
+  return product;
 }
 
 std::vector<std::complex<double>> inverse_roots(std::span<const double> c) {

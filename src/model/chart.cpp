@@ -40,7 +40,7 @@ Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordi
     LagFactor f{.lags = *lags,
                 .first = first,
                 .sign = sign,
-                .partials = false,
+                .sections = false,
                 .single = lags->size() == 1};
     // In the common power of B of all lags, so that sar12,24 is a polynomial of degree 2 in B^12.
     f.step =
@@ -48,7 +48,7 @@ Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordi
     const bool full = lags->back() == f.step * static_cast<int>(lags->size());
     bool all_free = true;
     for (std::size_t i = 0; i < lags->size(); ++i) all_free = all_free && !held_[first + i];
-    f.partials = full && !f.single && all_free && coordinates == Coordinates::bounded;
+    f.sections = full && !f.single && all_free && coordinates == Coordinates::bounded;
     f.at = all_free ? coordinate[first] : -1;
     factors_.push_back(std::move(f));
   }
@@ -66,11 +66,11 @@ void Chart::build_constraints(const Model& model) {
     return at == free_.end() ? Index{-1} : static_cast<Index>(at - free_.begin());
   };
   for (const LagFactor& f : factors_)
-    if (f.partials || (f.single && f.at >= 0))
+    if (f.sections || (f.single && f.at >= 0))
       for (std::size_t i = 0; i < f.lags.size(); ++i)
         for (const double side : {1.0, -1.0})
           add(side * VectorXd::Unit(size(), f.at + static_cast<Index>(i)), kMostPartial,
-              fmt::format("{} inside the unit circle", names_[f.first + i]));
+              fmt::format("{} inside the unit circle", names_[f.first + f.lags.size() - 1]));
   for (const Bound& bound : variance_family(model.variance).bounds(model)) {
     VectorXd normal = VectorXd::Zero(size());
     double limit = bound.limit;
@@ -101,8 +101,16 @@ void Chart::build_constraints(const Model& model) {
   }
 }
 
-std::vector<double> Chart::partials_of(const VectorXd& x, const LagFactor& f) const {
+std::vector<double> Chart::sections_of(const VectorXd& x, const LagFactor& f) const {
   return {x.data() + f.at, x.data() + f.at + static_cast<Index>(f.lags.size())};
+}
+
+std::vector<double> Chart::dense(const VectorXd& theta, const LagFactor& f) {
+  std::vector<double> c(static_cast<std::size_t>(f.lags.back() / f.step), 0.0);
+  for (std::size_t i = 0; i < f.lags.size(); ++i)
+    c[static_cast<std::size_t>(f.lags[i] / f.step - 1)] =
+        f.sign * theta(static_cast<Index>(f.first + i));
+  return c;
 }
 
 VectorXd Chart::natural(const VectorXd& x) const {
@@ -116,8 +124,8 @@ VectorXd Chart::natural(const VectorXd& x) const {
         j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].natural(w) : w;
   }
   for (const LagFactor& f : factors_) {
-    if (!f.partials) continue;
-    const std::vector<double> c = coefficients_from_partials(partials_of(x, f));
+    if (!f.sections) continue;
+    const std::vector<double> c = coefficients_from_sections(sections_of(x, f));
     for (std::size_t i = 0; i < c.size(); ++i)
       theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
   }
@@ -135,8 +143,8 @@ VectorXd Chart::working(const VectorXd& theta) const {
   for (const LagFactor& f : factors_)
     if (f.single && f.at >= 0) {  // a start that was carried over may lie on the bound
       x(f.at) = std::clamp(x(f.at), -kMostPartial, kMostPartial);
-    } else if (f.partials) {
-      const auto r = partials_from(theta, f);
+    } else if (f.sections) {
+      const auto r = sections_from_coefficients(dense(theta, f));
       for (std::size_t i = 0; i < f.lags.size(); ++i)
         x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -kMostPartial, kMostPartial) : 0;
     }
@@ -152,15 +160,15 @@ MatrixXd Chart::jacobian(const VectorXd& x) const {
         j >= first_shape_ ? shock_law(shocks_).shapes[j - first_shape_].slope(x(at)) : 1;
   }
   for (const LagFactor& f : factors_) {
-    if (!f.partials) continue;
+    if (!f.sections) continue;
     // Each coefficient is affine in each partial autocorrelation, so a difference is the
     // derivative.
     for (std::size_t a = 0; a < f.lags.size(); ++a) {
-      std::vector<double> r = partials_of(x, f);
+      std::vector<double> r = sections_of(x, f);
       r[a] = 1;
-      const std::vector<double> high = coefficients_from_partials(r);
+      const std::vector<double> high = coefficients_from_sections(r);
       r[a] = 0;
-      const std::vector<double> low = coefficients_from_partials(r);
+      const std::vector<double> low = coefficients_from_sections(r);
       for (std::size_t i = 0; i < high.size(); ++i)
         J(static_cast<Index>(f.first + i), f.at + static_cast<Index>(a)) =
             f.sign * (high[i] - low[i]);
@@ -179,7 +187,7 @@ MatrixXd Chart::pull_hessian(const VectorXd& x, const VectorXd& g, const MatrixX
                         shock_law(shocks_).shapes[free_[i] - first_shape_].bend(x(at));
     }
   for (const LagFactor& f : factors_) {
-    if (!f.partials) continue;
+    if (!f.sections) continue;
     const auto p = static_cast<Index>(f.lags.size());
     const auto first = static_cast<Index>(f.first);
     for (Index b = 0; b < p; ++b) {
@@ -199,16 +207,32 @@ std::optional<std::vector<double>> Chart::partials_from(const VectorXd& theta,
     const double c = f.sign * theta(static_cast<Index>(f.first));
     return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
   }
-  std::vector<double> c(static_cast<std::size_t>(f.lags.back() / f.step), 0.0);
-  for (std::size_t i = 0; i < f.lags.size(); ++i)
-    c[static_cast<std::size_t>(f.lags[i] / f.step - 1)] =
-        f.sign * theta(static_cast<Index>(f.first + i));
-  return partial_autocorrelations(c);
+  return partial_autocorrelations(dense(theta, f));
+}
+
+VectorXd Chart::room(const VectorXd& x) const {
+  VectorXd room = VectorXd::Ones(size());
+  for (const LagFactor& f : factors_) {
+    if (!f.sections) continue;
+    const auto p = static_cast<Index>(f.lags.size());
+    for (Index at = 0; at < p; at += 2) {
+      auto mine = room.segment(f.at + at, std::min<Index>(2, p - at));
+      mine.setConstant(1 - x.segment(f.at + at, mine.size()).cwiseAbs().maxCoeff());
+    }
+  }
+  return room;
+}
+
+std::size_t Chart::pinned_parameter(Index i) const {
+  for (const LagFactor& f : factors_)
+    if (f.sections && i >= f.at && i < f.at + static_cast<Index>(f.lags.size()))
+      return f.first + f.lags.size() - 1;
+  return parameter(i);
 }
 
 bool Chart::admits(const VectorXd& theta) const {
   return std::all_of(factors_.begin(), factors_.end(), [&](const LagFactor& f) {
-    return f.partials || partials_from(theta, f).has_value();
+    return f.sections || partials_from(theta, f).has_value();
   });
 }
 

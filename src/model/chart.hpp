@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// The engine's working coordinates: held parameters left out, 1/nu for nu, and partial
-// autocorrelations for full sets of AR or MA lags, so that stationarity and invertibility are plain
-// bounds.
+// The engine's working coordinates: held parameters left out, 1/nu for nu, and for full sets of AR
+// or MA lags the partial autocorrelations of their sections, factors of degree two, so that
+// stationarity and invertibility are plain bounds and each bound is a root on the unit circle.
 //
 //   Chart chart(model, held_values);
 //   Eigen::VectorXd theta = chart.natural(x);
@@ -26,7 +26,8 @@ inline constexpr double kEdgePartial = 0.999;
 class Chart {
  public:
   enum class Coordinates {
-    bounded,  // partial autocorrelations where a set has all its lags: edges are bounds
+    bounded,  // sections where a set has all its lags: edges are bounds, cancelling terms lie on
+              // lines
     natural,  // the coefficients themselves, in which valleys are straighter; edges are walls
   };
 
@@ -34,10 +35,10 @@ class Chart {
   Chart(const Model& model, std::vector<std::optional<double>> held,
         Coordinates coordinates = Coordinates::bounded);
 
-  // Whether any set is worked on by its partial autocorrelations.
-  [[nodiscard]] bool has_partials() const {
+  // Whether any set is worked on by its sections.
+  [[nodiscard]] bool has_sections() const {
     return std::any_of(factors_.begin(), factors_.end(),
-                       [](const LagFactor& f) { return f.partials; });
+                       [](const LagFactor& f) { return f.sections; });
   }
 
   [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(free_.size()); }
@@ -55,6 +56,10 @@ class Chart {
   [[nodiscard]] Eigen::MatrixXd pull_hessian(const Eigen::VectorXd& x, const Eigen::VectorXd& g,
                                              const Eigen::MatrixXd& H) const;
 
+  // How far each working coordinate may move before a root of its section meets the unit circle, at
+  // most 1.
+  [[nodiscard]] Eigen::VectorXd room(const Eigen::VectorXd& x) const;
+
   // A factor whose largest |partial autocorrelation| exceeds kEdgePartial: the last parameter of
   // its set and the modulus of the root nearest to the unit circle.
   struct Edge {
@@ -67,6 +72,8 @@ class Chart {
   [[nodiscard]] std::size_t parameter(Eigen::Index i) const {
     return free_[static_cast<std::size_t>(i)];
   }
+  // The parameter that a bound on coordinate i pins: of a set in sections, the last.
+  [[nodiscard]] std::size_t pinned_parameter(Eigen::Index i) const;
 
  private:
   // One AR or MA set, plain or seasonal: coefficients `first` .. `first + lags.size() - 1` of
@@ -76,11 +83,13 @@ class Chart {
     std::size_t first;
     double sign;    // +1 for AR; an MA polynomial 1 + sum ma B^j has coefficients -ma
     int step = 1;   // greatest common divisor of the lags
-    bool partials;  // its working coordinates are partial autocorrelations
+    bool sections;  // its working coordinates are the partial autocorrelations of its sections
     bool single;    // one lag: its coefficient is the partial autocorrelation in its power of B
     Eigen::Index at = 0;  // first working coordinate, where all of it is free
   };
-  [[nodiscard]] std::vector<double> partials_of(const Eigen::VectorXd& x, const LagFactor& f) const;
+  [[nodiscard]] std::vector<double> sections_of(const Eigen::VectorXd& x, const LagFactor& f) const;
+  // Coefficients of theta by power of B^step.
+  [[nodiscard]] static std::vector<double> dense(const Eigen::VectorXd& theta, const LagFactor& f);
   [[nodiscard]] std::optional<std::vector<double>> partials_from(const Eigen::VectorXd& theta,
                                                                  const LagFactor& f) const;
   void build_constraints(const Model& model);

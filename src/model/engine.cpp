@@ -36,7 +36,7 @@ constexpr int kPolish = 1;
 // The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
 // the Hessian, which costs several scoring steps.
 constexpr int kExactScoring = 12;
-constexpr double kScoredEnough = 1e-2;
+constexpr double kScoredEnough = 1e-1;
 // Steps in natural coordinates before the bounds are brought in: a climb that is not done by then
 // runs along an edge.
 constexpr int kValleySteps = 25;
@@ -49,6 +49,8 @@ constexpr double kAsHigh = 0.5, kSamePlace = 0.05, kFarBelow = 25;
 constexpr double kNestedSlack = 1e-5;
 // Rough steps of a climb from there.
 constexpr int kNestedSteps = 80;
+// Next to the unit circle, and the step of differences there as a share of the distance to it.
+constexpr double kNearEdge = 0.01, kEdgeStep = 0.003;
 // Exact steps after rough ones: near an edge each costs as much as forty passes.
 constexpr int kFinishSteps = 60;
 
@@ -372,6 +374,10 @@ class Engine {
     ++evaluations_;
     const VectorXd theta = chart.natural(x);
     if (!chart.admits(theta)) return std::numeric_limits<double>::infinity();
+    if (kind == Curvature::hessian && !rough && exact_) {
+      if (const VectorXd room = chart.room(x); room.size() > 0 && room.minCoeff() < kNearEdge)
+        return derivatives_near_edge(chart, x, room, gradient, curvature);
+    }
     if (kind == Curvature::hessian && rough)
       surface_->evaluate_rough(span_of(theta), derivatives_);
     else
@@ -388,6 +394,37 @@ class Engine {
     else
       curvature = J.transpose() * unpack(derivatives_.information, k) * J;
     return -derivatives_.log_likelihood;
+  }
+
+  // Next to the unit circle second derivatives by the coefficients are so large that they cancel
+  // when carried to other coordinates: there they are differences of the gradient in those.
+  double derivatives_near_edge(const Chart& chart, const VectorXd& x, const VectorXd& room,
+                               VectorXd& gradient, MatrixXd& curvature) {
+    const auto gradient_at = [&](const VectorXd& at, VectorXd& out) {
+      ++evaluations_;
+      const VectorXd theta = chart.natural(at);
+      surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
+      if (!derivatives_.admitted) return false;
+      out = -chart.jacobian(at).transpose() *
+            Eigen::Map<const VectorXd>(derivatives_.gradient.data(), theta.size());
+      return true;
+    };
+    constexpr double kInfinite = std::numeric_limits<double>::infinity();
+    if (!gradient_at(x, gradient)) return kInfinite;
+    const double f = -derivatives_.log_likelihood;
+    curvature.resize(x.size(), x.size());
+    for (Index j = 0; j < x.size(); ++j) {
+      const double step = kEdgeStep * room(j);
+      VectorXd slope = VectorXd::Zero(x.size()), moved = x, there;
+      for (const auto& [moves, weight] : {std::pair{1., 8.}, {-1., -8.}, {2., -1.}, {-2., 1.}}) {
+        moved(j) = x(j) + moves * step;
+        if (!gradient_at(moved, there)) return kInfinite;
+        slope += weight / (12 * step) * there;
+      }
+      curvature.col(j) = slope;
+    }
+    curvature = (0.5 * (curvature + curvature.transpose())).eval();
+    return f;
   }
 
   void climb() {
@@ -445,7 +482,7 @@ class Engine {
                                .scoring_until = kScoredEnough,
                                .damping = true,
                                .max_iterations = options_.max_iterations};
-    if (!chart_.has_partials()) {
+    if (!chart_.has_sections()) {
       for (VectorXd x : points) {
         if (settled(best_)) {  // another hill is looked at only where a few steps show it as high
           if (value(x) > best_.f + kFarBelow) continue;
@@ -562,7 +599,8 @@ class Engine {
     std::vector<std::string> bounds;
     for (Index i = 0; i < best_.multipliers.size(); ++i)
       if (best_.is_active(i)) {
-        bounds.push_back(chart_.constraints().names[static_cast<std::size_t>(i)]);
+        const std::string& name = chart_.constraints().names[static_cast<std::size_t>(i)];
+        if (std::find(bounds.begin(), bounds.end(), name) == bounds.end()) bounds.push_back(name);
         active_.push_back(i);
       }
     for (const Chart::Edge& edge : chart_.at_edge(theta_)) {
@@ -608,7 +646,7 @@ class Engine {
     if ((row.array() != 0).count() != 1) return;
     Index at = 0;
     row.cwiseAbs().maxCoeff(&at);
-    Parameter& p = fit.parameters[chart_.parameter(at)];
+    Parameter& p = fit.parameters[chart_.pinned_parameter(at)];
     p.at_bound = true;
     if (chart_.constraints().d(constraint) == 0) p.estimate = 0;
   }

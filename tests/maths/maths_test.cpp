@@ -73,6 +73,28 @@ TEST(LagPolynomial, StepDownAndStepUpAreInverse) {
   EXPECT_FALSE(partial_autocorrelations(std::vector{1.0}));
 }
 
+TEST(LagPolynomial, IsTheProductOfItsSections) {
+  RandomStream stream(6, 0);
+  for (std::size_t p = 1; p <= 7; ++p)
+    for (int trial = 0; trial < 20; ++trial) {
+      std::vector<double> partials(p);
+      for (double& r : partials) r = 1.9 * stream.uniform() - .95;
+      const std::vector<double> c = coefficients_from_partials(partials);
+      const auto sections = sections_from_coefficients(c);
+      ASSERT_TRUE(sections && sections->size() == p);
+      for (const double r : *sections) EXPECT_LT(std::abs(r), 1);
+      const std::vector<double> back = coefficients_from_sections(*sections);
+      for (std::size_t i = 0; i < p; ++i) EXPECT_NEAR(back[i], c[i], 1e-9) << p;
+    }
+  // By hand: (1 - .5 B)(1 - 1.2 B + .72 B^2), the complex pair first.
+  const auto by_hand = sections_from_coefficients(std::vector{1.7, -1.32, .36});
+  ASSERT_TRUE(by_hand);
+  EXPECT_NEAR((*by_hand)[0], 1.2 / 1.72, 1e-12);
+  EXPECT_NEAR((*by_hand)[1], -.72, 1e-12);
+  EXPECT_NEAR((*by_hand)[2], .5, 1e-12);
+  EXPECT_FALSE(sections_from_coefficients(std::vector{1.5, -.4}));
+}
+
 TEST(LagPolynomial, RootsOfKnownPolynomials) {
   // 1 - 1.2 B + .35 B^2 = (1 - .7 B)(1 - .5 B)
   EXPECT_NEAR(largest_inverse_root(std::vector{1.2, -.35}), .7, 1e-14);

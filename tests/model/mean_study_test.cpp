@@ -83,20 +83,24 @@ INSTANTIATE_TEST_SUITE_P(Models, Recovery,
                          [](const auto& i) { return std::string(i.param.name); });
 
 // Every candidate of the 36 on each demo series has a maximum, and none ends below one that it
-// contains. Lamp oil as it would be modelled: differenced, its fixed season in harmonics.
+// contains: returns as they are, where many run along the unit circle to imitate a season of the
+// hour or month, and as they would be modelled (by the day; differenced, the season in harmonics).
 TEST(Candidates, OfTheDemoSeriesAllConvergeAndNestedOnesDoNotFallBehind) {
   const std::string data = std::string(BRACE_SOURCE_DIR) + "/data/";
   const Series kelp =
       log_returns(read_series(data + "kelp-fibre.csv", {.value = "settle", .drop_zero = "volume"}));
-  const Series ferry =
-      log_returns(regroup(read_series(data + "ferry-freight.csv"), Clock::day, Aggregate::last));
-  const Series lamp = log_level(read_series(data + "lamp-oil.csv"));
+  const Series hours = read_series(data + "ferry-freight.csv"),
+               months = read_series(data + "lamp-oil.csv");
+  const Series ferry_by_hour = log_returns(hours), lamp_returns = log_returns(months),
+               ferry = log_returns(regroup(hours, Clock::day, Aggregate::last)),
+               lamp = log_level(months);
   SearchOptions plain{.differences = 0, .walk = SearchOptions::Walk::full}, season = plain;
   season.differences = 1;
   season.constant = SearchOptions::Constant::always;
   season.kept = parse_model("const harmonics 12:3").mean;
   for (const auto& [y, options] :
-       {std::pair{&kelp, &plain}, std::pair{&ferry, &plain}, std::pair{&lamp, &season}}) {
+       {std::pair{&kelp, &plain}, std::pair{&ferry_by_hour, &plain},
+        std::pair{&lamp_returns, &plain}, std::pair{&ferry, &plain}, std::pair{&lamp, &season}}) {
     const Search found = search(*y, *options, Executor(0));
     ASSERT_EQ(found.candidates.size(), 36u);
     const Candidate* grid[6][6] = {};
@@ -155,8 +159,8 @@ TEST(MeanStudy, AwkwardSeriesAreNeverWrongSilently) {
     }
   }
   fmt::print("  144 awkward fits: {} usable, {} refused as too short\n", usable, refused);
-  // Seven say `failed`; the bound is what was measured, to be raised and not lowered.
-  EXPECT_GE(usable + refused, 137u);
+  // Five say `failed`; the bound is what was measured, to be raised and not lowered.
+  EXPECT_GE(usable + refused, 139u);
 }
 
 }  // namespace

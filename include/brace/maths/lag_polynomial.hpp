@@ -22,6 +22,16 @@ namespace brace {
 //   c_k^(k) = r_k,   c_i^(k) = c_i^(k-1) - r_k c_{k-i}^(k-1)
 [[nodiscard]] std::vector<double> coefficients_from_partials(std::span<const double> r);
 
+// The same polynomial as a product of sections of degree two, (1 - r_1 (1 - r_2) B - r_2 B^2) ...,
+// each by its two partial autocorrelations, and one of degree one, 1 - r B, where the degree is
+// odd. Empty where the polynomial is not stationary. Terms of an AR and an MA polynomial that
+// cancel lie on straight lines here.
+[[nodiscard]] std::optional<std::vector<double>> sections_from_coefficients(
+    std::span<const double> c);
+
+// The product written out.
+[[nodiscard]] std::vector<double> coefficients_from_sections(std::span<const double> r);
+
 // The inverse roots, found as eigenvalues of the companion matrix.
 [[nodiscard]] std::vector<std::complex<double>> inverse_roots(std::span<const double> c);
 
