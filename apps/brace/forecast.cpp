@@ -30,8 +30,8 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
                                  s.date ? format_date(*s.date) : "",
                                  cell(s.mean),
                                  cell(s.sd),
-                                 cell(std::sqrt(s.variance)),
-                                 cell(s.variance)};
+                                 cell(std::sqrt(s.shown_variance())),
+                                 s.variance ? cell(*s.variance) : ""};
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
       row.push_back(cell(s.return_interval[i].low));
       row.push_back(cell(s.return_interval[i].high));

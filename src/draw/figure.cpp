@@ -133,7 +133,7 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
     fx.push_back(dated ? static_cast<double>(s.date->time_since_epoch().count())
                        : static_cast<double>(window.size() + static_cast<std::size_t>(s.step)));
     mean.push_back(s.mean);
-    point.push_back(std::sqrt(s.variance));
+    point.push_back(std::sqrt(s.shown_variance()));
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
       return_low[i].push_back(s.return_interval[i].low);
       return_high[i].push_back(s.return_interval[i].high);

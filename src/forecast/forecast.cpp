@@ -13,6 +13,7 @@
 #include "brace/model/model_line.hpp"
 #include "model/admissible.hpp"
 #include "model/innovations.hpp"
+#include "model/law/moments.hpp"
 #include "model/likelihood.hpp"
 #include "model/stepper.hpp"
 
@@ -69,7 +70,7 @@ class Origin {
   bool at(std::span<const double> theta, Past& past) {
     if (fit_.exact) {
       if (!filter(fit_.model, data_, theta, found_)) return false;
-      past = Past::after(fit_.model, found_.end, theta[mean_positions(fit_.model).count]);
+      past = Past::after(fit_.model, theta, found_.end, theta[mean_positions(fit_.model).count]);
       return true;
     }
     if (!conditional_.path(theta, path_)) return false;
@@ -151,9 +152,14 @@ struct Cloud {
         original(with_original ? horizon : 0, std::vector<double>(count)) {}
 };
 
+// Regressors of the coming rows.
+struct Columns {
+  MatrixXd mean, variance;  // horizon x regressors
+};
+
 // Paths of the coming rows. Work is split over kRandomStreams streams, whatever the threads: draw d
 // belongs to stream d modulo their number.
-Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const MatrixXd& columns,
+Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Columns& columns,
                      const std::vector<Timestamp>& dates, const Executor& executor) {
   const auto horizon = static_cast<std::size_t>(options.horizon);
   const auto draws = static_cast<std::size_t>(options.draws),
@@ -187,9 +193,9 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Matri
       }
       const std::span<const double> shape = std::span(theta).subspan(first_shape);
       for (std::size_t p = 0; p < paths; ++p) {
-        // Every second path mirrors the one before it: the laws are symmetric, and means come out
+        // Under a symmetric law every second path mirrors the one before it, and means come out
         // right.
-        if (p % 2 == 0)
+        if (p % 2 == 0 || !law.symmetric)
           for (double& v : z) v = law.draw(stream, shape);
         else
           for (double& v : z) v = -v;
@@ -198,8 +204,10 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Matri
         double variance = 0;
         double weight_sum = levels ? 0 : std::accumulate(weights.begin(), weights.end(), 0.0);
         for (std::size_t k = 0; k < horizon; ++k) {
+          const auto at_row = static_cast<Index>(k);
           const Stepper::Row row =
-              step.advance(z[k], step.regression(columns.row(static_cast<Index>(k))));
+              step.advance(z[k], step.regression(columns.mean.row(at_row)),
+                           step.variance_regression(columns.variance.row(at_row)));
           cloud.returns[k][at] = y[k] = row.y;
           cloud.variances[k][at] = row.h;
           // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}, and a level at
@@ -221,6 +229,28 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Matri
   cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
   cloud.drawn = full ? draws : 0;
   return cloud;
+}
+
+// E h / exp(E ln h) of egarch at each step ahead, empty where it is infinite: the product over the
+// shocks to come of E exp(a (|z| - E|z|) + g z), a and g being how a shock enters ln h later.
+std::vector<std::optional<double>> log_variance_moments(const Model& model,
+                                                        std::span<const double> theta,
+                                                        std::size_t horizon) {
+  std::vector<std::optional<double>> moments(horizon, 1.0);
+  if (!std::holds_alternative<Egarch>(model.variance)) return moments;
+  const ParameterNames names = parameter_names(model);
+  const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
+  const std::span<const double> shape = theta.subspan(names.mean.size() + variance.size());
+  const double size = mean_absolute(model.shocks, shape);
+  const std::vector<LogVarianceResponse> responses =
+      log_variance_responses(model, variance, horizon);
+  for (std::size_t k = 1; k < horizon; ++k) {
+    const auto [a, g] = responses[k - 1];
+    const double mean = exponential_moment(model.shocks, shape, a, g) * std::exp(-a * size);
+    moments[k] = moments[k - 1] && std::isfinite(mean) ? std::optional(*moments[k - 1] * mean)
+                                                       : std::nullopt;
+  }
+  return moments;
 }
 
 // The quantile of order p, between the two order statistics around p (n - 1).
@@ -278,7 +308,9 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
 
   const auto horizon = static_cast<std::size_t>(options.horizon);
   const std::vector<double> theta = fit.estimates();
-  const MatrixXd columns = columns_ahead(fit.model, fit.window(), dates, options.future, horizon);
+  const Series window = fit.window();
+  const Columns columns{columns_ahead(fit.model, window, dates, options.future, horizon),
+                        variance_columns_ahead(fit.model, window, dates, options.future, horizon)};
   Origin origin(fit);
   const Past past = origin.at_estimates();
   Stepper step(fit.model, theta, past);
@@ -287,18 +319,34 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   const std::vector<double> psi = psi_weights(fit.model, theta, horizon);
   std::vector<double> variances;
   std::vector<LevelAhead> exact;
-  if (fit.exact) exact = levels_ahead(fit.model, theta, origin.end(), columns);
+  if (fit.exact) exact = levels_ahead(fit.model, theta, origin.end(), columns.mean);
+  Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
+  const auto mean_of = [](const std::vector<double>& values) {
+    return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
+  };
+  const std::vector<std::optional<double>> moments =
+      log_variance_moments(fit.model, theta, horizon);
   for (std::size_t k = 0; k < horizon; ++k) {
-    const Stepper::Row row = step.expect(step.regression(columns.row(static_cast<Index>(k))));
-    variances.push_back(row.h);
-    double of_return = 0;
-    for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
+    const auto at = static_cast<Index>(k);
+    const Stepper::Row row = step.expect(step.regression(columns.mean.row(at)),
+                                         step.variance_regression(columns.variance.row(at)));
     ForecastStep s;
     s.step = static_cast<int>(k) + 1;
     if (!dates.empty()) s.date = dates[k];
-    s.mean = row.mean;
+    s.typical_variance = row.h;
+    s.variance = row.h;
+    if (k > 0 && std::holds_alternative<Egarch>(fit.model.variance)) {
+      s.variance.reset();
+      if (moments[k]) s.variance = row.h * *moments[k];
+    } else if (k > 0 && std::holds_alternative<Aparch>(fit.model.variance)) {
+      s.variance = mean_of(cloud.variances[k]);
+    }
+    variances.push_back(s.shown_variance());
+    double of_return = 0;
+    for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
+    // The mean of a volatility has no closed form but for the next row.
+    s.mean = fit.model.mean.risk && k > 0 ? mean_of(cloud.returns[k]) : row.mean;
     s.sd = std::sqrt(fit.exact ? exact[k].variance : of_return);
-    s.variance = s.typical_variance = row.h;
     ahead.steps.push_back(std::move(s));
   }
   double cumulative = 0, total_variance = 0;
@@ -307,7 +355,6 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     total_variance += cumulative * cumulative * variances[k];
   }
 
-  Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
   const auto same = [](double v) { return v; };
   const auto root = [](double v) { return std::sqrt(v); };
   for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
@@ -319,9 +366,11 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
       const std::span<const double> shape =
           std::span(theta).subspan(names.mean.size() + names.variance.size());
       for (Interval& interval : s.return_interval) {
-        const double reach =
-            s.sd * shock_law(fit.model.shocks).quantile(0.5 + interval.percent / 200.0, shape);
-        interval = {interval.percent, s.mean - reach, s.mean + reach};
+        const auto at = [&](double p) {
+          return s.mean + s.sd * shock_law(fit.model.shocks).quantile(p, shape);
+        };
+        interval = {interval.percent, at(0.5 - interval.percent / 200.0),
+                    at(0.5 + interval.percent / 200.0)};
       }
     } else {
       s.volatility_interval = intervals_of(cloud.variances[k], ahead.intervals, root);
@@ -364,6 +413,11 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   }
 
   ahead.warnings = fit.warnings;
+  if (!ahead.steps.back().variance)
+    ahead.warnings.push_back(
+        {WarningCode::moment_undefined,
+         "the mean of the variance is infinite under this law: volatility is that of the typical "
+         "path, exp of the mean of ln h, and intervals are quantiles, which exist"});
   if (cloud.drawn > 0)
     ahead.share_redrawn =
         static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);

@@ -68,8 +68,8 @@ void print_original(std::ostream& out, const Forecast& f, std::size_t widest) {
 }
 
 void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) {
-  const int digits = decimals_for(std::sqrt(f.steps.front().variance));
-  const int ends = interval_decimals(std::sqrt(f.steps.front().variance));
+  const int digits = decimals_for(std::sqrt(f.steps.front().shown_variance()));
+  const int ends = interval_decimals(std::sqrt(f.steps.front().shown_variance()));
   const int percent = f.intervals[widest];
   out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
                      fmt::format("{} % of returns", percent), "volatility",
@@ -77,7 +77,7 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
   for (const ForecastStep& s : f.steps)
     out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", when(s), text::fixed(s.mean, digits),
                        spell(s.return_interval[widest], ends),
-                       text::fixed(std::sqrt(s.variance), digits),
+                       text::fixed(std::sqrt(s.shown_variance()), digits),
                        s.volatility_interval.empty() ? "taken as known"
                                                      : spell(s.volatility_interval[widest], ends));
   out << '\n'
@@ -97,7 +97,8 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
 }
 
 std::string headline(const Forecast& f) {
-  const double now = std::sqrt(f.steps.front().variance), then = std::sqrt(f.steps.back().variance);
+  const double now = std::sqrt(f.steps.front().shown_variance()),
+               then = std::sqrt(f.steps.back().shown_variance());
   const int digits = decimals_for(now);
   const std::string unit = f.unit.empty() ? "" : fmt::format(" {} a {}", f.unit, f.period);
   std::string text;

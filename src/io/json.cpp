@@ -136,6 +136,7 @@ std::string json_document(std::string_view command, const Fit& fit) {
                  {"persistence", number(fit.persistence)},
                  {"half_life", number(fit.half_life)},
                  {"unconditional_variance", number(fit.unconditional_variance)},
+                 {"typical_variance", number(fit.typical_variance)},
                  {"last", {{"shock", nullptr}, {"variance", nullptr}}}};
   if (!fit.variances.empty())
     result["last"] = {

@@ -2,9 +2,6 @@
 // Admissibility of parameters. Covered by tests/model/estimate_test.cpp.
 #include "model/admissible.hpp"
 
-#include <fmt/format.h>
-
-#include <cmath>
 #include <numeric>
 
 #include "brace/maths/lag_polynomial.hpp"
@@ -39,17 +36,16 @@ std::optional<std::string> broken_rule(const Model& model, std::span<const doubl
   for (const Bound& bound : variance_family(model.variance).bounds(model)) {
     double sum = 0;
     for (const auto& [index, weight] : bound.terms) sum += weight * variance[index];
-    // The bound on omega is for scaled data; in natural units it says that omega is positive.
-    const bool level = bound.terms.size() == 1 && bound.terms[0].first == 0;
-    if (level ? !(variance[0] > 0) : !(sum <= bound.limit)) return bound.name;
+    // A bound on a level is for scaled data; in natural units it says that the level is positive.
+    const bool kept = !bound.of_level ? sum <= bound.limit : bound.limit < 0 ? sum < 0 : sum <= 0;
+    if (!kept) return bound.name;
   }
+  if (const auto broken = variance_family(model.variance).broken)
+    if (const auto rule = broken(model, variance)) return rule;
   const ShockLaw& law = shock_law(model.shocks);
   for (std::size_t s = 0; s < law.shapes.size(); ++s) {
     const double value = theta[names.mean.size() + names.variance.size() + s];
-    const double w = law.shapes[s].working(value);
-    if (!std::isfinite(value) || !(w > 0) || w > law.shapes[s].high)
-      return fmt::format("{} is at least {:.3g}", names.shocks[s],
-                         law.shapes[s].natural(law.shapes[s].high));
+    if (!law.shapes[s].admits(value)) return law.shapes[s].rule;
   }
   return std::nullopt;
 }

@@ -69,7 +69,7 @@ std::span<const double> span_of(const VectorXd& v) {
 
 // Parameters for which zero is no hypothesis.
 bool has_t(const std::string& name) {
-  return name != "nu" && name != "sigma2" && name != "omega";
+  return name != "nu" && name != "sigma2" && name != "omega" && name != "delta";
 }
 
 // The data on the scale on which the optimiser works: changes divided by their standard deviation,
@@ -77,11 +77,11 @@ bool has_t(const std::string& name) {
 struct Scaled {
   MeanData data;
   double centre = 0, scale = 1;
-  Eigen::VectorXd column_scales{};
+  Eigen::VectorXd column_scales{}, variance_column_scales{};
   std::size_t observed = 0;
 };
 
-Scaled scale_data(const MeanData& data, bool centre, std::size_t pure_columns) {
+Scaled scale_data(const MeanData& data, bool centre, bool scale, std::size_t pure_columns) {
   Scaled s{.data = data};
   double sum = 0, squares = 0;
   for (const double v : data.change)
@@ -94,7 +94,7 @@ Scaled scale_data(const MeanData& data, bool centre, std::size_t pure_columns) {
   if (centre && (data.lost == 0 || data.missing.empty())) s.centre = sum / n;
   for (const double v : data.change)
     if (!std::isnan(v)) squares += (v - s.centre) * (v - s.centre);
-  s.scale = std::sqrt(squares / n);
+  if (scale) s.scale = std::sqrt(squares / n);
   for (double& v : s.data.change) v = (v - s.centre) / s.scale;
   for (double& v : s.data.filled) v = (v - s.centre) / s.scale;
   for (double& v : s.data.level) v /= s.scale;
@@ -103,6 +103,12 @@ Scaled scale_data(const MeanData& data, bool centre, std::size_t pure_columns) {
     s.column_scales(j) = data.columns.col(j).norm() / std::sqrt(n);
     s.data.columns.col(j) /= s.column_scales(j);
   }
+  s.variance_column_scales = Eigen::VectorXd::Ones(data.variance_columns.cols());
+  for (Index j = 0; j < data.variance_columns.cols(); ++j)
+    if (const double size = data.variance_columns.col(j).norm() / std::sqrt(n); size > 0) {
+      s.variance_column_scales(j) = size;
+      s.data.variance_columns.col(j) /= size;
+    }
   return s;
 }
 
@@ -115,7 +121,7 @@ class Engine {
         at_(mean_positions(model)),
         options_(options),
         exact_(exact),
-        scaled_(scale_data(data, model.mean.constant && !held_value("mu"),
+        scaled_(scale_data(data, model.mean.constant && !held_value("mu"), may_scale(),
                            model.mean.constant ? 1 : 0)),
         units_(units()),
         chart_(model, held_scaled()),
@@ -135,24 +141,64 @@ class Engine {
     return std::nullopt;
   }
 
-  // What one unit of each parameter on the optimiser's scale is in natural units.
+  // A level that is held is a number on the optimiser's scale only where nothing else moves it.
+  [[nodiscard]] bool may_scale() const {
+    const bool bent = std::holds_alternative<Egarch>(model_.variance) ||
+                      std::holds_alternative<Aparch>(model_.variance);
+    return !bent || std::none_of(model_.held.begin(), model_.held.end(), [](const Held& h) {
+      return h.name == "omega" || h.name.starts_with("vwith:");
+    });
+  }
+
+  // Parameters on the optimiser's scale in natural units or, with `back`, the other way round; and
+  // the derivatives of the one by the other.
+  [[nodiscard]] VectorXd convert(VectorXd theta, bool back, MatrixXd* derivatives = nullptr) const {
+    const auto first = static_cast<Index>(parameter_names(model_).mean.size()),
+               count = static_cast<Index>(parameter_names(model_).variance.size());
+    MatrixXd J;
+    const auto columns = static_cast<Index>(model_.variance_regressors.size());
+    auto of_columns = theta.segment(first + count - columns, columns);
+    if (back) of_columns.array() *= scaled_.variance_column_scales.array();
+    variance_family(model_.variance)
+        .rescale(model_, back ? 1 / scaled_.scale : scaled_.scale,
+                 {theta.data() + first, static_cast<std::size_t>(count)}, J);
+    if (!back) of_columns.array() /= scaled_.variance_column_scales.array();
+    if (derivatives) {
+      *derivatives = units_.asDiagonal();
+      derivatives->block(first, first, count, count) = J;
+      for (Index c = 0; c < columns; ++c) {
+        const Index at = first + count - columns + c;
+        derivatives->row(at) /= scaled_.variance_column_scales(c);
+      }
+    }
+    if (back)
+      theta = theta.cwiseQuotient(units_);
+    else
+      theta = theta.cwiseProduct(units_);
+    return theta;
+  }
+
+  // What one unit of each parameter on the optimiser's scale is in natural units; 1 for those of
+  // the variance, which convert() treats.
   [[nodiscard]] VectorXd units() const {
     VectorXd u = VectorXd::Ones(static_cast<Index>(names_.size()));
     for (std::size_t j = 0; j < at_.regression.size(); ++j)
       u(static_cast<Index>(at_.regression[j])) =
           scaled_.scale / scaled_.column_scales(static_cast<Index>(j));
-    for (std::size_t j = 0; j < names_.size(); ++j)
-      if (names_[j] == "omega" || names_[j] == "sigma2")
-        u(static_cast<Index>(j)) = scaled_.scale * scaled_.scale;
+    if (model_.mean.risk == RiskTerm::variance)
+      u(static_cast<Index>(at_.count) - 1) = 1 / scaled_.scale;
     return u;
   }
 
   [[nodiscard]] std::vector<std::optional<double>> held_scaled() const {
-    std::vector<std::optional<double>> held;
-    for (std::size_t j = 0; j < names_.size(); ++j) {
-      held.push_back(held_value(names_[j]));
-      if (held.back()) *held.back() /= units_(static_cast<Index>(j));
-    }
+    // Parameters that are not held have no part in it: 1 stands for them.
+    VectorXd theta = VectorXd::Ones(static_cast<Index>(names_.size()));
+    for (std::size_t j = 0; j < names_.size(); ++j)
+      if (const auto held = held_value(names_[j])) theta(static_cast<Index>(j)) = *held;
+    theta = convert(std::move(theta), true);
+    std::vector<std::optional<double>> held(names_.size());
+    for (std::size_t j = 0; j < names_.size(); ++j)
+      if (held_value(names_[j])) held[j] = theta(static_cast<Index>(j));
     return held;
   }
 
@@ -215,9 +261,9 @@ class Engine {
   }
 
   [[nodiscard]] VectorXd with_held(VectorXd theta) const {
+    const std::vector<std::optional<double>> held = held_scaled();
     for (std::size_t j = 0; j < names_.size(); ++j)
-      if (const auto held = held_value(names_[j]))
-        theta(static_cast<Index>(j)) = *held / units_(static_cast<Index>(j));
+      if (held[j]) theta(static_cast<Index>(j)) = *held[j];
     return theta;
   }
 
@@ -265,7 +311,7 @@ class Engine {
       VectorXd theta = Eigen::Map<const VectorXd>(options_.start.data(),
                                                   static_cast<Index>(options_.start.size()));
       if (model_.mean.constant && scaled_.centre != 0) theta(0) -= scaled_.centre;
-      points.emplace_back(theta.cwiseQuotient(units_));
+      points.push_back(convert(std::move(theta), true));
     }
     struct Ranked {
       double f;
@@ -295,6 +341,9 @@ class Engine {
       Index at = 0;
       for (const double v : mean) theta(at++) = v;
       for (const double v : variance) theta(at++) = v;
+      // Regressors of the variance begin with a small share of it.
+      for (std::size_t c = 0; c < model_.variance_regressors.size(); ++c)
+        theta(at++) = std::holds_alternative<Egarch>(model_.variance) ? 0 : 0.02;
       for (const ShapeCoordinate& shape : shock_law(model_.shocks).shapes)
         theta(at++) = shape.natural(shape.start);
       points.push_back(std::move(theta));
@@ -341,19 +390,28 @@ class Engine {
     const LinearConstraints& c = chart_.constraints();
     if (((c.d - c.C * x).array() >= 0).all()) return x;
     const Eigen::LLT<MatrixXd> identity(MatrixXd::Identity(x.size(), x.size()));
-    // From an inner point the projection's slack is non-negative, as the quadratic programme asks.
-    VectorXd inner = x;
-    for (Index i = 0; i < x.size(); ++i)
-      if (chart_.parameter(i) >= static_cast<std::size_t>(first_variance()) &&
-          chart_.parameter(i) < names_.size() - shock_law(model_.shocks).shapes.size())
-        inner(i) = 1e-3;
-    const VectorXd slack = c.d - c.C * inner;
-    for (Index i = 0; i < slack.size(); ++i)
-      if (slack(i) < 0)
-        throw Error(ErrorCode::bad_model_line,
-                    fmt::format("model line: '{}': the held parameters leave no room for {}",
-                                to_string(model_), c.names[static_cast<std::size_t>(i)]));
-    return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
+    // From an inner point the projection's slack is non-negative, as the quadratic programme asks:
+    // small numbers for the variance, or one of the family's own starts.
+    std::vector<std::vector<double>> guesses = variance_family(model_.variance).starts(model_);
+    guesses.insert(guesses.begin(), std::vector<double>(guesses.front().size(), 1e-3));
+    std::string tight;
+    for (std::vector<double>& guess : guesses) {
+      guess.resize(parameter_names(model_).variance.size(), 1e-3);
+      VectorXd inner = x;
+      for (Index i = 0; i < x.size(); ++i) {
+        const std::size_t p = chart_.parameter(i),
+                          first = static_cast<std::size_t>(first_variance());
+        if (p >= first && p < first + guess.size()) inner(i) = guess[p - first];
+      }
+      const VectorXd slack = c.d - c.C * inner;
+      Index worst = 0;
+      if (slack.minCoeff(&worst) >= 0)
+        return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
+      if (tight.empty()) tight = c.names[static_cast<std::size_t>(worst)];
+    }
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}': the held parameters leave no room for {}",
+                            to_string(model_), tight));
   }
 
   // ---- The climb ----
@@ -624,11 +682,11 @@ class Engine {
 
   void write_estimates(Fit& fit) const {
     fit.estimated = static_cast<int>(chart_.size());
+    const VectorXd natural = convert(theta_, false);
     for (std::size_t j = 0; j < names_.size(); ++j) {
       Parameter p;
       p.name = names_[j];
-      p.estimate = theta_(static_cast<Index>(j)) * units_(static_cast<Index>(j)) +
-                   (p.name == "mu" ? scaled_.centre : 0);
+      p.estimate = natural(static_cast<Index>(j)) + (p.name == "mu" ? scaled_.centre : 0);
       if (const auto held = held_value(p.name)) {
         p.estimate = *held;
         p.held = true;
@@ -675,9 +733,12 @@ class Engine {
       if (of_B.isPositive() && of_B.rcond() > 1e-14) opg = of_B.solve(identity);
       sandwich = A * B * A;
     }
+    MatrixXd to_natural;
+    (void)convert(theta_, false, &to_natural);
+    const MatrixXd N = to_natural * G;
     const auto natural = [&](const MatrixXd& C) -> MatrixXd {
       if (C.size() == 0) return {};
-      return units_.asDiagonal() * (G * C * G.transpose()) * units_.asDiagonal();
+      return N * C * N.transpose();
     };
     const MatrixXd by_hessian = natural(A), by_opg = natural(opg), by_sandwich = natural(sandwich);
     const auto error = [&](const MatrixXd& V, Index j) -> std::optional<double> {

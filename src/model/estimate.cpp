@@ -8,14 +8,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/laws/standard.hpp"
-#include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
@@ -109,15 +107,17 @@ void fill_criteria(Fit& fit) {
 
 void fill_dynamics(Fit& fit) {
   const std::vector<double> theta = fit.estimates();
+  const ParameterNames names = parameter_names(fit.model);
   const std::span<const double> variance =
-      std::span(theta).subspan(parameter_names(fit.model).mean.size());
-  const std::vector<double> decay = variance_family(fit.model.variance).decay(fit.model, variance);
-  const double persistence = std::accumulate(decay.begin(), decay.end(), 0.0);
-  if (persistence < 1) fit.unconditional_variance = variance[0] / (1 - persistence);
-  if (decay.empty()) return;
-  fit.persistence = persistence;
-  const double root = largest_inverse_root(decay);
-  if (root > 0 && root < 1) fit.half_life = std::log(0.5) / std::log(root);
+      std::span(theta).subspan(names.mean.size(), names.variance.size());
+  const Dynamics found =
+      variance_family(fit.model.variance)
+          .dynamics(fit.model, variance,
+                    std::span(theta).subspan(names.mean.size() + variance.size()));
+  fit.persistence = found.persistence;
+  fit.half_life = found.half_life;
+  fit.unconditional_variance = found.unconditional_variance;
+  fit.typical_variance = found.typical_variance;
 }
 
 // McLeod and Li's test at 5 %, its statistic alone.
@@ -207,15 +207,6 @@ std::size_t least_observations(const Model& model) {
          std::max<std::size_t>(2 * k, k + static_cast<std::size_t>(longest) + 5);
 }
 
-void require_built(const Model& model) {
-  if (const auto term = unbuilt_term(model))
-    throw Error(
-        ErrorCode::not_built,
-        fmt::format("model line: '{}' is part of the grammar but not estimated by this version; "
-                    "built are all means but risk / steady, arch, garch / normal, student",
-                    *term));
-}
-
 // A model whose parameters are all held is estimated by nobody: its values must describe a process.
 void require_admissible_where_held(const Model& model) {
   std::vector<double> theta;
@@ -242,7 +233,6 @@ Fit run_job(const FitJob& job) {
   if (fit.count != job.series->size()) part = fit.window();
   const Series& window = part ? *part : *job.series;
   fit.model = canonical(job.model);
-  require_built(fit.model);
   require_usable(window, least_observations(fit.model), fmt::format("'{}'", to_string(fit.model)));
   fit.model = resolved(fit.model, window);
   require_admissible_where_held(fit.model);
@@ -292,7 +282,6 @@ Fit estimate(std::string_view model_line, const Series& series, const EstimateOp
 Evaluation evaluate(const Model& model, const Series& series, const std::vector<double>& parameters,
                     LikelihoodKind kind) {
   const Model tidy = canonical(model);
-  require_built(tidy);
   require_usable(series, 1, "a likelihood");
   if (const std::size_t k = parameter_names(tidy).all().size(); parameters.size() != k)
     throw Error(ErrorCode::bad_option, fmt::format("{} parameters given, the model '{}' has {}",
@@ -323,7 +312,6 @@ Evaluation evaluate(const Model& model, const Series& series, const std::vector<
 Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   Fit fit;
   fit.model = canonical(std::move(known.model));
-  require_built(fit.model);
   fit.series = std::move(series);
   fit.count = fit.series->size();
   fit.parameters = std::move(known.parameters);

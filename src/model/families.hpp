@@ -4,6 +4,8 @@
 // variant in the model.
 #pragma once
 
+#include <Eigen/Dense>
+#include <algorithm>
 #include <optional>
 #include <span>
 #include <string>
@@ -19,30 +21,96 @@ struct Bound {
   std::string name;  // "alpha1 >= 0"
   std::vector<std::pair<std::size_t, double>> terms;
   double limit;
+  bool of_level = false;  // the limit is one for data of unit variance: in other units it is 0
 };
 
-// Makes room at the front of a fixed-length history by dropping its oldest value.
-void push_front(std::vector<double>& newest_first, double value);
+// What follows from the parameters alone; empty where it does not exist.
+struct Dynamics {
+  std::optional<double> persistence, half_life;  // half-life in rows
+  std::optional<double> unconditional_variance;  // mean of h
+  std::optional<double> typical_variance;        // where recursions run in another scale than h's
+};
+// The largest inverse root of a decay by lag, whose sum is the persistence, gives the half-life.
+[[nodiscard]] std::optional<double> half_life_of(const std::vector<double>& decay);
 
-// Past shocks and variances, newest first, as far back as the model reaches.
-struct VarianceHistory {
-  std::vector<double> q;  // e^2 (its expectation where e was missing)
+// What a shock leaves behind: in the family's own scale (e^2, |z|, |e|^delta) its size where it is
+// positive and where it is negative; one of them is 0 but in expectations.
+struct News {
+  double plus = 0, minus = 0;
+};
+
+// The past of a variance, newest first, as far back as the model reaches.
+struct VarianceState {
+  std::vector<News> news;
   std::vector<double> h;
-  void push(double new_q, double new_h);  // drops the oldest
+  std::vector<double> x;  // a state of the family's own: ln h, a power of h, the long-run component
+  void push(const News& new_news, double new_h, double new_x);  // drops the oldest
 };
+
+// Parameters as stepping needs them, with the moments of the law that the family asks for.
+struct StepRules {
+  const Model* model = nullptr;
+  std::span<const double> theta;  // variance
+  double negative_square = 0.5;   // E z^2 1(z < 0)
+  double mean_size = 0;           // E|z|
+  News powers;                    // E |z|^delta on either side
+};
+[[nodiscard]] StepRules step_rules(const Model& model, std::span<const double> theta,
+                                   std::span<const double> shape);
 
 struct VarianceFamily {
   // Bounds for data scaled to unit variance.
   std::vector<Bound> (*bounds)(const Model& model);
   // Starting points for data scaled to unit variance, widely spread; the engine takes the best.
+  // Without the coefficients of regressors.
   std::vector<std::vector<double>> (*starts)(const Model& model);
-  // h of the next row.
-  double (*next)(const Model& model, std::span<const double> theta, const VarianceHistory& past);
-  // How much of a shock to the variance is left after one step: polynomial coefficients by lag,
-  // whose sum is the persistence and whose largest inverse root gives the half-life.
-  std::vector<double> (*decay)(const Model& model, std::span<const double> theta);
+  Dynamics (*dynamics)(const Model& model, std::span<const double> theta,
+                       std::span<const double> shape);
+  // h of the next row, before the terms in regressors or with their sum.
+  double (*next)(const StepRules& rules, const VarianceState& past, double columns);
+  // The state x that goes with an h.
+  double (*state)(const StepRules& rules, const VarianceState& past, double h);
+  // What a shock leaves behind; e null: in expectation.
+  News (*news)(const StepRules& rules, double h, const double* e);
+  // The same model for data `scale` times as large: theta in place, and d new / d old (k x k).
+  void (*rescale)(const Model& model, double scale, std::span<double> theta, Eigen::MatrixXd& J);
+  // How far back news count.
+  std::size_t (*reach)(const Model& model);
+  // A rule that is no linear bound, where it is broken.
+  std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
 };
 [[nodiscard]] const VarianceFamily& variance_family(const Variance& variance);
+
+// How a shock enters ln h of egarch m = 1, 2, .. rows later: by its size and by its sign.
+struct LogVarianceResponse {
+  double size, sign;
+};
+[[nodiscard]] std::vector<LogVarianceResponse> log_variance_responses(const Model& model,
+                                                                      std::span<const double> theta,
+                                                                      std::size_t rows);
+
+// Persistence is kept below one, where the unconditional variance ends.
+inline constexpr double kMostPersistence = 1 - 1e-5;
+// Least omega for data of unit variance: far below any estimate, above rounding.
+inline constexpr double kLeastOmega = 1e-7;
+
+// Pieces that families share.
+[[nodiscard]] std::vector<Bound> not_negative(const Model& model, std::size_t from, std::size_t to);
+void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
+void rescale_level(const Model& model, double scale, std::span<double> theta, Eigen::MatrixXd& J);
+[[nodiscard]] std::size_t longest_shock_lag(const Model& model);
+[[nodiscard]] inline double no_state(const StepRules&, const VarianceState&, double) {
+  return 0;
+}
+[[nodiscard]] News square_news(const StepRules& rules, double h, const double* e);
+
+// Makes room at the front of a fixed-length history by dropping its oldest value.
+template <class V>
+void push_front(std::vector<V>& newest_first, const V& value) {
+  if (newest_first.empty()) return;
+  std::copy_backward(newest_first.begin(), newest_first.end() - 1, newest_first.end());
+  newest_first.front() = value;
+}
 
 // A shape parameter in the engine's working coordinate w, in which the likelihood is close to
 // quadratic.
@@ -55,10 +123,14 @@ struct ShapeCoordinate {
   double start;
   const char* at_low;  // what it means when a bound binds
   const char* at_high;
+  // Whether a value in natural units describes a law, and the rule.
+  bool (*admits)(double natural);
+  const char* rule;
 };
 
 struct ShockLaw {
   std::vector<ShapeCoordinate> shapes;
+  bool symmetric;
   double (*draw)(RandomStream& stream, std::span<const double> shape);
   double (*quantile)(double p, std::span<const double> shape);
 };

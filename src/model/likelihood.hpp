@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -21,19 +22,15 @@
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 #include "model/surface.hpp"
+#include "model/variance/stage.hpp"
 
 namespace brace {
 
-// The tables that join the stages, filled in likelihood_passes.hpp.
+// A law as the likelihood runs it; the table of all is in likelihood_passes.hpp.
 template <class T>
 struct LawKernel {
   void (*pass[4])(LawBlock<T>&);
   LawInformation<T> (*information)(const T* shape);
-};
-
-template <class T>
-struct VarianceKernel {
-  bool (*pass[4])(VarianceBlock<T>&);
 };
 
 template <class T>
@@ -66,7 +63,8 @@ class Likelihood {
     std::vector<T> dev;  // y_t - mu; its forecast where y is missing
     std::vector<T> e;    // 0 where missing
     std::vector<T> h;
-    T presample = T(0);  // mean of e^2
+    std::vector<T> state;  // of a family with a second one; else empty
+    T presample = T(0);    // mean of e^2
   };
 
   // The filtered path, into storage that is used again; false when the parameters are not admitted.
@@ -80,27 +78,30 @@ class Likelihood {
   //   e[t] = outer[t] - sum sma_J e[t-J]
   // Where y[t] is missing e[t] is 0 and the others follow from it: dev[t] is its forecast. Without
   // seasonal terms inner is dev and outer is e. Fills m_ = mean of e^2 over the values present, and
-  // its derivatives.
+  // its derivatives. With volatility in the mean dev[t] has a term in h[t]: then rows of mean and
+  // variance take turns, and m_ is the constant mean (y - ybar)^2.
   template <Order O>
   void run_mean(std::span<const T> theta);
   template <Order O>
   void run_constant(const T& mu);
-
-  // Rows before the sample: m and its derivatives, 0 by the variance parameters.
   template <Order O>
-  void start_variance();
+  void mean_row(std::span<const T> theta, std::size_t row, const Row<T>* h);
 
-  VarianceBlock<T> variance_block(std::span<const T> theta, std::size_t from);
+  // The variance before the sample and of a block.
+  void start_variance(Order order, std::span<const T> theta);
+  template <Order O>
+  bool run_variance(std::span<const T> theta, const ShockBlock<T>& block);
+  ShockBlock<T> shock_block(std::size_t from);
 
   template <Order O>
   void pass(std::span<const T> theta, Derivatives<T>& out, T* scores);
 
   // Chain rule from the law's derivatives in e and h to the parameters, over one block.
   template <Order O, std::size_t KM, std::size_t K>
-  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+  void accumulate(const ShockBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
                   T* scores);
   template <Order O>
-  void accumulate(const VarianceBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
+  void accumulate(const ShockBlock<T>& block, std::span<const T> theta, Derivatives<T>& out,
                   T* scores);
 
   std::vector<double> y_;
@@ -110,14 +111,17 @@ class Likelihood {
   MeanPositions at_;
   std::vector<T> columns_;  // of the regression, row by row
   bool plain_ = false;      // no lags, no column but the constant's
-  std::vector<int> ar_, ma_, seasonal_ar_, seasonal_ma_, shock_lags_, variance_lags_;
-  VarianceKernel<T> variance_;
+  std::vector<int> ar_, ma_, seasonal_ar_, seasonal_ma_;
+  std::optional<RiskTerm> risk_;
+  std::vector<double> variance_columns_;  // row by row
+  std::unique_ptr<VarianceStage<T>> stage_;
   LawKernel<T> law_;
   std::size_t km_ = 0, kv_ = 0, ks_ = 0;  // parameters of mean, variance, shocks
+  std::size_t ke_ = 0;                    // derivatives of e that may be non-zero
   Rows<T> dev_, inner_, outer_, e_;       // whole series
-  Rows<T> h_, q_;                         // one block
-  T m_ = T(0);                            // mean of e^2 and its derivatives
+  T m_ = T(0);                            // e^2 before the sample and its derivatives
   std::vector<T> m1_, m2_;
+  std::vector<T> risk_d_, risk_d2_;  // of the volatility in a row's mean
   LawBlock<T> law_block_;
 };
 

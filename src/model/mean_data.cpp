@@ -76,6 +76,19 @@ void fill_fade(const Regressor& r, const RowsAndAhead& rows, Eigen::Ref<VectorXd
   }
 }
 
+void fill_regressors(const std::vector<Regressor>& regressors, const RowsAndAhead& rows,
+                     Eigen::Ref<MatrixXd> X) {
+  for (std::size_t c = 0; c < regressors.size(); ++c) {
+    const Regressor& r = regressors[c];
+    auto column = X.col(static_cast<Index>(c));
+    if (r.source == Regressor::Source::fade)
+      fill_fade(r, rows, column);
+    else
+      for (Index t = 0; t < X.rows(); ++t)
+        column(t) = value_of(r, rows, static_cast<std::size_t>(t));
+  }
+}
+
 // Regression columns of all rows, not yet differenced; the constant's is left at 1, which is its
 // column after differencing too.
 MatrixXd level_columns(const Model& model, const RowsAndAhead& rows) {
@@ -95,13 +108,7 @@ MatrixXd level_columns(const Model& model, const RowsAndAhead& rows) {
       }
       c += 2 * pair < h.period ? 2 : 1;
     }
-  for (const Regressor& r : m.regressors) {
-    if (r.source == Regressor::Source::fade)
-      fill_fade(r, rows, X.col(c));
-    else
-      for (Index t = 0; t < X.rows(); ++t) X(t, c) = value_of(r, rows, static_cast<std::size_t>(t));
-    ++c;
-  }
+  fill_regressors(m.regressors, rows, X.rightCols(X.cols() - c));
   return X;
 }
 
@@ -179,11 +186,40 @@ MeanData prepare(const Model& model, std::vector<double> y, const MatrixXd& X) {
   return data;
 }
 
+// The regressors of the variance; `first` is the first row that counts.
+MatrixXd variance_columns(const Model& model, const RowsAndAhead& rows, std::size_t first) {
+  const std::vector<Regressor>& terms = model.variance_regressors;
+  MatrixXd X(static_cast<Index>(rows.rows), static_cast<Index>(terms.size()));
+  fill_regressors(terms, rows, X);
+  const bool logarithm = std::holds_alternative<Egarch>(model.variance);
+  for (std::size_t c = 0; c < terms.size(); ++c)
+    for (std::size_t t = first; t < rows.rows; ++t) {
+      const double x = X(static_cast<Index>(t), static_cast<Index>(c));
+      if (!std::isnan(x) && (logarithm || x >= 0)) continue;
+      const std::string where = t < rows.series.times.size() ? format_date(rows.series.times[t])
+                                                             : fmt::format("row {}", t + 1);
+      throw Error(
+          ErrorCode::bad_model_line,
+          std::isnan(x)
+              ? fmt::format("model line: 'vwith {}': its value is missing at {}, and a variance "
+                            "is needed at every row; fill it or leave those rows out",
+                            spell(terms[c]), where)
+              : fmt::format("model line: 'vwith {}': its value at {} is {:.6g}; a variance takes "
+                            "regressors that are never negative (egarch takes any)",
+                            spell(terms[c]), where, x));
+    }
+  return X;
+}
+
 }  // namespace
 
 MeanData mean_data(const Model& model, const Series& series) {
-  return prepare(model, series.values,
-                 level_columns(model, {.series = series, .dates = {}, .rows = series.size()}));
+  const RowsAndAhead rows{.series = series, .dates = {}, .rows = series.size()};
+  MeanData data = prepare(model, series.values, level_columns(model, rows));
+  if (!model.variance_regressors.empty())
+    data.variance_columns =
+        variance_columns(model, rows, data.lost).bottomRows(static_cast<Index>(data.change.size()));
+  return data;
 }
 
 MeanData mean_data(const Model& model, std::span<const double> y) {
@@ -212,6 +248,16 @@ MatrixXd columns_ahead(const Model& model, const Series& series,
                                 "that column and {} rows (--future FILE)",
                                 spell(r), ahead));
   return rows;
+}
+
+MatrixXd variance_columns_ahead(const Model& model, const Series& series,
+                                const std::vector<Timestamp>& dates,
+                                const std::vector<Companion>& future, std::size_t ahead) {
+  return variance_columns(
+             model,
+             {.series = series, .dates = dates, .future = &future, .rows = series.size() + ahead},
+             series.size())
+      .bottomRows(static_cast<Index>(ahead));
 }
 
 }  // namespace brace

@@ -28,10 +28,12 @@ struct MeanData {
   std::vector<std::size_t> missing;  // rows of y, 0-based
   std::vector<double> weights;       // of the difference, weights[0] = 1
   Eigen::MatrixXd columns;           // rows of `change` x regression coefficients, differenced too
+  Eigen::MatrixXd variance_columns;  // rows of `change` x regressors of the variance, as they are
 };
 
 // A row of y counts as missing where one of its regressors is. Throws Error (bad_model_line) where
-// columns are collinear, naming the term.
+// columns are collinear, or where a regressor of the variance is missing or, in a family that needs
+// it, negative, naming term and row.
 [[nodiscard]] MeanData mean_data(const Model& model, const Series& series);
 
 // For y alone: no differences, no column but the constant's.
@@ -44,5 +46,11 @@ struct MeanData {
                                             const std::vector<Timestamp>& dates,
                                             const std::vector<Companion>& future,
                                             std::size_t ahead);
+
+// The regressors of the variance in those rows.
+[[nodiscard]] Eigen::MatrixXd variance_columns_ahead(const Model& model, const Series& series,
+                                                     const std::vector<Timestamp>& dates,
+                                                     const std::vector<Companion>& future,
+                                                     std::size_t ahead);
 
 }  // namespace brace

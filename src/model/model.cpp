@@ -111,6 +111,18 @@ Model canonical(Model model) {
                 fmt::format("model line: '{}' needs at least one shock lag, such as e1",
                             family_name(model.variance)));
 
+  if (const Lags* lags = variance_lags(model.variance);
+      std::holds_alternative<Igarch>(model.variance) && lags->empty())
+    throw Error(ErrorCode::bad_model_line,
+                "model line: 'igarch' needs at least one variance lag, such as h1");
+  if (mean.risk && !mean.differences.empty())
+    throw Error(ErrorCode::bad_model_line,
+                "model line: 'risk' beside a difference has no meaning: the volatility would be "
+                "differenced too; take returns instead of 'diff'");
+  if (mean.risk && std::holds_alternative<Steady>(model.variance))
+    throw Error(ErrorCode::bad_model_line,
+                "model line: 'risk' needs a variance that moves, such as '/ garch'");
+
   const std::vector<std::string> names = parameter_names(model).all();
   std::vector<Held> in_order;
   for (const std::string& name : names)
@@ -247,16 +259,6 @@ Model resolved(Model model, const Series& series) {
   model.mean.regressors = write_out(model.mean.regressors, series);
   model.variance_regressors = write_out(model.variance_regressors, series);
   return canonical(std::move(model));
-}
-
-std::optional<std::string> unbuilt_term(const Model& model) {
-  const Mean& m = model.mean;
-  if (m.risk) return "risk";
-  if (!has_lags<Steady, Arch, Garch>(model.variance))
-    return std::string(family_name(model.variance));
-  if (!model.variance_regressors.empty()) return "vwith";
-  if (model.shocks.index() > 1) return std::string(law_name(model.shocks));
-  return std::nullopt;
 }
 
 }  // namespace brace

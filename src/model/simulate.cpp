@@ -4,8 +4,6 @@
 
 #include <fmt/format.h>
 
-#include <numeric>
-
 #include "brace/base/error.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/admissible.hpp"
@@ -18,14 +16,14 @@ namespace brace {
 Simulated simulate_path(const Model& model, const std::vector<double>& parameters, std::size_t n,
                         const SimulateOptions& options) {
   const Model tidy = canonical(model);
-  for (const Regressor& r : tidy.mean.regressors)
+  std::vector<Regressor> columns_of = tidy.mean.regressors;
+  columns_of.insert(columns_of.end(), tidy.variance_regressors.begin(),
+                    tidy.variance_regressors.end());
+  for (const Regressor& r : columns_of)
     throw Error(ErrorCode::not_built,
                 fmt::format("model line: 'with {}' needs a column of a file; simulation takes "
                             "harmonics and a trend, no columns",
                             spell(r)));
-  if (const auto term = unbuilt_term(tidy))
-    throw Error(ErrorCode::not_built,
-                fmt::format("model line: '{}' is not simulated by this version", *term));
   const ParameterNames names = parameter_names(tidy);
   if (parameters.size() != names.all().size())
     throw Error(ErrorCode::bad_option,
@@ -36,11 +34,13 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
                 fmt::format("parameters of '{}': the rule is {}", to_string(tidy), *rule));
 
   const std::span<const double> theta(parameters);
-  const std::span<const double> variance = theta.subspan(names.mean.size());
-  const std::span<const double> shape = variance.subspan(names.variance.size());
-  const std::vector<double> decay = variance_family(tidy.variance).decay(tidy, variance);
-  const double persistence = std::accumulate(decay.begin(), decay.end(), 0.0);
-  Stepper step(tidy, theta, Past::before_sample(tidy, variance[0] / (1 - persistence)));
+  const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
+  const std::span<const double> shape = theta.subspan(names.mean.size() + variance.size());
+  // The burn-in begins at the long-run level or, where there is none, at one.
+  const Dynamics dynamics = variance_family(tidy.variance).dynamics(tidy, variance, shape);
+  const double level =
+      dynamics.typical_variance.value_or(dynamics.unconditional_variance.value_or(1));
+  Stepper step(tidy, theta, Past::before_sample(tidy, theta, level));
   RandomStream stream(options.seed, options.stream);
   const ShockLaw& law = shock_law(tidy.shocks);
   // The burn-in forgets the start of the process; levels then begin at zero, and regression terms

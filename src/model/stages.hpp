@@ -30,6 +30,14 @@ constexpr std::size_t packed_size(std::size_t k) {
   return k * (k + 1) / 2;
 }
 
+// A quantity of one row with its derivatives, which live elsewhere.
+template <class T>
+struct Row {
+  T* value;
+  T* d;
+  T* d2;
+};
+
 // Rows of a quantity and its derivatives, with `history` rows before the first for lags to reach
 // into.
 template <class T>
@@ -48,6 +56,13 @@ struct Rows {
   T& at(std::ptrdiff_t t) { return value[index(t)]; }
   T* d(std::ptrdiff_t t) { return first.data() + index(t) * width; }
   T* d2(std::ptrdiff_t t) { return second.data() + index(t) * packed_size(width); }
+  Row<T> row(std::ptrdiff_t t) { return {&at(t), d(t), d2(t)}; }
+  template <Order O>
+  void clear(std::ptrdiff_t t) {
+    at(t) = T(0);
+    if constexpr (O != Order::value) std::fill_n(d(t), width, T(0));
+    if constexpr (O == Order::hessian) std::fill_n(d2(t), packed_size(width), T(0));
+  }
 
   // Moves the last `history` of the first `rows` rows to the front: the next block continues there.
   template <Order O>
@@ -68,24 +83,64 @@ struct Rows {
   }
 };
 
-// out += c * in, where c is parameter `p` of out's row:
-//   d out_j  += c d in_j + [j = p] in,    d2 out_ji += c d2 in_ji + [j = p] d in_i + [i = p] d in_j
-// `in_width` leading derivatives of `in` are non-zero. Both recursions of a model, that of the mean
+// out += c * in and its derivatives but for those of c itself:
+//   d out_j  += c d in_j,    d2 out_ji += c d2 in_ji
+// `in_width` leading derivatives of `in` are non-zero.
+template <Order O, class T>
+inline void add_scaled(const Row<T>& out, const T& c, const Row<T>& in, std::size_t in_width) {
+  *out.value += c * *in.value;
+  if constexpr (O != Order::value)
+    for (std::size_t j = 0; j < in_width; ++j) out.d[j] += c * in.d[j];
+  if constexpr (O == Order::hessian)
+    for (std::size_t r = 0; r < packed_size(in_width); ++r) out.d2[r] += c * in.d2[r];
+}
+
+// What c's own derivative adds to out += c * in, where c moves with parameter p at rate w:
+//   d out_p += w in,    d2 out_ji += w ([j = p] d in_i + [i = p] d in_j)
+template <Order O, class T>
+inline void add_slope(const Row<T>& out, std::size_t p, double w, const Row<T>& in,
+                      std::size_t in_width) {
+  if constexpr (O != Order::value) out.d[p] += w * *in.value;
+  if constexpr (O == Order::hessian) {
+    for (std::size_t j = 0; j < in_width && j < p; ++j) out.d2[packed(p, j)] += w * in.d[j];
+    for (std::size_t j = p + 1; j < in_width; ++j) out.d2[packed(j, p)] += w * in.d[j];
+    if (p < in_width) out.d2[packed(p, p)] += 2 * w * in.d[p];
+  }
+}
+
+// out += c * in, where c is parameter p of out's row. Both recursions of a model, that of the mean
 // and that of the variance, are sums of such terms.
 template <Order O, class T>
-inline void add_term(T& out, T* d, T* d2, std::size_t p, const T& c, const T& in, const T* d_in,
-                     const T* d2_in, std::size_t in_width) {
-  out += c * in;
-  if constexpr (O != Order::value) {
-    for (std::size_t j = 0; j < in_width; ++j) d[j] += c * d_in[j];
-    d[p] += in;
-  }
-  if constexpr (O == Order::hessian) {
-    for (std::size_t r = 0; r < packed_size(in_width); ++r) d2[r] += c * d2_in[r];
-    for (std::size_t j = 0; j < in_width && j < p; ++j) d2[packed(p, j)] += d_in[j];
-    for (std::size_t j = p + 1; j < in_width; ++j) d2[packed(j, p)] += d_in[j];
-    if (p < in_width) d2[packed(p, p)] += 2 * d_in[p];
-  }
+inline void add_term(const Row<T>& out, std::size_t p, const T& c, const Row<T>& in,
+                     std::size_t in_width) {
+  add_scaled<O>(out, c, in, in_width);
+  add_slope<O>(out, p, 1, in, in_width);
+}
+
+// Derivatives of out = f(in_1 .. in_M) from those of f, packed the same way, by the chain rule.
+// Every row is `width` wide; `out` is none of `in`, and its value is the caller's.
+template <Order O, std::size_t M, class T>
+inline void compose(const Row<T>& out, const std::array<Row<T>, M>& in, const std::array<T, M>& f1,
+                    const std::array<T, packed_size(M)>& f2, std::size_t width) {
+  if constexpr (O != Order::value)
+    for (std::size_t j = 0; j < width; ++j) {
+      out.d[j] = f1[0] * in[0].d[j];
+      for (std::size_t a = 1; a < M; ++a) out.d[j] += f1[a] * in[a].d[j];
+    }
+  if constexpr (O == Order::hessian)
+    for (std::size_t j = 0, r = 0; j < width; ++j) {
+      std::array<T, M> bent;  // sum_b f_ab d in_b by j
+      for (std::size_t a = 0; a < M; ++a) {
+        bent[a] = f2[packed(a, 0)] * in[0].d[j];
+        for (std::size_t b = 1; b < M; ++b)
+          bent[a] += f2[a >= b ? packed(a, b) : packed(b, a)] * in[b].d[j];
+      }
+      for (std::size_t i = 0; i <= j; ++i, ++r) {
+        T sum(0);
+        for (std::size_t a = 0; a < M; ++a) sum += f1[a] * in[a].d2[r] + bent[a] * in[a].d[i];
+        out.d2[r] = sum;
+      }
+    }
 }
 
 // f(0) .. f(n - 1). With N > 0 the count is known when compiling and the index is a constant in
@@ -133,23 +188,6 @@ struct LawInformation {
   T ee = T(0), hh = T(0);
   std::array<T, kMostShapes> hs{};
   std::array<T, 3> ss{};  // packed
-};
-
-// One block of the variance stage: fills h (and its derivatives), then q, from e.
-template <class T>
-struct VarianceBlock {
-  std::size_t rows = 0;
-  std::size_t mean_width = 0;  // derivatives of e that may be non-zero
-  bool gaps = false;           // some rows are missing
-  const unsigned char* present = nullptr;
-  const T* e = nullptr;      // rows
-  const T* e1 = nullptr;     // rows x mean_width
-  const T* e2 = nullptr;     // rows x packed_size(mean_width)
-  const T* theta = nullptr;  // the variance parameters
-  Rows<T>* h = nullptr;      // width: mean and variance parameters
-  Rows<T>* q = nullptr;      // e^2, or its expectation h where e is missing
-  const std::vector<int>* shock_lags = nullptr;
-  const std::vector<int>* variance_lags = nullptr;
 };
 
 }  // namespace brace

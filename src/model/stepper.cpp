@@ -8,20 +8,38 @@
 namespace brace {
 namespace {
 
-std::size_t reach(const Lags* lags) {
-  return lags && !lags->empty() ? static_cast<std::size_t>(lags->back()) : 0;
+// Variance and shape parameters of all.
+std::pair<std::span<const double>, std::span<const double>> split(const Model& model,
+                                                                  std::span<const double> theta) {
+  const ParameterNames names = parameter_names(model);
+  const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
+  return {variance, theta.subspan(names.mean.size() + names.variance.size())};
+}
+
+StepRules rules_of(const Model& model, std::span<const double> theta) {
+  const auto [variance, shape] = split(model, theta);
+  return step_rules(model, variance, shape);
 }
 
 }  // namespace
 
-Past Past::before_sample(const Model& model, double presample) {
+Past Past::before_sample(const Model& model, std::span<const double> theta, double presample) {
   Past past;
   past.ahead.assign(
       static_cast<std::size_t>(std::max(ar_product(model).longest(), ma_product(model).longest())),
       0.0);
   past.levels.assign(difference_weights(model.mean.differences).size() - 1, 0.0);
-  past.variance.q.assign(reach(shock_lags(model.variance)), presample);
-  past.variance.h.assign(reach(variance_lags(model.variance)), presample);
+  const VarianceFamily& family = variance_family(model.variance);
+  const StepRules rules = rules_of(model, theta);
+  const Lags* lags = variance_lags(model.variance);
+  const std::size_t rows = lags && !lags->empty() ? static_cast<std::size_t>(lags->back()) : 1;
+  VarianceState& state = past.variance;
+  state.h.assign(rows, presample);
+  state.news.assign(family.reach(model), family.news(rules, presample, nullptr));
+  // The long-run component begins at the presample value, which is what it would be at rest.
+  state.x.assign(rows, std::holds_alternative<TwoComponents>(model.variance)
+                           ? presample
+                           : family.state(rules, state, presample));
   return past;
 }
 
@@ -29,7 +47,7 @@ Past Past::after(const Model& model, std::span<const double> theta, std::span<co
                  std::span<const double> e, std::span<const double> h,
                  std::span<const unsigned char> counted, double presample,
                  std::vector<double> levels) {
-  Past past = before_sample(model, presample);
+  Past past = before_sample(model, theta, presample);
   past.levels = std::move(levels);
   const std::size_t n = h.size();
   // s_i = sum_{l >= i} a_l dev_{n+i-l} + b_l e_{n+i-l}, i = 1 .. r
@@ -41,17 +59,21 @@ Past Past::after(const Model& model, std::span<const double> theta, std::span<co
   };
   add(ar_product(model), dev);
   add(ma_product(model), e);
-  for (std::size_t i = 0; i < std::min(n, past.variance.h.size()); ++i)
-    past.variance.h[i] = h[n - 1 - i];
-  for (std::size_t i = 0; i < std::min(n, past.variance.q.size()); ++i) {
-    const std::size_t t = n - 1 - i;
-    past.variance.q[i] = counted[t] ? e[t] * e[t] : h[t];
-  }
+  // A state of the family's own follows from all rows, the rest from the last ones.
+  const VarianceFamily& family = variance_family(model.variance);
+  const StepRules rules = rules_of(model, theta);
+  VarianceState& state = past.variance;
+  const std::size_t last = std::max(state.news.size(), state.h.size());
+  const bool all = std::holds_alternative<TwoComponents>(model.variance);
+  for (std::size_t t = all || n < last ? 0 : n - last; t < n; ++t)
+    state.push(family.news(rules, h[t], counted[t] ? &e[t] : nullptr), h[t],
+               family.state(rules, state, h[t]));
   return past;
 }
 
-Past Past::after(const Model& model, const ArmaState& end, double sigma2) {
-  Past past = before_sample(model, sigma2);
+Past Past::after(const Model& model, std::span<const double> theta, const ArmaState& end,
+                 double sigma2) {
+  Past past = before_sample(model, theta, sigma2);
   for (std::size_t i = 0; i < past.ahead.size(); ++i)
     past.ahead[i] = end.mean(static_cast<Eigen::Index>(i));
   for (std::size_t i = 0; i < past.levels.size(); ++i)
@@ -66,7 +88,7 @@ Stepper::Stepper(const Model& model, std::span<const double> theta, Past past)
       ma_(ma_product(model)),
       weights_(difference_weights(model.mean.differences)),
       theta_(theta),
-      variance_theta_(theta.subspan(at_.count)),
+      rules_(rules_of(model, theta)),
       past_(std::move(past)) {
   set_coefficients();
 }
@@ -81,14 +103,18 @@ void Stepper::set_coefficients() {
 }
 
 void Stepper::reset(std::span<const double> theta, const Past& past) {
-  variance_theta_ = theta.subspan(at_.count);
+  rules_ = rules_of(*model_, theta);
   theta_ = theta;
   past_ = past;
   set_coefficients();
 }
 
-Stepper::Row Stepper::take(double e, double h, double q, double mu) {
+Stepper::Row Stepper::take(double e, double h, bool known, double mu) {
   std::vector<double>& s = past_.ahead;
+  if (model_->mean.risk) {
+    const double coefficient = theta_[at_.count - 1];
+    mu += coefficient * (*model_->mean.risk == RiskTerm::sd ? std::sqrt(h) : h);
+  }
   const double f = s.empty() ? 0 : s[0];
   Row row{.mean = mu + f, .h = h, .e = e, .y = 0};
   for (std::size_t l = 1; l < weights_.size(); ++l) row.mean -= weights_[l] * past_.levels[l - 1];
@@ -96,19 +122,20 @@ Stepper::Row Stepper::take(double e, double h, double q, double mu) {
   for (std::size_t i = 0; i < s.size(); ++i)
     s[i] = (i + 1 < s.size() ? s[i + 1] : 0) + a_[i] * (f + e) + b_[i] * e;
   push_front(past_.levels, row.y);
-  past_.variance.push(q, h);
+  const VarianceFamily& family = variance_family(model_->variance);
+  const double x = family.state(rules_, past_.variance, h);
+  past_.variance.push(family.news(rules_, h, known ? &e : nullptr), h, x);
   return row;
 }
 
-Stepper::Row Stepper::advance(double z, double mu) {
-  const double h = variance_family(model_->variance).next(*model_, variance_theta_, past_.variance);
-  const double e = std::sqrt(h) * z;
-  return take(e, h, e * e, mu);
+Stepper::Row Stepper::advance(double z, double mu, double columns) {
+  const double h = variance_family(model_->variance).next(rules_, past_.variance, columns);
+  return take(std::sqrt(h) * z, h, true, mu);
 }
 
-Stepper::Row Stepper::expect(double mu) {
-  const double h = variance_family(model_->variance).next(*model_, variance_theta_, past_.variance);
-  return take(0, h, h, mu);
+Stepper::Row Stepper::expect(double mu, double columns) {
+  const double h = variance_family(model_->variance).next(rules_, past_.variance, columns);
+  return take(0, h, false, mu);
 }
 
 }  // namespace brace

@@ -19,10 +19,10 @@ namespace brace {
 struct Past {
   std::vector<double> ahead;   // s: what the past means for the next rows of the ARMA part
   std::vector<double> levels;  // of y, newest first, as many as differencing takes
-  VarianceHistory variance;
+  VarianceState variance;
 
   // Deviations and shocks 0, squares and variances `presample`, levels 0.
-  static Past before_sample(const Model& model, double presample);
+  static Past before_sample(const Model& model, std::span<const double> theta, double presample);
   // The end of a filtered path of the differenced series, `counted` where present; rows before its
   // first are as before_sample. `levels` newest first.
   static Past after(const Model& model, std::span<const double> theta, std::span<const double> dev,
@@ -30,7 +30,8 @@ struct Past {
                     std::span<const unsigned char> counted, double presample,
                     std::vector<double> levels);
   // The end of the exact filter.
-  static Past after(const Model& model, const ArmaState& end, double sigma2);
+  static Past after(const Model& model, std::span<const double> theta, const ArmaState& end,
+                    double sigma2);
 };
 
 class Stepper {
@@ -48,11 +49,11 @@ class Stepper {
     double h, e, y;
   };
   // The row for a shock z of unit variance, whose regression terms (differenced like y) add up to
-  // `mu`.
-  Row advance(double z, double mu);
-  // The row whose shock and its square take their expectations: the path of forecasts. Exact for
-  // recursions linear in e and e^2.
-  Row expect(double mu);
+  // `mu` and those of its variance to `columns`.
+  Row advance(double z, double mu, double columns = 0);
+  // The row whose shock and what it leaves behind take their expectations: the path of forecasts.
+  // Exact for recursions linear in e and e^2; in other families the typical path.
+  Row expect(double mu, double columns = 0);
 
   // The regression's part of a row with these columns.
   template <class Columns>
@@ -62,10 +63,19 @@ class Stepper {
       mu += theta_[at_.regression[j]] * x(static_cast<Eigen::Index>(j));
     return mu;
   }
+  // And of its variance.
+  template <class Columns>
+  [[nodiscard]] double variance_regression(const Columns& x) const {
+    const std::size_t count = model_->variance_regressors.size();
+    double sum = 0;
+    for (std::size_t j = 0; j < count; ++j)
+      sum += rules_.theta[rules_.theta.size() - count + j] * x(static_cast<Eigen::Index>(j));
+    return sum;
+  }
 
  private:
-  // y and its mean for a shock e of variance h, whose square is taken to be q.
-  Row take(double e, double h, double q, double mu);
+  // y and its mean for a shock e of variance h; `known` tells whether e is one or an expectation.
+  Row take(double e, double h, bool known, double mu);
   void set_coefficients();
 
   const Model* model_;
@@ -73,7 +83,8 @@ class Stepper {
   LagProduct ar_, ma_;
   std::vector<double> weights_;  // of the difference
   std::vector<double> a_, b_;    // by lag, as long as Past::ahead
-  std::span<const double> theta_, variance_theta_;
+  std::span<const double> theta_;
+  StepRules rules_;
   Past past_;
 };
 

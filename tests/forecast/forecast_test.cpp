@@ -47,7 +47,7 @@ TEST(Forecast, PointsAreTheClosedForms) {
     const ForecastStep& s = ahead.steps[static_cast<std::size_t>(k - 1)];
     const double h = s2 + std::pow(p, k - 1) * (h1 - s2);
     of_return = h + ar * ar * of_return;  // Var of the k-step error
-    EXPECT_NEAR(s.variance / h, 1, 1e-12);
+    EXPECT_NEAR(*s.variance / h, 1, 1e-12);
     EXPECT_NEAR(s.mean, mu + std::pow(ar, k) * (fit.data().back() - mu), 1e-12);
     EXPECT_NEAR(s.sd / std::sqrt(of_return), 1, 1e-12);
   }
@@ -67,7 +67,7 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
   double variance = 0;
   for (int i = 1; i <= 10; ++i) {
     const double weight = (1 - std::pow(ar, 11 - i)) / (1 - ar);
-    variance += weight * weight * ahead.steps[static_cast<std::size_t>(i - 1)].variance;
+    variance += weight * weight * *ahead.steps[static_cast<std::size_t>(i - 1)].variance;
   }
   EXPECT_NEAR(ahead.horizon_total.sd, std::sqrt(variance), 1e-12);
   // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the
@@ -88,7 +88,7 @@ TEST(Forecast, PlugInFirstStepIsTheLawItself) {
       forecast(fit, {.horizon = 3, .intervals = {95}, .method = ForecastMethod::plug_in});
   const ForecastStep& s = ahead.steps[0];
   const double reach =
-      laws::unit_student_quantile(.975, estimate_of(fit, "nu")) * std::sqrt(s.variance);
+      laws::unit_student_quantile(.975, estimate_of(fit, "nu")) * std::sqrt(*s.variance);
   EXPECT_NEAR(s.return_interval[0].high, s.mean + reach, 1e-12);
   EXPECT_TRUE(s.volatility_interval.empty()) << "known: a point, not an interval";
   EXPECT_FALSE(ahead.steps[1].volatility_interval.empty());
@@ -180,7 +180,7 @@ TEST(Forecast, VarianceIsTheMeanOfSimulatedPaths) {
     }
   }
   for (std::size_t k = 0; k < 8; ++k)  // 4.4 Monte Carlo errors, two-sided p 1e-5 each
-    EXPECT_NEAR(ahead.steps[k].variance, sum[k],
+    EXPECT_NEAR(*ahead.steps[k].variance, sum[k],
                 4.4 * std::sqrt((squares[k] - sum[k] * sum[k]) / paths) + 1e-12)
         << k;
 }
@@ -192,7 +192,7 @@ TEST(Forecast, StartsFromItsExpectationWhereTheLastValueIsMissing) {
   const Forecast ahead = forecast(fit, {.horizon = 1, .draws = 100, .paths = 2});
   const double h = fit.variances.back();
   EXPECT_NEAR(
-      ahead.steps[0].variance,
+      *ahead.steps[0].variance,
       estimate_of(fit, "omega") + (estimate_of(fit, "alpha1") + estimate_of(fit, "beta1")) * h,
       1e-12);
   EXPECT_TRUE(std::isfinite(ahead.steps[0].mean));

@@ -231,8 +231,6 @@ TEST(Estimate, RefusesWhatItCannotDo) {
   EXPECT_EQ(message("const", make_series(std::vector<double>(50, 2.5), "x")),
             "series 'x': every value is 2.50000, so there is nothing to estimate or test; is it "
             "the right column?");
-  EXPECT_EQ(test::error_of([] { (void)estimate("const / gjr", returns(300)); }).code(),
-            ErrorCode::not_built);
   EXPECT_EQ(test::error_of([] { (void)evaluate(parse_model("const"), returns(300), {1}); }).code(),
             ErrorCode::bad_option);
 }

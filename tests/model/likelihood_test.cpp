@@ -43,21 +43,31 @@ class Derivative : public testing::TestWithParam<Case> {
     return y;
   }
 
-  // Random admissible parameters.
+  // Random admissible parameters: a range for each name, those of the family first.
   static std::vector<double> point(const Model& model, RandomStream& stream) {
+    struct Range {
+      const char* stem;
+      double low, high;
+    };
+    std::vector<Range> ranges;
+    if (std::holds_alternative<Gjr>(model.variance)) ranges = {{"gamma", 0, .3}};
+    if (std::holds_alternative<TwoComponents>(model.variance))
+      ranges = {{"alpha", .05, .15}, {"beta", .3, .6}};
+    if (std::holds_alternative<LongMemory>(model.variance)) ranges = {{"beta", .2, .4}};
+    if (std::holds_alternative<Ged>(model.shocks)) ranges.push_back({"nu", 1.1, 3.1});
+    ranges.insert(
+        ranges.end(),
+        {{"mu", -.2, .2},     {"ar", -.3, .3},        {"ma", -.3, .3},       {"sar", -.3, .3},
+         {"sma", -.3, .3},    {"trend", -1e-3, 1e-3}, {"cos", -.2, .2},      {"sin", -.2, .2},
+         {"risk", -.1, .1},   {"omega", .02, 1.02},   {"sigma2", .02, 1.02}, {"alpha", 0, .3},
+         {"beta", 0, .6},     {"gamma", -.2, .2},     {"vwith", 0, .1},      {"delta", 1.2, 2.2},
+         {"rho", .9, .99},    {"phi1", .1, .2},       {"phi", 0, .2},        {"d", .4, .5},
+         {"weight", .8, .99}, {"nu", 2.2, 32},        {"skew", -.3, .3}});
     std::vector<double> theta;
     for (const std::string& name : parameter_names(model).all()) {
-      const double u = stream.uniform();
-      theta.push_back(name == "mu" ? .4 * u - .2
-                      : name.starts_with("ar") || name.starts_with("ma") ||
-                              name.starts_with("sar") || name.starts_with("sma")
-                          ? .6 * u - .3
-                      : name == "trend"                                    ? .002 * u - .001
-                      : name.starts_with("cos") || name.starts_with("sin") ? .4 * u - .2
-                      : name == "omega" || name == "sigma2"                ? .02 + u
-                      : name.starts_with("alpha")                          ? .3 * u
-                      : name.starts_with("beta")                           ? .6 * u
-                                                                           : 2.2 + 30 * u * u);
+      const auto range = std::find_if(ranges.begin(), ranges.end(),
+                                      [&](const Range& r) { return name.starts_with(r.stem); });
+      theta.push_back(range->low + (range->high - range->low) * stream.uniform());
     }
     return theta;
   }
@@ -66,8 +76,13 @@ class Derivative : public testing::TestWithParam<Case> {
 TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
   const Model model = parse_model(GetParam().line);
   const std::vector<double> y = data(GetParam().gaps);
-  Likelihood<double> plain(model, y);
-  Likelihood<Dual> differentiating(model, y);
+  Series series = make_series(y);
+  series.companions = {{"x", std::vector<double>(y.size())}};
+  for (std::size_t t = 0; t < y.size(); ++t)
+    series.companions[0].values[t] = t % 7 == 0 ? 1 + 0.01 * static_cast<double>(t) : 0;
+  const MeanData rows = mean_data(model, series);
+  Likelihood<double> plain(model, rows);
+  Likelihood<Dual> differentiating(model, rows);
   const std::size_t k = plain.parameters();
   ASSERT_LE(k, Dual::kVariables);
   RandomStream stream(21, 0);
@@ -124,7 +139,39 @@ INSTANTIATE_TEST_SUITE_P(
                     Case{"garch_gaps", "const / garch / student", true},
                     Case{"arma_gaps", "const ar1,2 ma1 / garch", true},
                     Case{"arch_gaps", "zero ma1 / arch e1,2 / student", true},
-                    Case{"steady_gaps", "const ar1", true}),
+                    Case{"steady_gaps", "const ar1", true}, Case{"gjr", "const / gjr", false},
+                    Case{"gjr_gaps", "const ar1 / gjr e1,3 h1,2 / skew-student", true},
+                    Case{"igarch", "const / igarch e1,2 h1,3", false},
+                    Case{"igarch_gaps", "const ma1 / igarch / student", true},
+                    Case{"ewma", "const / ewma", false}, Case{"egarch", "const / egarch", false},
+                    Case{"egarch_student", "const ar1 / egarch e1,2 h1 / student", false},
+                    Case{"egarch_ged_gaps", "const / egarch h1,2 / ged", true},
+                    Case{"egarch_skew", "zero / egarch / skew-student", true},
+                    Case{"aparch", "const / aparch", false},
+                    Case{"aparch_student", "const ar1 / aparch e1,2 h1 / student", false},
+                    Case{"aparch_gaps", "const / aparch / ged", true},
+                    Case{"aparch_skew_gaps", "zero / aparch / skew-student", true},
+                    Case{"twocomp", "const / twocomp", false},
+                    Case{"twocomp_gaps", "const ar1 / twocomp / student", true},
+                    Case{"longmem", "const / longmem", false},
+                    Case{"longmem_gaps", "const ma1 / longmem / ged", true},
+                    Case{"ged", "const / garch / ged", false},
+                    Case{"skew", "const ar1 / garch / skew-student", false},
+                    Case{"skew_gaps", "const / garch / skew-student", true},
+                    Case{"steady_skew", "const / steady / skew-student", false},
+                    Case{"risk", "const risk sd / garch / student", false},
+                    Case{"risk_arma", "const ar1 ma1 risk variance / gjr", false},
+                    Case{"risk_gaps", "const ar1 risk sd / garch", true},
+                    Case{"risk_egarch", "const risk sd / egarch / student", false},
+                    Case{"risk_aparch", "const ar1 risk variance / aparch", false},
+                    Case{"risk_twocomp", "zero risk sd / twocomp", false},
+                    Case{"risk_longmem", "const risk sd / longmem", false},
+                    Case{"columns", "const / garch vwith x / student", false},
+                    Case{"columns_gaps", "const / gjr vwith x", true},
+                    Case{"columns_egarch", "const / egarch vwith x", false},
+                    Case{"columns_aparch", "const / aparch vwith x", false},
+                    Case{"columns_twocomp", "const / twocomp vwith x", false},
+                    Case{"columns_ewma", "zero / ewma vwith x", false}),
     [](const auto& i) { return i.param.name; });
 
 // The definition, row by row, in O(n^2) where that is natural; shares nothing with the kernels.

@@ -166,16 +166,12 @@ TEST(Model, NamesItsParametersInOrder) {
                    "vwith:x", "nu", "skew"}));
 }
 
-TEST(Model, KnowsWhatIsNotBuiltByName) {
-  const auto unbuilt = [](const char* line) {
-    return unbuilt_term(parse_model(line)).value_or("built");
+TEST(Model, RefusesTermsThatMeanNothingTogether) {
+  const auto message = [](const char* line) {
+    return std::string(test::error_of([&] { (void)parse_model(line); }).what());
   };
-  EXPECT_EQ(unbuilt("const ar1,9 ma2 / garch e1..3 h2 / student"), "built");
-  EXPECT_EQ(unbuilt("zero / arch e5"), "built");
-  for (const auto& [line, term] :
-       {std::pair{"const / gjr", "gjr"}, std::pair{"const risk sd", "risk"},
-        std::pair{"const / garch / ged", "ged"}, std::pair{"const / garch vwith x", "vwith"}})
-    EXPECT_EQ(unbuilt(line), term);
+  EXPECT_NE(message("diff1 risk sd / garch").find("'risk' beside a difference"), std::string::npos);
+  EXPECT_NE(message("const risk sd").find("'risk' needs a variance that moves"), std::string::npos);
 }
 
 }  // namespace

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// A forward-differentiating number: a value and its derivatives by up to eight variables. The
+// A forward-differentiating number: a value and its derivatives by up to twelve variables. The
 // likelihood's own text, run with it, gives derivatives that share no code with the analytic ones.
 #pragma once
 
@@ -13,7 +13,7 @@
 namespace brace {
 
 struct Dual {
-  static constexpr std::size_t kVariables = 8;
+  static constexpr std::size_t kVariables = 12;
   double v = 0;
   std::array<double, kVariables> d{};
 
@@ -69,6 +69,18 @@ inline bool operator<(const Dual& a, const Dual& b) {
 
 inline Dual log(const Dual& a) {
   return a.chain(std::log(a.v), 1 / a.v);
+}
+inline Dual exp(const Dual& a) {
+  return a.chain(std::exp(a.v), std::exp(a.v));
+}
+inline Dual sqrt(const Dual& a) {
+  return a.chain(std::sqrt(a.v), 0.5 / std::sqrt(a.v));
+}
+inline Dual abs(const Dual& a) {
+  return a.v < 0 ? -a : a;
+}
+inline double value_of(const Dual& a) {
+  return a.v;
 }
 inline Dual log_gamma(const Dual& a) {
   return a.chain(std::lgamma(a.v), boost::math::digamma(a.v));

@@ -40,9 +40,15 @@ inline void PrintTo(const Case& c, std::ostream* out) {
   *out << c.id << ": " << c.line;
 }
 
+// With its other column as a companion, where it has one.
 inline Series series_of(const Json& answer) {
-  return read_csv((reference_folder() / answer.at("data").get<std::string>()).string(),
-                  {.value = "value"});
+  const std::string path = (reference_folder() / answer.at("data").get<std::string>()).string();
+  Series y = read_csv(path, {.value = "value"});
+  std::ifstream in(path);
+  std::string header;
+  std::getline(in, header);
+  if (header.ends_with(",x")) y.companions = {{"x", read_csv(path, {.value = "x"}).values}};
+  return y;
 }
 
 // A case read, with its model: what a fixture of known answers starts from.

@@ -28,6 +28,7 @@ enum class WarningCode {
   variance_ignored,      // mean terms judged before the variance is modelled
   not_converged,         // the numbers are not estimates
   no_fourth_moment,      // the shock law has no finite fourth moment
+  moment_undefined,      // a moment that a figure would be is infinite; another stands for it
   outlier_drives_fit,    // many rows stand out of what the model expects
   draws_rejected,        // parameter draws outside the admissible region were redrawn
 };

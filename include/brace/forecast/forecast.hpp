@@ -69,8 +69,11 @@ struct ForecastStep {
   std::optional<Timestamp> date{};  // by the clock of the series
   double mean = 0;                  // of the return, at the estimates
   double sd = 0;                    // of the return around that mean, at the estimates
-  double variance = 0;              // E h: of this step's shock, at the estimates
+  // E h of this step's shock, at the estimates; empty where it is infinite. aparch with a delta
+  // other than 2 has no closed form from step 2 on: there it is the mean of the simulated paths.
+  std::optional<double> variance;
   double typical_variance = 0;  // the median-like path; the same as variance for linear families
+  [[nodiscard]] double shown_variance() const { return variance.value_or(typical_variance); }
   std::vector<Interval> return_interval;
   std::vector<Interval>
       volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)

@@ -106,7 +106,10 @@ struct Fit {
 
   std::optional<double> persistence;             // absent for steady
   std::optional<double> half_life;               // periods until half of a shock to h is left
-  std::optional<double> unconditional_variance;  // unit of the data squared
+  std::optional<double> unconditional_variance;  // mean of h; unit of the data squared
+  // Where the recursion runs in another scale than h's: exp(E ln h) of egarch, (E
+  // s^delta)^(2/delta) of aparch.
+  std::optional<double> typical_variance;
 
   // The filtered path, `count` long. Shocks are errors of the one-step forecasts and 0 where
   // missing; variances are theirs. `counted` tells which rows have a term in the likelihood: not

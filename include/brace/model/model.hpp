@@ -158,7 +158,4 @@ struct ParameterNames {
 // series has no dates, or no column of that name among its companions.
 [[nodiscard]] Model resolved(Model model, const Series& series);
 
-// The first term of the grammar in this model that this version does not estimate, as typed.
-[[nodiscard]] std::optional<std::string> unbuilt_term(const Model& model);
-
 }  // namespace brace

@@ -1,30 +1,123 @@
 // SPDX-License-Identifier: Apache-2.0
-// normal and student for the engine; the kernels are in normal.hpp and student.hpp.
+// The shock laws for the engine; their kernels are the headers beside this file.
+#include <boost/math/special_functions/gamma.hpp>
+#include <cmath>
+#include <numbers>
+
 #include "brace/laws/standard.hpp"
 #include "model/families.hpp"
+#include "model/law/special.hpp"
 
 namespace brace {
 
-extern const ShockLaw kNormalLaw, kStudentLaw;
+extern const ShockLaw kNormalLaw, kStudentLaw, kGedLaw, kSkewStudentLaw;
+
+namespace {
+
+// 1 / nu instead of nu: near the normal limit the likelihood is nearly quadratic in it.
+ShapeCoordinate reciprocal(double low, double high, double start, const char* at_low,
+                           const char* at_high, bool (*admits)(double), const char* rule) {
+  return {.natural = [](double w) { return 1 / w; },
+          .slope = [](double w) { return -1 / (w * w); },
+          .bend = [](double w) { return 2 / (w * w * w); },
+          .working = [](double nu) { return 1 / nu; },
+          .low = low,
+          .high = high,
+          .start = start,
+          .at_low = at_low,
+          .at_high = at_high,
+          .admits = admits,
+          .rule = rule};
+}
+
+const ShapeCoordinate kTails = reciprocal(
+    .001, .488, .125, "the shocks are as good as normal: take normal",
+    "the tails are so heavy that the variance hardly exists",
+    [](double nu) { return nu >= 1 / .488 && std::isfinite(nu); }, "nu is at least 2.05");
+
+const ShapeCoordinate kPeak = reciprocal(
+    .05, 2, .7, "the shocks are as good as uniform",
+    "the shocks are so peaked that no maximum may exist",
+    [](double nu) { return nu >= .5 && nu <= 1000; }, "nu lies between 0.5 and 1000");
+
+const ShapeCoordinate kSkew{.natural = [](double w) { return w; },
+                            .slope = [](double) { return 1.0; },
+                            .bend = [](double) { return 0.0; },
+                            .working = [](double skew) { return skew; },
+                            .low = -.99,
+                            .high = .99,
+                            .start = 0,
+                            .at_low = "nearly all shocks are falls",
+                            .at_high = "nearly all shocks are rises",
+                            .admits = [](double skew) { return std::abs(skew) < 1; },
+                            .rule = "skew lies between -1 and 1"};
+
+// Scale of the generalised error law.
+double ged_scale(double nu) {
+  return std::exp(0.5 * (log_gamma(1 / nu) - log_gamma(3 / nu)) - std::log(2.0) / nu);
+}
+
+double ged_quantile(double p, double nu) {
+  const double tail = std::abs(2 * p - 1);
+  const double size = ged_scale(nu) * std::pow(2 * boost::math::gamma_p_inv(1 / nu, tail), 1 / nu);
+  return p < 0.5 ? -size : size;
+}
+
+// Hansen's law is a two-piece law y = a + b z.
+struct TwoPieces {
+  double a, b, left;  // left: share of the left piece
+};
+TwoPieces two_pieces(double nu, double skew) {
+  const double c = std::exp(log_gamma((nu + 1) / 2) - log_gamma(nu / 2) -
+                            0.5 * std::log(std::numbers::pi * (nu - 2)));
+  const double a = 4 * skew * c * (nu - 2) / (nu - 1);
+  return {a, std::sqrt(1 + 3 * skew * skew - a * a), (1 - skew) / 2};
+}
+
+double skew_student_quantile(double p, double nu, double skew) {
+  const TwoPieces law = two_pieces(nu, skew);
+  const double y = p < law.left
+                       ? (1 - skew) * laws::unit_student_quantile(p / (1 - skew), nu)
+                       : (1 + skew) * laws::unit_student_quantile((p + skew) / (1 + skew), nu);
+  return (y - law.a) / law.b;
+}
+
+}  // namespace
 
 const ShockLaw kNormalLaw{
     .shapes = {},
+    .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double>) { return stream.normal(); },
     .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); }};
 
-// 1/nu instead of nu: near the normal limit the likelihood is nearly quadratic in it.
 const ShockLaw kStudentLaw{
-    .shapes = {{.natural = [](double w) { return 1 / w; },
-                .slope = [](double w) { return -1 / (w * w); },
-                .bend = [](double w) { return 2 / (w * w * w); },
-                .working = [](double nu) { return 1 / nu; },
-                .low = .001,
-                .high = .488,
-                .start = .125,
-                .at_low = "the shocks are as good as normal: take normal",
-                .at_high = "the tails are so heavy that the variance hardly exists"}},
+    .shapes = {kTails},
+    .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
     .quantile = [](double p,
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); }};
+
+// Drawn by their quantiles: one uniform a shock.
+const ShockLaw kGedLaw{
+    .shapes = {kPeak},
+    .symmetric = true,
+    .draw = [](RandomStream& stream,
+               std::span<const double> s) { return ged_quantile(stream.uniform(), s[0]); },
+    .quantile = [](double p, std::span<const double> s) { return ged_quantile(p, s[0]); }};
+
+// A Student shock of either piece, as often as the piece is wide.
+const ShockLaw kSkewStudentLaw{
+    .shapes = {kTails, kSkew},
+    .symmetric = false,
+    .draw =
+        [](RandomStream& stream, std::span<const double> s) {
+          const double nu = s[0], skew = s[1];
+          const TwoPieces law = two_pieces(nu, skew);
+          const double size = std::abs(stream.student(nu));
+          const double y = stream.uniform() < law.left ? (skew - 1) * size : (1 + skew) * size;
+          return (y - law.a) / law.b;
+        },
+    .quantile = [](double p,
+                   std::span<const double> s) { return skew_student_quantile(p, s[0], s[1]); }};
 
 }  // namespace brace

@@ -7,26 +7,14 @@
 // tests/model/likelihood_test.cpp.
 #pragma once
 
-#include <boost/math/special_functions/digamma.hpp>
-#include <boost/math/special_functions/trigamma.hpp>
 #include <cmath>
 #include <numbers>
 
+#include "model/law/special.hpp"
 #include "model/log_sum.hpp"
 #include "model/stages.hpp"
 
 namespace brace {
-
-// Special functions by overload, so that a differentiating type can bring its own.
-inline double log_gamma(double x) {
-  return std::lgamma(x);
-}
-inline double digamma(double x) {
-  return boost::math::digamma(x);
-}
-inline double trigamma(double x) {
-  return boost::math::trigamma(x);
-}
 
 template <Order O, class T>
 void student_law(LawBlock<T>& b) {

@@ -7,15 +7,14 @@
 
 #include <array>
 
-#include "model/stages.hpp"
+#include "model/variance/stage.hpp"
 
 namespace brace {
 
 template <Order O, std::size_t KM, class T>
-bool garch11_variance(VarianceBlock<T>& b) {
+bool garch11_variance(const T* theta, const ShockBlock<T>& b, Rows<T>& h_rows, Rows<T>& q_rows) {
   constexpr std::size_t K = KM + 3, kOmega = KM, kAlpha = KM + 1, kBeta = KM + 2;
-  Rows<T>&h_rows = *b.h, &q_rows = *b.q;
-  const T omega = b.theta[0], alpha = b.theta[1], beta = b.theta[2];
+  const T omega = theta[0], alpha = theta[1], beta = theta[2];
   T h = h_rows.at(-1), q = q_rows.at(-1);
   std::array<T, K> dh;
   std::array<T, KM> dq;
@@ -73,5 +72,41 @@ bool garch11_variance(VarianceBlock<T>& b) {
     std::copy(d2q.begin(), d2q.end(), q_rows.d2(static_cast<std::ptrdiff_t>(b.rows) - 1));
   return true;
 }
+
+template <std::size_t KM, class T>
+class Garch11Stage final : public VarianceStage<T> {
+ public:
+  Garch11Stage() {
+    h_.resize(1, kBlock, KM + 3);
+    q_.resize(1, kBlock, KM);
+  }
+  void begin(Order order, const Row<T>& m, const T* theta, const T*) override {
+    theta_ = theta;
+    for (Rows<T>* rows : {&h_, &q_}) {
+      rows->template clear<Order::hessian>(-1);
+      rows->at(-1) = *m.value;
+      if (order != Order::value) std::copy_n(m.d, KM, rows->d(-1));
+      if (order == Order::hessian) std::copy_n(m.d2, packed_size(KM), rows->d2(-1));
+    }
+  }
+  bool run(Order order, const ShockBlock<T>& block) override {
+    return with_order(order,
+                      [&]<Order O>() { return garch11_variance<O, KM>(theta_, block, h_, q_); });
+  }
+  // Its shocks never depend on h: it is run block by block.
+  bool predict(Order, const ShockBlock<T>&, std::size_t) override { return false; }
+  void absorb(Order, const ShockBlock<T>&, std::size_t) override {}
+  void shift(Order order, std::size_t rows) override {
+    with_order(order, [&]<Order O>() {
+      h_.template shift<O>(rows);
+      q_.template shift<O>(rows);
+    });
+  }
+
+ private:
+  using VarianceStage<T>::h_;
+  const T* theta_ = nullptr;
+  Rows<T> q_;
+};
 
 }  // namespace brace

@@ -1,95 +1,174 @@
 // SPDX-License-Identifier: Apache-2.0
-// steady, arch and garch for the engine; the kernel is in linear.hpp. Covered by tests/model/.
+// steady, arch, garch, igarch, gjr and ewma for the engine; the kernel is in linear.hpp. Covered by
+// tests/model/.
 #include <fmt/format.h>
 
-#include <algorithm>
+#include <numeric>
 
 #include "model/families.hpp"
 
 namespace brace {
 namespace {
 
-// Least omega for data of unit variance: far below any estimate, above rounding.
-constexpr double kLeastOmega = 1e-7;
-// Persistence is kept below one, where the unconditional variance ends.
-constexpr double kMostPersistence = 1 - 1e-5;
+// The parameters by kind, as positions.
+struct Layout {
+  Lags shocks, variances;
+  bool intercept, signs, integrated, averages;
+  std::size_t alpha, gamma, beta, betas, columns, count;
 
-struct Orders {
-  std::vector<int> shocks, variances;
+  explicit Layout(const Model& model) {
+    const Variance& family = model.variance;
+    if (const Lags* lags = shock_lags(family)) shocks = *lags;
+    if (const Lags* lags = variance_lags(family)) variances = *lags;
+    averages = std::holds_alternative<Ewma>(family);
+    intercept = !averages;
+    signs = std::holds_alternative<Gjr>(family);
+    integrated = std::holds_alternative<Igarch>(family) && !variances.empty();
+    alpha = intercept ? 1 : 0;
+    gamma = alpha + shocks.size();
+    beta = gamma + (signs ? shocks.size() : 0);
+    betas = variances.size() - (integrated ? 1 : 0);
+    columns = averages ? 1 : beta + betas;
+    count = columns + model.variance_regressors.size();
+  }
+  [[nodiscard]] double derived_beta(std::span<const double> theta) const {
+    return 1 - std::accumulate(theta.begin() + static_cast<std::ptrdiff_t>(alpha),
+                               theta.begin() + static_cast<std::ptrdiff_t>(columns), 0.0);
+  }
+  // Coefficient of the i-th lag of h.
+  [[nodiscard]] double beta_at(std::span<const double> theta, std::size_t i) const {
+    return integrated && i + 1 == variances.size() ? derived_beta(theta) : theta[beta + i];
+  }
 };
-Orders orders(const Model& model) {
-  Orders o;
-  if (const Lags* lags = shock_lags(model.variance)) o.shocks = *lags;
-  if (const Lags* lags = variance_lags(model.variance)) o.variances = *lags;
-  return o;
-}
 
 std::vector<Bound> bounds(const Model& model) {
   const std::vector<std::string> names = parameter_names(model).variance;
-  std::vector<Bound> all{{fmt::format("{} > 0", names[0]), {{0, -1.0}}, -kLeastOmega}};
-  Bound persistence{"", {}, kMostPersistence};
-  for (std::size_t i = 1; i < names.size(); ++i) {
-    all.push_back({fmt::format("{} >= 0", names[i]), {{i, -1.0}}, 0});
-    persistence.name += (i > 1 ? " + " : "") + names[i];
-    persistence.terms.emplace_back(i, 1.0);
+  const Layout at(model);
+  std::vector<Bound> all;
+  if (at.averages) {
+    all = {{"weight >= 0", {{0, -1.0}}, 0}, {"weight <= 1", {{0, 1.0}}, 1}};
+    add_column_bounds(model, all);
+    return all;
+  }
+  // An integrated one may do without: past shocks keep it positive.
+  if (at.integrated)
+    all.push_back({"omega >= 0", {{0, -1.0}}, 0, true});
+  else
+    all.push_back({fmt::format("{} > 0", names[0]), {{0, -1.0}}, -kLeastOmega, true});
+  for (Bound& bound : not_negative(model, at.alpha, at.gamma)) all.push_back(std::move(bound));
+  if (at.signs)
+    for (std::size_t i = 0; i < at.shocks.size(); ++i)
+      all.push_back({fmt::format("{} + {} >= 0", names[at.alpha + i], names[at.gamma + i]),
+                     {{at.alpha + i, -1.0}, {at.gamma + i, -1.0}},
+                     0});
+  for (Bound& bound : not_negative(model, at.beta, at.beta + at.betas))
+    all.push_back(std::move(bound));
+  Bound persistence{"", {}, at.integrated ? 1 : kMostPersistence};
+  for (std::size_t i = at.alpha; i < at.columns; ++i) {
+    const bool half = at.signs && i >= at.gamma && i < at.beta;
+    persistence.name +=
+        fmt::format("{}{}{}", i > at.alpha ? " + " : "", half ? "half of " : "", names[i]);
+    persistence.terms.emplace_back(i, half ? 0.5 : 1.0);
   }
   if (!persistence.terms.empty()) {
-    persistence.name += " < 1";
+    persistence.name += at.integrated ? " <= 1" : " < 1";
     all.push_back(std::move(persistence));
   }
+  add_column_bounds(model, all);
   return all;
 }
 
 std::vector<std::vector<double>> starts(const Model& model) {
-  const auto [shocks, variances] = orders(model);
+  const Layout at(model);
+  if (at.averages) return {{.94}, {.97}, {.85}};
   std::vector<std::vector<double>> points;
-  const auto add = [&points, &shocks = shocks, &variances = variances](double alpha,
-                                                                       double persistence) {
-    std::vector<double> theta{1 - persistence};  // variance targeting
-    for (std::size_t i = 0; i < shocks.size(); ++i)
-      theta.push_back(alpha / static_cast<double>(shocks.size()));
-    for (std::size_t i = 0; i < variances.size(); ++i)
-      theta.push_back((persistence - alpha) / static_cast<double>(variances.size()));
+  const auto share = [](std::vector<double>& theta, double sum, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) theta.push_back(sum / static_cast<double>(count));
+  };
+  const auto add = [&](double alpha, double persistence, double skewed = 0) {
+    std::vector<double> theta{at.integrated ? 0.01 : 1 - persistence};  // variance targeting
+    share(theta, alpha * (1 - skewed), at.shocks.size());
+    if (at.signs) share(theta, 2 * alpha * skewed, at.shocks.size());
+    if (at.betas > 0)
+      share(theta,
+            (persistence - alpha) * static_cast<double>(at.betas) /
+                static_cast<double>(at.variances.size()),
+            at.betas);
     points.push_back(std::move(theta));
   };
-  if (shocks.empty()) {
+  if (at.shocks.empty()) {
     add(0, 0);
-  } else if (variances.empty()) {
+  } else if (at.variances.empty()) {
     for (const double alpha : {.05, .2, .4, .7}) add(alpha, alpha);
+  } else if (at.integrated) {
+    for (const double alpha : {.05, .1, .2, .35}) add(alpha, 1);
   } else {
     // Sum of alphas and persistence: daily data sit near (.05, .98), short or calm ones anywhere.
     constexpr std::pair<double, double> kGrid[] = {{.05, .98}, {.15, .90}, {.04, .45}, {.05, .80},
                                                    {.10, .98}, {.20, .75}, {.30, .50}, {.03, .995},
                                                    {.10, .60}, {.25, .95}, {.04, .90}, {.12, .20}};
-    for (const auto& [alpha, persistence] : kGrid) add(alpha, persistence);
+    for (const auto& [alpha, persistence] : kGrid) {
+      if (at.signs) add(alpha, persistence, .6);
+      add(alpha, persistence, at.signs ? .1 : 0);
+    }
   }
   return points;
 }
 
-double next(const Model& model, std::span<const double> theta, const VarianceHistory& past) {
-  double h = theta[0];
-  std::size_t i = 1;
-  if (const Lags* lags = shock_lags(model.variance))
-    for (const int lag : *lags) h += theta[i++] * past.q[static_cast<std::size_t>(lag - 1)];
-  if (const Lags* lags = variance_lags(model.variance))
-    for (const int lag : *lags) h += theta[i++] * past.h[static_cast<std::size_t>(lag - 1)];
-  return h;
+Dynamics dynamics(const Model& model, std::span<const double> theta,
+                  std::span<const double> shape) {
+  const Layout at(model);
+  Dynamics out;
+  if (at.averages || at.integrated) {
+    out.persistence = 1;
+    return out;
+  }
+  const double kappa = step_rules(model, theta, shape).negative_square;
+  const int longest = std::max(at.shocks.empty() ? 0 : at.shocks.back(),
+                               at.variances.empty() ? 0 : at.variances.back());
+  std::vector<double> by_lag(static_cast<std::size_t>(longest), 0.0);
+  const auto lag = [&by_lag](int l) -> double& { return by_lag[static_cast<std::size_t>(l) - 1]; };
+  for (std::size_t i = 0; i < at.shocks.size(); ++i)
+    lag(at.shocks[i]) += theta[at.alpha + i] + (at.signs ? kappa * theta[at.gamma + i] : 0);
+  for (std::size_t i = 0; i < at.variances.size(); ++i) lag(at.variances[i]) += theta[at.beta + i];
+  const double persistence = std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
+  if (persistence < 1 && at.columns == at.count)
+    out.unconditional_variance = theta[0] / (1 - persistence);
+  if (by_lag.empty()) return out;
+  out.persistence = persistence;
+  out.half_life = half_life_of(by_lag);
+  return out;
 }
 
-std::vector<double> decay(const Model& model, std::span<const double> theta) {
-  const auto [shocks, variances] = orders(model);
-  const int longest =
-      std::max(shocks.empty() ? 0 : shocks.back(), variances.empty() ? 0 : variances.back());
-  std::vector<double> by_lag(static_cast<std::size_t>(longest), 0.0);
-  std::size_t i = 1;
-  for (const std::vector<int>* lags : {&shocks, &variances})
-    for (const int lag : *lags) by_lag[static_cast<std::size_t>(lag - 1)] += theta[i++];
-  return by_lag;
+double next(const StepRules& rules, const VarianceState& past, double columns) {
+  const Layout at(*rules.model);
+  const auto square = [&](int lag) {
+    const News& news = past.news[static_cast<std::size_t>(lag) - 1];
+    return news.plus + news.minus;
+  };
+  if (at.averages) return columns + rules.theta[0] * past.h[0] + (1 - rules.theta[0]) * square(1);
+  double h = columns + rules.theta[0];
+  for (std::size_t i = 0; i < at.shocks.size(); ++i) {
+    h += rules.theta[at.alpha + i] * square(at.shocks[i]);
+    if (at.signs)
+      h += rules.theta[at.gamma + i] * past.news[static_cast<std::size_t>(at.shocks[i]) - 1].minus;
+  }
+  for (std::size_t i = 0; i < at.variances.size(); ++i)
+    h += at.beta_at(rules.theta, i) * past.h[static_cast<std::size_t>(at.variances[i]) - 1];
+  return h;
 }
 
 }  // namespace
 
 extern const VarianceFamily kLinearFamily;
-const VarianceFamily kLinearFamily{bounds, starts, next, decay};
+const VarianceFamily kLinearFamily{.bounds = bounds,
+                                   .starts = starts,
+                                   .dynamics = dynamics,
+                                   .next = next,
+                                   .state = no_state,
+                                   .news = square_news,
+                                   .rescale = rescale_level,
+                                   .reach = longest_shock_lag,
+                                   .broken = nullptr};
 
 }  // namespace brace

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: Apache-2.0
+// Special functions of the laws, by overload, so that a differentiating type can bring its own.
+#pragma once
+
+#include <boost/math/special_functions/digamma.hpp>
+#include <boost/math/special_functions/trigamma.hpp>
+#include <cmath>
+
+namespace brace {
+
+inline double log_gamma(double x) {
+  return std::lgamma(x);
+}
+inline double digamma(double x) {
+  return boost::math::digamma(x);
+}
+inline double trigamma(double x) {
+  return boost::math::trigamma(x);
+}
+
+}  // namespace brace

@@ -1,0 +1,187 @@
+// SPDX-License-Identifier: Apache-2.0
+// The variance kernel of aparch (Ding, Granger and Engle 1993, equation 19), s = sqrt h:
+//   s[t]^delta = omega + sum alpha_i (|e[t-i]| - gamma_i e[t-i])^delta + sum beta_j s[t-j]^delta
+//                + x[t]'vwith
+// Before the sample both powers are m^(delta/2). Where e is missing its power is its expectation,
+// s^delta E(|z| - gamma z)^delta. Tests: tests/model/likelihood_test.cpp.
+#pragma once
+
+#include "model/variance/stage.hpp"
+
+namespace brace {
+
+template <class T>
+class AparchStage final : public FamilyStage<AparchStage<T>, T> {
+  using Base = FamilyStage<AparchStage<T>, T>;
+
+ public:
+  AparchStage(const Model& model, const StageSetup& setup)
+      : Base(setup),
+        law_(model.shocks),
+        shocks_(*shock_lags(model.variance)),
+        variances_(*variance_lags(model.variance)),
+        width_(setup.mean + setup.variance + (setup.gaps ? setup.shocks : 0)),
+        delta_(setup.variance - setup.columns - 1),
+        news_(shocks_.size()) {
+    int reach = 1;
+    for (const Lags* lags : {&shocks_, &variances_})
+      if (!lags->empty()) reach = std::max(reach, lags->back());
+    if (setup.shock_width > width_) width_ = setup.shock_width;
+    const auto history = static_cast<std::size_t>(reach);
+    this->own(h_, history, width_);
+    this->own(power_, history, width_);
+    for (Rows<T>& rows : news_) this->own(rows, history, width_);
+    this->own_scratch(width_);
+    share_.resize(0, 1, width_);
+    units_.resize(0, setup.variance + setup.shocks, width_);
+    for (std::size_t p = 0; p < setup.variance + setup.shocks; ++p)
+      if (setup.mean + p < width_) units_.d(static_cast<std::ptrdiff_t>(p))[setup.mean + p] = T(1);
+  }
+
+  template <Order O>
+  void start(const Row<T>& m) {
+    using std::exp, std::log;
+    const T delta = theta_[delta_], ln = log(*m.value), f = exp(0.5 * delta * ln),
+            over_m = 1 / *m.value;
+    for (auto t = -static_cast<std::ptrdiff_t>(power_.history); t < 0; ++t) {
+      power_.at(t) = f;
+      // f(m, delta) = m^(delta/2)
+      compose<O, 2>(power_.row(t), {m, unit(delta_)}, {0.5 * delta * f * over_m, 0.5 * ln * f},
+                    {0.5 * delta * (0.5 * delta - 1) * f * over_m * over_m,
+                     0.5 * f * over_m * (1 + 0.5 * delta * ln), 0.25 * ln * ln * f},
+                    width_);
+      for (Rows<T>& rows : news_) {
+        rows.template clear<O>(t);
+        add_scaled<O>(rows.row(t), T(1), power_.row(t), width_);
+      }
+    }
+    if (!setup_.gaps) return;
+    // E |z|^delta on either side, by (delta, shape).
+    std::vector<T> x{delta};
+    x.insert(x.end(), shape_, shape_ + setup_.shocks);
+    std::vector<double> values;
+    for (const T& v : x) values.push_back(value_of(v));
+    std::vector<double> scales = shape_scales(law_, std::span(values).subspan(1));
+    scales.insert(scales.begin(), 1);
+    for (const bool negative : {false, true})
+      halves_[negative ? 1 : 0] =
+          lift(differences(
+                   [&](const std::vector<double>& at) {
+                     return half_power(law_, std::span(at).subspan(1), at[0], negative);
+                   },
+                   values, scales),
+               x);
+  }
+
+  template <Order O>
+  void next(std::ptrdiff_t t, const ShockBlock<T>& block, std::size_t at) {
+    using std::exp, std::log;
+    power_.template clear<O>(t);
+    const Row<T> out = power_.row(t);
+    *out.value = theta_[0];
+    if constexpr (O != Order::value) out.d[setup_.mean] = T(1);
+    if (setup_.columns > 0) this->template add_columns<O>(out, block, at);
+    std::size_t p = 1;
+    for (std::size_t i = 0; i < shocks_.size(); ++i, ++p)
+      add_term<O>(out, setup_.mean + p, theta_[p], news_[i].row(t - shocks_[i]), width_);
+    p += shocks_.size();  // the gammas
+    for (const int lag : variances_) {
+      add_term<O>(out, setup_.mean + p, theta_[p], power_.row(t - lag), width_);
+      ++p;
+    }
+    // h = x^(2/delta)
+    if (!(*out.value > T(0))) {
+      h_.at(t) = T(0);
+      return;
+    }
+    const T over_delta = 1 / theta_[delta_], r = 2 * over_delta, ln = log(*out.value),
+            h = exp(r * ln), over_x = 1 / *out.value;
+    h_.at(t) = h;
+    compose<O, 2>(h_.row(t), {out, unit(delta_)}, {r * h * over_x, -r * over_delta * ln * h},
+                  {r * (r - 1) * h * over_x * over_x, -r * over_delta * h * over_x * (1 + r * ln),
+                   r * over_delta * over_delta * ln * h * (2 + r * ln)},
+                  width_);
+  }
+
+  template <Order O>
+  void learn(std::ptrdiff_t t, const Row<T>& shock) {
+    using std::exp, std::log;
+    const T e = *shock.value, delta = theta_[delta_];
+    const double side = e < T(0) ? -1 : 1;
+    for (std::size_t i = 0; i < shocks_.size(); ++i) {
+      const std::size_t p = 1 + shocks_.size() + i;
+      const T tilt = side - theta_[p], u = tilt * e;  // |e| - gamma e
+      Rows<T>& news = news_[i];
+      news.template clear<O>(t);
+      if (!(u > T(0))) continue;
+      // f(e, gamma, delta) = u^delta
+      const T ln = log(u), f = exp(delta * ln), over_u = 1 / u;
+      const T fu = delta * f * over_u, fuu = (delta - 1) * fu * over_u,
+              fud = f * over_u * (1 + delta * ln);
+      news.at(t) = f;
+      compose<O, 3>(
+          news.row(t), {shock, unit(p), unit(delta_)}, {fu * tilt, -fu * e, f * ln},
+          {fuu * tilt * tilt, -fuu * tilt * e - fu, fuu * e * e, fud * tilt, -fud * e, f * ln * ln},
+          width_);
+    }
+  }
+
+  template <Order O>
+  void skip(std::ptrdiff_t t) {
+    using std::exp, std::log;
+    const T delta = theta_[delta_];
+    for (std::size_t i = 0; i < shocks_.size(); ++i) {
+      const std::size_t p = 1 + shocks_.size() + i;
+      // E(|z| - gamma z)^delta as a function of (gamma, delta, shape), then times s^delta
+      share_.template clear<O>(0);
+      const Row<T> share = share_.row(0);
+      for (const bool negative : {false, true}) {
+        const Moment<T>& half = halves_[negative ? 1 : 0];
+        const double side = negative ? -1 : 1;
+        const T base = 1 - side * theta_[p], ln = log(base), w = exp(delta * ln),
+                wg = -side * delta * w / base, wgg = delta * (delta - 1) * w / (base * base),
+                wgd = -side * w / base * (1 + delta * ln), wd = w * ln;
+        *share.value += w * half.value;
+        const std::size_t first = setup_.mean, g = first + p, d = first + delta_,
+                          s = first + setup_.variance;
+        const auto add2 = [&](std::size_t a, std::size_t b, const T& v) {
+          share.d2[a >= b ? packed(a, b) : packed(b, a)] += v;
+        };
+        if constexpr (O != Order::value) {
+          share.d[g] += wg * half.value;
+          share.d[d] += wd * half.value + w * half.d[0];
+          for (std::size_t k = 0; k < setup_.shocks; ++k) share.d[s + k] += w * half.d[1 + k];
+        }
+        if constexpr (O == Order::hessian) {
+          add2(g, g, wgg * half.value);
+          add2(g, d, wgd * half.value + wg * half.d[0]);
+          add2(d, d, wd * ln * half.value + 2 * wd * half.d[0] + w * half.d2[0]);
+          for (std::size_t k = 0; k < setup_.shocks; ++k) {
+            add2(g, s + k, wg * half.d[1 + k]);
+            add2(d, s + k, wd * half.d[1 + k] + w * half.d2[packed(1 + k, 0)]);
+            for (std::size_t l = 0; l <= k; ++l)
+              add2(s + k, s + l, w * half.d2[packed(1 + k, 1 + l)]);
+          }
+        }
+      }
+      news_[i].at(t) = *share.value * power_.at(t);
+      compose<O, 2>(news_[i].row(t), {share, power_.row(t)}, {power_.at(t), *share.value},
+                    {T(0), T(1), T(0)}, width_);
+    }
+  }
+
+ private:
+  using Base::h_, Base::setup_, Base::shape_, Base::theta_;
+
+  // A variance or shape parameter as a quantity.
+  Row<T> unit(std::size_t p) { return units_.row(static_cast<std::ptrdiff_t>(p)); }
+
+  Shocks law_;
+  Lags shocks_, variances_;
+  std::size_t width_, delta_;
+  std::vector<Rows<T>> news_;  // by shock lag: each has a gamma of its own
+  Rows<T> power_, units_, share_;
+  std::array<Moment<T>, 2> halves_;
+};
+
+}  // namespace brace

@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: Apache-2.0
+// The variance kernel of longmem, fractionally integrated (Baillie, Bollerslev and Mikkelsen 1996,
+// equation 8, cut off after 1,000 lags):
+//   h[t] = omega / (1 - beta) + sum_{k=1..1000} lambda_k e[t-k]^2 + x[t]'vwith
+//   lambda_1 = phi1 - beta + d,   lambda_k = beta lambda_{k-1} + ((k-1-d)/k - phi1) delta_{k-1}
+//   delta_1 = d,                  delta_k = delta_{k-1} (k-1-d)/k
+// Every lambda must be >= 0. Before the sample e^2 is m in all 1,000 lags; where e is missing its
+// square is h. Tests: tests/model/likelihood_test.cpp.
+#pragma once
+
+#include <algorithm>
+
+#include "model/variance/stage.hpp"
+
+namespace brace {
+
+inline constexpr std::size_t kMemory = 1000;
+
+template <class T>
+class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
+  using Base = FamilyStage<LongMemoryStage<T>, T>;
+
+ public:
+  LongMemoryStage(const Model&, const StageSetup& setup)
+      : Base(setup),
+        width_(std::max(setup.mean + setup.variance, setup.shock_width)),
+        news_width_(setup.gaps ? width_ : setup.shock_width) {
+    this->own(h_, 1, width_);
+    this->own(q_, kMemory, news_width_);
+    this->own_scratch(width_);
+    lambda_.resize(0, kMemory, 3);
+    delta_.resize(0, kMemory, 3);
+  }
+
+  template <Order O>
+  void start(const Row<T>& m) {
+    this->template fill_before<O>(h_, m);
+    this->template fill_before<O>(q_, m);
+    const T phi = theta_[1], d = theta_[2], beta = theta_[3];
+    // Parameters of the weights: phi1, d, beta.
+    lambda_.template clear<O>(0);
+    delta_.template clear<O>(0);
+    lambda_.at(0) = phi - beta + d;
+    delta_.at(0) = d;
+    if constexpr (O != Order::value) {
+      lambda_.d(0)[0] = lambda_.d(0)[1] = delta_.d(0)[1] = T(1);
+      lambda_.d(0)[2] = T(-1);
+    }
+    admitted_ = !(lambda_.at(0) < T(0));
+    for (std::ptrdiff_t i = 1; i < static_cast<std::ptrdiff_t>(kMemory); ++i) {
+      const auto k = static_cast<double>(i + 1);
+      lambda_.template clear<O>(i);
+      delta_.template clear<O>(i);
+      const T share = (k - 1 - d) / k;
+      add_scaled<O>(delta_.row(i), share, delta_.row(i - 1), 3);
+      add_slope<O>(delta_.row(i), 1, -1 / k, delta_.row(i - 1), 3);
+      add_term<O>(lambda_.row(i), 2, beta, lambda_.row(i - 1), 3);
+      add_scaled<O>(lambda_.row(i), T(share - phi), delta_.row(i - 1), 3);
+      add_slope<O>(lambda_.row(i), 1, -1 / k, delta_.row(i - 1), 3);
+      add_slope<O>(lambda_.row(i), 0, -1, delta_.row(i - 1), 3);
+      if (lambda_.at(i) < T(0)) admitted_ = false;
+    }
+    // By weight, newest lag last, so that sums run along both arrays.
+    const std::size_t kinds = O == Order::value ? 1 : O == Order::hessian ? 10 : 4;
+    weights_.resize(kinds);
+    for (std::size_t kind = 0; kind < kinds; ++kind) {
+      weights_[kind].resize(kMemory);
+      for (std::size_t k = 0; k < kMemory; ++k) {
+        const auto i = static_cast<std::ptrdiff_t>(k);
+        weights_[kind][kMemory - 1 - k] = kind == 0  ? lambda_.at(i)
+                                          : kind < 4 ? lambda_.d(i)[kind - 1]
+                                                     : lambda_.d2(i)[kind - 4];
+      }
+    }
+  }
+
+  template <Order O>
+  void next(std::ptrdiff_t t, const ShockBlock<T>& block, std::size_t at) {
+    h_.template clear<O>(t);
+    const Row<T> out = h_.row(t);
+    if (!admitted_) return;  // h = 0 says so
+    const T over = 1 / (1 - theta_[3]);
+    const std::size_t first = setup_.mean, omega = first, of_weights = first + 1, beta = first + 3;
+    const auto oldest = t - static_cast<std::ptrdiff_t>(kMemory);
+    const T* q = &q_.at(oldest);
+    *out.value = theta_[0] * over + dot(weights_[0], q, 1);
+    if constexpr (O != Order::value) {
+      out.d[omega] += over;
+      out.d[beta] += theta_[0] * over * over;
+      for (std::size_t a = 0; a < 3; ++a) out.d[of_weights + a] += dot(weights_[1 + a], q, 1);
+      for (std::size_t j = 0; j < news_width_; ++j)
+        out.d[j] += dot(weights_[0], q_.d(oldest) + j, news_width_);
+    }
+    if constexpr (O == Order::hessian) {
+      out.d2[packed(beta, omega)] += over * over;
+      out.d2[packed(beta, beta)] += 2 * theta_[0] * over * over * over;
+      for (std::size_t a = 0, r = 0; a < 3; ++a)
+        for (std::size_t b = 0; b <= a; ++b, ++r)
+          out.d2[packed(of_weights + a, of_weights + b)] += dot(weights_[4 + r], q, 1);
+      for (std::size_t a = 0; a < 3; ++a)
+        for (std::size_t j = 0; j < news_width_; ++j) {
+          const std::size_t p = of_weights + a;
+          out.d2[p >= j ? packed(p, j) : packed(j, p)] +=
+              (p == j ? 2 : 1) * dot(weights_[1 + a], q_.d(oldest) + j, news_width_);
+        }
+      const std::size_t pairs = packed_size(news_width_);
+      for (std::size_t r = 0; r < pairs; ++r)
+        out.d2[r] += dot(weights_[0], q_.d2(oldest) + r, pairs);
+    }
+    if (setup_.columns > 0) this->template add_columns<O>(out, block, at);
+  }
+
+  template <Order O>
+  void learn(std::ptrdiff_t t, const Row<T>& shock) {
+    const T& e = *shock.value;
+    const Row<T> q = q_.row(t);
+    *q.value = e * e;
+    if constexpr (O != Order::value)
+      for (std::size_t j = 0; j < news_width_; ++j) q.d[j] = 2 * e * shock.d[j];
+    if constexpr (O == Order::hessian)
+      for (std::size_t j = 0, r = 0; j < news_width_; ++j)
+        for (std::size_t i = 0; i <= j; ++i, ++r)
+          q.d2[r] = 2 * (shock.d[j] * shock.d[i] + e * shock.d2[r]);
+  }
+
+  template <Order O>
+  void skip(std::ptrdiff_t t) {
+    q_.template clear<O>(t);
+    add_scaled<O>(q_.row(t), T(1), h_.row(t), width_);
+  }
+
+ private:
+  using Base::h_, Base::setup_, Base::theta_;
+
+  // Four chains, so that an addition need not wait for the one before it.
+  static T dot(const std::vector<T>& w, const T* q, std::size_t stride) {
+    std::array<T, 4> sum{};
+    for (std::size_t k = 0; k < kMemory; k += 4)
+      for (std::size_t chain = 0; chain < 4; ++chain)
+        sum[chain] += w[k + chain] * q[(k + chain) * stride];
+    return (sum[0] + sum[1]) + (sum[2] + sum[3]);
+  }
+
+  std::size_t width_, news_width_;
+  Rows<T> q_, lambda_, delta_;
+  std::vector<std::vector<T>> weights_;  // lambda, its 3 first and 6 second derivatives
+  bool admitted_ = true;
+};
+
+}  // namespace brace
