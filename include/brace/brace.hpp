@@ -49,6 +49,7 @@
 #include "brace/model/outliers.hpp"
 #include "brace/model/simulate.hpp"
 #include "brace/model/stability.hpp"
+#include "brace/model/variance_check.hpp"
 #include "brace/search/search.hpp"
 #include "brace/series/box_cox.hpp"
 #include "brace/series/calendar.hpp"

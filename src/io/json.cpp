@@ -137,6 +137,9 @@ std::string json_document(std::string_view command, const Fit& fit) {
                  {"half_life", number(fit.half_life)},
                  {"unconditional_variance", number(fit.unconditional_variance)},
                  {"typical_variance", number(fit.typical_variance)},
+                 {"persistence_se", number(fit.persistence_error)},
+                 {"half_life_se", number(fit.half_life_error)},
+                 {"unconditional_variance_se", number(fit.unconditional_variance_error)},
                  {"last", {{"shock", nullptr}, {"variance", nullptr}}}};
   if (!fit.variances.empty())
     result["last"] = {

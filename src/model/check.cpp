@@ -19,6 +19,8 @@
 #include "brace/maths/regression.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/model/stability.hpp"
+#include "brace/model/variance_check.hpp"
 #include "model/lag_product.hpp"
 
 namespace brace {
@@ -63,6 +65,57 @@ int period_of(const Fit& fit, int given) {
       if (lag > 1) return lag;
   if (!m.harmonics.empty()) return m.harmonics.front().period;
   return fit.series->clock == Clock::month ? 12 : fit.series->clock == Clock::quarter ? 4 : 0;
+}
+
+// Whether a family tells falls from rises.
+bool has_signs(const Variance& family) {
+  return std::holds_alternative<Gjr>(family) || std::holds_alternative<Egarch>(family) ||
+         std::holds_alternative<Aparch>(family);
+}
+
+// The tests that take the uncertainty of the variance equation into account, and those of its
+// symmetry, constancy and law. Where one cannot be made on these rows the others still are.
+std::vector<TestResult> variance_tests(const Fit& fit, int lags) {
+  std::vector<TestResult> all;
+  const auto add = [&](auto&& make) {
+    try {
+      make();
+    } catch (const Error& error) {
+      if (error.code() != ErrorCode::too_few_observations && error.code() != ErrorCode::bad_option)
+        throw;
+    }
+  };
+  add([&] { all.push_back(li_mak(fit, lags)); });
+  add([&] { all.push_back(arch_left(fit, lags)); });
+  add([&] {
+    for (TestResult& test : sign_bias(fit)) all.push_back(std::move(test));
+  });
+  add([&] { all.push_back(law_fit(fit)); });
+  add([&] {
+    for (TestResult& test : nyblom(fit)) all.push_back(std::move(test));
+  });
+  return all;
+}
+
+// Which term would take up what is left in z^2: the lag that stands out, or a longer memory.
+std::string variance_remedy(const Fit& fit, const Series& z2, int lags) {
+  if (std::holds_alternative<Steady>(fit.model.variance)) return "it needs a variance equation";
+  const std::vector<double> r = autocorrelations(z2.values, lags);
+  const auto most = std::max_element(r.begin(), r.end()) - r.begin() + 1;
+  return most == 1 ? std::string("the variance equation misses it; try another family")
+                   : fmt::format("the variance equation misses it; try a shock lag e{}", most);
+}
+
+// Which law would do better, from the shape of z.
+std::string law_remedy(const Fit& fit, const Series& z) {
+  const double skewness = moments(z).skewness;
+  const std::string misfit =
+      fmt::format("the shocks do not follow the {} law", law_name(fit.model.shocks));
+  if (std::holds_alternative<Normal>(fit.model.shocks)) return misfit + ": try 'student'";
+  if (!std::holds_alternative<SkewStudent>(fit.model.shocks) && std::abs(skewness) > 0.2)
+    return fmt::format("{} (their skewness is {}): try 'skew-student'", misfit,
+                       text::fixed(skewness, 2));
+  return misfit;
 }
 
 void find_spikes(const Series& z, int period, Check& out) {
@@ -233,11 +286,25 @@ Check check(const Fit& fit, const CheckOptions& options) {
   of_law.variant = "z";
   of_law.null = "z is normal";
 
-  const bool variance_left = 2 * std::min(*of_squares.p_value, *of_arch.p_value) < 0.05;
+  std::vector<TestResult> of_variance;
+  if (!fit.exact && !std::holds_alternative<Steady>(fit.model.variance))
+    of_variance = variance_tests(fit, lags);
+  // The plain forms take the variance equation as known: those with its uncertainty judge.
+  const auto p_of = [&](const char* test, const TestResult& plain) {
+    for (const TestResult& t : of_variance)
+      if (t.test == test) return *t.p_value;
+    return *plain.p_value;
+  };
+  const bool variance_left =
+      2 * std::min(p_of("li-mak", of_squares), p_of("arch-left", of_arch)) < 0.05;
   // The plain form takes clustering that is left for memory, so the robust one judges there.
   const bool mean_left = (variance_left ? of_mean_robust : of_mean).rejects().value_or(false);
   out.tests = {std::move(of_mean), std::move(of_mean_robust), std::move(of_squares),
-               std::move(of_arch), std::move(of_law)};
+               std::move(of_arch)};
+  // Under another law z is not meant to be normal, and law-fit judges it.
+  if (std::holds_alternative<Normal>(fit.model.shocks) || of_variance.empty())
+    out.tests.push_back(std::move(of_law));
+  for (const TestResult& test : of_variance) out.tests.push_back(test);
   if (fit.exact) {
     for (const bool squares : {false, true})
       if (TestResult test = breusch_pagan(fit, squares); test.p_value)
@@ -263,24 +330,56 @@ Check check(const Fit& fit, const CheckOptions& options) {
     found.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean",
                                 largest_lag(z, lags)));
   if (variance_left)
-    found.push_back(
-        fmt::format("their squares still have memory, {}: the variance equation misses it",
-                    largest_lag(z2, lags)));
+    found.push_back(fmt::format("their squares still have memory, {}: {}", largest_lag(z2, lags),
+                                variance_remedy(fit, z2, lags)));
+  const auto rejects = [&](std::string_view test, std::string_view variant) {
+    return std::any_of(of_variance.begin(), of_variance.end(), [&](const TestResult& t) {
+      return t.test == test && t.variant == variant && t.rejects().value_or(false);
+    });
+  };
+  if (rejects("sign-bias", "joint"))
+    found.push_back(has_signs(fit.model.variance)
+                        ? std::string("falls and rises still differ in what they do to volatility")
+                        : fmt::format("falls and rises of one size differ in what they do to "
+                                      "volatility: try '{} / gjr' or 'egarch'",
+                                      mean_part(fit.model)));
+  if (rejects("law-fit", "pearson")) found.push_back(law_remedy(fit, z));
+  if (rejects("nyblom", "joint"))
+    found.push_back("its parameters do not seem constant (Nyblom): see brace breaks");
   std::vector<Spike> seasonal;
   for (const Spike& spike : out.spikes)
     if (spike.seasonal) seasonal.push_back(spike);
   if (!seasonal.empty())
     found.push_back(fmt::format("a season is left at lag {}", spikes_in_words(seasonal)));
-  out.reading = found.empty() ? fmt::format("{} leaves no memory in its residuals or their squares",
-                                            out.model)
-                              : fmt::format("{}: {}", out.model, fmt::join(found, "; "));
+  out.reading = found.empty()
+                    ? fmt::format(
+                          "{} leaves no memory in its residuals or their squares"
+                          "{}",
+                          out.model, of_variance.empty() ? "" : "; its law and its symmetry hold")
+                    : fmt::format("{}: {}", out.model, fmt::join(found, "; "));
   return out;
 }
+
+namespace {
+
+std::string verdict_rule(const Check& check) {
+  const bool variance =
+      std::any_of(check.tests.begin(), check.tests.end(),
+                  [](const TestResult& t) { return t.test == "li-mak" || t.test == "arch-left"; });
+  return variance
+             ? "A small p speaks against the null of its row. Ljung-Box judges the mean, Li-Mak "
+               "and arch-left the variance; the plain forms beside them take the variance "
+               "equation as known."
+             : "A small p speaks against the null of its row. Ljung-Box, McLeod-Li and ARCH-LM "
+               "make the verdict.";
+}
+
+}  // namespace
 
 std::ostream& operator<<(std::ostream& out, const Check& check) {
   out << text::wrap(check.reading + ".") << '\n';
   for (const TestResult& test : check.tests)
-    out << fmt::format("  {:<18}{:<12}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
+    out << fmt::format("  {:<18}{:<14}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
                        text::significant(test.statistic, 4),
                        text::p_value(test.p_value, test.p_floor), test.null);
   if (!check.whiteness.empty()) {
@@ -326,12 +425,7 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
                                   fmt::join(words, ", ")),
                       100, "  ");
   }
-  if (!check.tests.empty())
-    out << "\n"
-        << text::wrap(
-               "A small p speaks against the null of its row. Ljung-Box, McLeod-Li and ARCH-LM "
-               "make the verdict; the plain forms reject too seldom after a variance equation.",
-               100, "  ");
+  if (!check.tests.empty()) out << "\n" << text::wrap(verdict_rule(check), 100, "  ");
   for (const Warning& warning : check.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -105,19 +105,59 @@ void fill_criteria(Fit& fit) {
   fit.hqc = deviance + 2 * std::log(std::log(n)) * k;
 }
 
+// The delta method: error of f at the estimates, by central differences along each parameter's
+// error; empty where f does not exist there.
+template <class F>
+std::optional<double> delta_error(const Fit& fit, const std::vector<double>& theta, F&& f) {
+  if (fit.covariance.size() == 0 || !fit.usable()) return std::nullopt;
+  const auto k = static_cast<Eigen::Index>(theta.size());
+  Eigen::VectorXd slope = Eigen::VectorXd::Zero(k);
+  std::vector<double> moved = theta;
+  for (Eigen::Index j = 0; j < k; ++j) {
+    const double error = std::sqrt(fit.covariance(j, j));
+    if (!(error > 0)) continue;
+    const auto at = static_cast<std::size_t>(j);
+    const double step = 1e-4 * error;
+    moved[at] = theta[at] + step;
+    const std::optional<double> up = f(moved);
+    moved[at] = theta[at] - step;
+    const std::optional<double> down = f(moved);
+    moved[at] = theta[at];
+    if (!up || !down) return std::nullopt;
+    slope(j) = (*up - *down) / (2 * step);
+  }
+  const double variance = slope.dot(fit.covariance * slope);
+  return variance > 0 ? std::optional(std::sqrt(variance)) : std::nullopt;
+}
+
 void fill_dynamics(Fit& fit) {
-  const std::vector<double> theta = fit.estimates();
   const ParameterNames names = parameter_names(fit.model);
-  const std::span<const double> variance =
-      std::span(theta).subspan(names.mean.size(), names.variance.size());
-  const Dynamics found =
-      variance_family(fit.model.variance)
-          .dynamics(fit.model, variance,
-                    std::span(theta).subspan(names.mean.size() + variance.size()));
+  const std::size_t first = names.mean.size(), count = names.variance.size();
+  const auto dynamics_at = [&](const std::vector<double>& theta) {
+    const std::span<const double> all(theta);
+    return variance_family(fit.model.variance)
+        .dynamics(fit.model, all.subspan(first, count), all.subspan(first + count));
+  };
+  const std::vector<double> theta = fit.estimates();
+  Dynamics found = dynamics_at(theta);
+  // On the bound just below one the process has no long run to speak of.
+  if (found.persistence && *found.persistence > kMostPersistence - 1e-8)
+    found = {.persistence = found.persistence,
+             .half_life = {},
+             .unconditional_variance = {},
+             .typical_variance = {}};
   fit.persistence = found.persistence;
   fit.half_life = found.half_life;
   fit.unconditional_variance = found.unconditional_variance;
   fit.typical_variance = found.typical_variance;
+  for (const auto& [of, error] :
+       {std::pair{&Dynamics::persistence, &Fit::persistence_error},
+        std::pair{&Dynamics::half_life, &Fit::half_life_error},
+        std::pair{&Dynamics::unconditional_variance, &Fit::unconditional_variance_error},
+        std::pair{&Dynamics::typical_variance, &Fit::typical_variance_error}})
+    if (found.*of)
+      fit.*error = delta_error(
+          fit, theta, [&, of = of](const std::vector<double>& at) { return dynamics_at(at).*of; });
 }
 
 // McLeod and Li's test at 5 %, its statistic alone.
@@ -161,7 +201,9 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
            fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
   }
   if (!fit.usable()) return;
-  if (fit.persistence && *fit.persistence > kNearOne)
+  const bool by_design = std::holds_alternative<Igarch>(fit.model.variance) ||
+                         std::holds_alternative<Ewma>(fit.model.variance);
+  if (fit.persistence && *fit.persistence > kNearOne && !by_design)
     warn(WarningCode::persistence_near_one,
          fmt::format(
              "persistence is {:.4f}: shocks to volatility hardly fade. A break in its level can "
@@ -173,7 +215,7 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
              "{} observations are few for a variance equation; below {} its errors are rough",
              text::count(fit.n), kFewForVariance));
   for (const Parameter& p : fit.parameters)
-    if (p.name == "nu" && p.estimate <= 4)
+    if (p.name == "nu" && p.estimate <= 4 && !std::holds_alternative<Ged>(fit.model.shocks))
       warn(WarningCode::no_fourth_moment,
            fmt::format(
                "nu is {:.1f}: shocks have no fourth moment, so tests on their squares and the "

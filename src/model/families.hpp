@@ -133,6 +133,7 @@ struct ShockLaw {
   bool symmetric;
   double (*draw)(RandomStream& stream, std::span<const double> shape);
   double (*quantile)(double p, std::span<const double> shape);
+  double (*cdf)(double z, std::span<const double> shape);
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);
 

@@ -69,6 +69,21 @@ std::string unit_of(const Fit& fit) {
                                   : fmt::format("{} a {}", fit.series->unit, fit.series->period());
 }
 
+// Whether falls and rises of one size move volatility alike, where the family tells them apart.
+std::string leverage(const Fit& fit) {
+  const bool by_log = std::holds_alternative<Egarch>(fit.model.variance);
+  for (const Parameter& p : fit.parameters)
+    if (p.name.starts_with("gamma") && p.p_value && *p.p_value < 0.05)
+      return (p.estimate < 0) == by_log ? " Falls raise volatility more than rises."
+                                        : " Rises raise volatility more than falls.";
+  return "";
+}
+
+// "0.988", or "0.988 (0.005)" with its error.
+std::string with_error(const std::string& value, const std::optional<double>& error) {
+  return error ? fmt::format("{} ({})", value, text::significant(*error, 2)) : value;
+}
+
 // What the estimates say in a sentence.
 std::string headline(const Fit& fit) {
   const std::string label = to_string(fit.model);
@@ -83,8 +98,14 @@ std::string headline(const Fit& fit) {
   if (fit.persistence && fit.half_life)
     text += fmt::format(" Half of a shock to the variance is gone after {} {}s.",
                         text::significant(*fit.half_life, 2), fit.series->period());
-  for (const Parameter& p : fit.parameters)
-    if (p.name == "nu" && p.estimate < 10) text += " The shocks are heavy-tailed.";
+  text += leverage(fit);
+  const bool peaked = std::holds_alternative<Ged>(fit.model.shocks);
+  for (const Parameter& p : fit.parameters) {
+    if (p.name == "nu" && p.estimate < (peaked ? 1.9 : 10)) text += " The shocks are heavy-tailed.";
+    if (p.name == "skew" && p.p_value && *p.p_value < 0.05)
+      text +=
+          p.estimate < 0 ? " Their left tail is the longer." : " Their right tail is the longer.";
+  }
   return text;
 }
 
@@ -118,18 +139,28 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
   }
   out << '\n';
   if (fit.persistence) {
-    std::string line = fmt::format("  persistence {}", text::fixed(fit.persistence, 3));
+    std::string line = fmt::format(
+        "  persistence {}", with_error(text::fixed(fit.persistence, 3), fit.persistence_error));
     if (fit.half_life)
-      line += fmt::format(", half-life {} {}s", text::significant(*fit.half_life, 2),
+      line += fmt::format(", half-life {} {}s",
+                          with_error(text::significant(*fit.half_life, 2), fit.half_life_error),
                           fit.series->period());
-    if (fit.unconditional_variance) {
-      const double sd = std::sqrt(*fit.unconditional_variance);
-      line += fmt::format("; long-run volatility {}{}{}", text::significant(sd, 3),
+    // Volatility's error from the variance's.
+    const auto long_run = [&](const char* what, double variance, std::optional<double> error) {
+      const double sd = std::sqrt(variance);
+      if (error) *error /= 2 * sd;
+      line += fmt::format("; {} {}{}{}", what, with_error(text::significant(sd, 3), error),
                           fit.series->unit.empty() ? "" : " ", unit_of(fit));
       if (const auto year = periods_per_year(fit.series->clock))
         line += fmt::format(", {} a year", text::significant(sd * std::sqrt(*year), 3));
-    }
-    out << line << '\n';
+    };
+    if (fit.unconditional_variance)
+      long_run("long-run volatility", *fit.unconditional_variance,
+               fit.unconditional_variance_error);
+    else if (fit.typical_variance)
+      long_run("typical volatility", *fit.typical_variance, fit.typical_variance_error);
+    out << text::wrap(line.substr(2), 100, "  ");
+    if (fit.persistence_error) out << "  errors by the delta method in brackets\n";
   }
   if (fit.log_likelihood)
     out << fmt::format("  log-likelihood {} ({}), {} observations, aic {}, bic {}; errors {}\n",

@@ -59,6 +59,12 @@ class Likelihood {
   // Gradient of each row's term, n x k row by row; zeros where y is missing.
   [[nodiscard]] std::vector<T> scores(std::span<const T> theta);
 
+  // e and h of each row with their derivatives, n x k row by row; false when not admitted.
+  struct Slopes {
+    std::vector<T> e, h, de, dh;
+  };
+  [[nodiscard]] bool slopes(std::span<const T> theta, Slopes& out);
+
   struct Path {
     std::vector<T> dev;  // y_t - mu; its forecast where y is missing
     std::vector<T> e;    // 0 where missing

@@ -149,6 +149,28 @@ std::vector<T> Likelihood<T>::scores(std::span<const T> theta) {
 }
 
 template <class T>
+bool Likelihood<T>::slopes(std::span<const T> theta, Slopes& out) {
+  const std::size_t k = parameters();
+  out = {std::vector<T>(y_.size()), std::vector<T>(y_.size()), std::vector<T>(y_.size() * k),
+         std::vector<T>(y_.size() * k)};
+  run_mean<Order::gradient>(theta);
+  start_variance(Order::gradient, theta);
+  for (std::size_t from = 0; from < y_.size(); from += kBlock) {
+    const ShockBlock<T> block = shock_block(from);
+    if (!run_variance<Order::gradient>(theta, block)) return false;
+    for (std::size_t row = 0; row < block.rows; ++row) {
+      const auto t = static_cast<std::ptrdiff_t>(row);
+      out.e[from + row] = block.e[row];
+      out.h[from + row] = stage_->h().at(t);
+      std::copy_n(block.e1 + row * ke_, ke_, out.de.data() + (from + row) * k);
+      std::copy_n(stage_->h().d(t), stage_->h().width, out.dh.data() + (from + row) * k);
+    }
+    stage_->shift(Order::gradient, block.rows);
+  }
+  return true;
+}
+
+template <class T>
 bool Likelihood<T>::path(std::span<const T> theta, Path& path, std::optional<T> presample) {
   run_mean<Order::value>(theta);
   if (presample) m_ = *presample;

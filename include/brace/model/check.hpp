@@ -53,9 +53,11 @@ struct Spike {
 
 struct Check {
   std::string model;
-  // ljung-box and ljung-box-robust on z, mcleod-li on z^2, arch-lm on z, jarque-bera on z; for mean
-  // models also breusch-pagan (on the fitted values, and on them and their squares: White) and chow
-  // (two halves).
+  // ljung-box and ljung-box-robust on z, mcleod-li on z^2, arch-lm on z, jarque-bera on z (not
+  // after a variance equation with another law than the normal). After a variance equation li-mak,
+  // arch-left, sign-bias (three and joint), law-fit and nyblom (joint and single); for mean models
+  // breusch-pagan (on the fitted values, and on them and their squares: White) and chow (two
+  // halves).
   std::vector<TestResult> tests;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;

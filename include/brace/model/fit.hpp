@@ -110,6 +110,9 @@ struct Fit {
   // Where the recursion runs in another scale than h's: exp(E ln h) of egarch, (E
   // s^delta)^(2/delta) of aparch.
   std::optional<double> typical_variance;
+  // Errors of the four by the delta method from `covariance`; empty where it or they do not exist.
+  std::optional<double> persistence_error, half_life_error, unconditional_variance_error,
+      typical_variance_error;
 
   // The filtered path, `count` long. Shocks are errors of the one-step forecasts and 0 where
   // missing; variances are theirs. `counted` tells which rows have a term in the likelihood: not

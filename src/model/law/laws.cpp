@@ -57,6 +57,11 @@ double ged_scale(double nu) {
   return std::exp(0.5 * (log_gamma(1 / nu) - log_gamma(3 / nu)) - std::log(2.0) / nu);
 }
 
+double ged_cdf(double z, double nu) {
+  const double inside = boost::math::gamma_p(1 / nu, std::pow(std::abs(z) / ged_scale(nu), nu) / 2);
+  return 0.5 * (z < 0 ? 1 - inside : 1 + inside);
+}
+
 double ged_quantile(double p, double nu) {
   const double tail = std::abs(2 * p - 1);
   const double size = ged_scale(nu) * std::pow(2 * boost::math::gamma_p_inv(1 / nu, tail), 1 / nu);
@@ -74,6 +79,13 @@ TwoPieces two_pieces(double nu, double skew) {
   return {a, std::sqrt(1 + 3 * skew * skew - a * a), (1 - skew) / 2};
 }
 
+double skew_student_cdf(double z, double nu, double skew) {
+  const TwoPieces law = two_pieces(nu, skew);
+  const double y = law.a + law.b * z;
+  return y < 0 ? (1 - skew) * laws::unit_student_cdf(y / (1 - skew), nu)
+               : (1 + skew) * laws::unit_student_cdf(y / (1 + skew), nu) - skew;
+}
+
 double skew_student_quantile(double p, double nu, double skew) {
   const TwoPieces law = two_pieces(nu, skew);
   const double y = p < law.left
@@ -88,14 +100,16 @@ const ShockLaw kNormalLaw{
     .shapes = {},
     .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double>) { return stream.normal(); },
-    .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); }};
+    .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); },
+    .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); }};
 
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
     .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
     .quantile = [](double p,
-                   std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); }};
+                   std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
+    .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); }};
 
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{
@@ -103,7 +117,8 @@ const ShockLaw kGedLaw{
     .symmetric = true,
     .draw = [](RandomStream& stream,
                std::span<const double> s) { return ged_quantile(stream.uniform(), s[0]); },
-    .quantile = [](double p, std::span<const double> s) { return ged_quantile(p, s[0]); }};
+    .quantile = [](double p, std::span<const double> s) { return ged_quantile(p, s[0]); },
+    .cdf = [](double z, std::span<const double> s) { return ged_cdf(z, s[0]); }};
 
 // A Student shock of either piece, as often as the piece is wide.
 const ShockLaw kSkewStudentLaw{
@@ -118,6 +133,7 @@ const ShockLaw kSkewStudentLaw{
           return (y - law.a) / law.b;
         },
     .quantile = [](double p,
-                   std::span<const double> s) { return skew_student_quantile(p, s[0], s[1]); }};
+                   std::span<const double> s) { return skew_student_quantile(p, s[0], s[1]); },
+    .cdf = [](double z, std::span<const double> s) { return skew_student_cdf(z, s[0], s[1]); }};
 
 }  // namespace brace

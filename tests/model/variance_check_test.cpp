@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: Apache-2.0
+// What is left after a variance equation: known answers, sizes where nothing is left, and power
+// where something is.
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "brace/brace.hpp"
+#include "support/known_answers.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+using test::expect_close;
+using test::Json;
+
+TEST(VarianceCheck, KnownAnswersOfLiMakAndOfWhatArchIsLeft) {
+  const Json answer = test::known_answer("o50");
+  const test::Tolerance tolerance(answer);
+  const Json& want = answer["expected"];
+  const Fit fit = estimate("const / garch", test::series_of(answer));
+  for (const Json& c : want["li_mak"]) {
+    const TestResult got = li_mak(fit, c["m"]);
+    expect_close(got.statistic, c["statistic"], tolerance.abs, tolerance.rel, "li-mak");
+    expect_close(*got.p_value, c["p"], tolerance.abs, tolerance.rel, "li-mak p");
+  }
+  for (const Json& c : want["remaining_arch"]) {
+    const TestResult plain = arch_left(fit, c["m"], false), robust = arch_left(fit, c["m"]);
+    EXPECT_EQ(plain.observations, c["N"].get<std::size_t>());
+    expect_close(plain.statistic, c["statistic"], tolerance.abs, tolerance.rel, "arch-left");
+    expect_close(*plain.p_value, c["p"], tolerance.abs, tolerance.rel, "arch-left p");
+    expect_close(robust.statistic, c["robust_statistic"], tolerance.abs, tolerance.rel, "robust");
+    expect_close(*robust.p_value, c["robust_p"], tolerance.abs, tolerance.rel, "robust p");
+  }
+}
+
+TEST(VarianceCheck, KnownAnswersOfSignBias) {
+  const Json answer = test::known_answer("o33");
+  const test::Tolerance tolerance(answer);
+  const Json& want = answer["expected"];
+  const std::vector<TestResult> got = sign_bias_of(test::series_of(answer).values);
+  ASSERT_EQ(got.size(), 4u);
+  const std::array<const char*, 3> names{"sign", "negative_size", "positive_size"};
+  for (std::size_t i = 0; i < 3; ++i) {
+    const Json& one = want["individual"][names[i]];
+    expect_close(got[i].statistic, one["t"], tolerance.abs, tolerance.rel, names[i]);
+    expect_close(*got[i].p_value, one["p"], tolerance.abs, tolerance.rel, names[i]);
+  }
+  expect_close(got[3].statistic, want["joint_lm"], tolerance.abs, tolerance.rel, "joint");
+  expect_close(*got[3].p_value, want["joint_p"], tolerance.abs, tolerance.rel, "joint p");
+}
+
+// Share of 400 series on which each test rejects at 5 %.
+struct Shares {
+  double li_mak = 0, arch_left = 0, signs = 0, law = 0, plain = 0;
+};
+Shares shares(const char* made_by, const std::vector<double>& theta, const char* fitted_by) {
+  constexpr std::size_t kSeries = 400, kRows = 1200;
+  const Model made = parse_model(made_by), fitted = parse_model(fitted_by);
+  std::vector<FitJob> jobs;
+  for (std::size_t s = 0; s < kSeries; ++s)
+    jobs.push_back({.model = fitted,
+                    .series = std::make_shared<Series>(
+                        simulate(made, theta, kRows, {.seed = 63, .stream = s}))});
+  std::vector<std::array<double, 5>> p(kSeries);
+  const Executor executor(0);
+  const std::vector<Fit> fits = fit_many(jobs, executor);
+  executor.for_each(kSeries, [&](std::size_t s) {
+    if (!fits[s].usable()) return;
+    p[s] = {*li_mak(fits[s]).p_value, *arch_left(fits[s]).p_value,
+            *sign_bias(fits[s]).back().p_value, *law_fit(fits[s]).p_value,
+            *mcleod_li(fits[s].standardised()).p_value};
+  });
+  std::array<double, 5> rejected{};
+  for (const auto& one : p)
+    for (std::size_t i = 0; i < 5; ++i) rejected[i] += one[i] < .05 ? 1. / kSeries : 0;
+  fmt::print(
+      "  {} on {}: li-mak {:.3f}, arch-left {:.3f}, sign-bias {:.3f}, law-fit {:.3f}, "
+      "mcleod-li {:.3f}\n",
+      fitted_by, made_by, rejected[0], rejected[1], rejected[2], rejected[3], rejected[4]);
+  return {rejected[0], rejected[1], rejected[2], rejected[3], rejected[4]};
+}
+
+// Four Monte Carlo errors around 5 %: .05 +- .044.
+TEST(VarianceCheck, RejectsAsOftenAsItSaysWhereTheModelIsRight) {
+  for (const auto& [line, theta] :
+       {std::pair{"const / garch", std::vector<double>{0, .05, .1, .85}},
+        std::pair{"const ar1 / garch / student", std::vector<double>{0, .2, .05, .1, .85, 6}},
+        std::pair{"zero / gjr / skew-student", std::vector<double>{.05, .04, .1, .86, 7, -.2}}}) {
+    const Shares s = shares(line, theta, line);
+    EXPECT_NEAR(s.li_mak, .05, .044) << line;
+    EXPECT_NEAR(s.arch_left, .05, .044) << line;
+    EXPECT_NEAR(s.signs, .05, .044) << line;
+    EXPECT_LT(s.law, .094) << line << ": the shape is estimated, so it may reject too seldom";
+  }
+}
+
+TEST(VarianceCheck, FindsWhatIsLeft) {
+  // A second shock lag that is left out, an asymmetry, heavy tails.
+  EXPECT_GT(shares("zero / arch e1,3", {.4, .2, .4}, "zero / arch").li_mak, .9);
+  EXPECT_GT(shares("zero / gjr", {.05, .01, .18, .85}, "zero / garch").signs, .5);
+  EXPECT_GT(shares("zero / garch / student", {.05, .1, .85, 4}, "zero / garch").law, .95);
+}
+
+TEST(VarianceCheck, SaysWhichTermWouldTakeItUp) {
+  const Series skewed = simulate(parse_model("zero / gjr"), {.05, 0, .25, .82}, 4000, {.seed = 3});
+  const std::string found = check(estimate("zero / garch", skewed)).reading;
+  EXPECT_NE(found.find("try 'zero / gjr'"), std::string::npos) << found;
+  const Series heavy =
+      simulate(parse_model("zero / garch / student"), {.05, .1, .85, 5}, 4000, {.seed = 3});
+  const std::string tails = check(estimate("zero / garch", heavy)).reading;
+  EXPECT_NE(tails.find("try 'student'"), std::string::npos) << tails;
+  const Check right = check(estimate("zero / garch / student", heavy));
+  EXPECT_EQ(right.verdict, CheckVerdict::clean);
+  EXPECT_NE(right.reading.find("its law and its symmetry hold"), std::string::npos)
+      << right.reading;
+  const Series lagged = simulate(parse_model("zero / arch e1,4"), {.3, .1, .5}, 3000, {.seed = 4});
+  const std::string lag = check(estimate("zero / arch", lagged)).reading;
+  EXPECT_NE(lag.find("try a shock lag e4"), std::string::npos) << lag;
+}
+
+TEST(VarianceCheck, RefusesWhatHasNoVarianceEquationOrTooFewRows) {
+  const Series y = simulate(parse_model("zero / garch"), {.05, .1, .85}, 300, {.seed = 5});
+  const Fit exact = estimate("const ar1", y);
+  EXPECT_EQ(test::error_of([&] { (void)li_mak(exact); }).code(), ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([&] { (void)arch_left(exact); }).code(), ErrorCode::bad_option);
+  const Fit fit = estimate("zero / garch", y);
+  EXPECT_EQ(test::error_of([&] { (void)li_mak(fit, 200); }).code(),
+            ErrorCode::too_few_observations);
+  EXPECT_EQ(test::error_of([&] { (void)law_fit(fit, 100); }).code(),
+            ErrorCode::too_few_observations);
+}
+
+}  // namespace
+}  // namespace brace
