@@ -334,7 +334,9 @@ MatrixXd free_directions(const MatrixXd& C, const std::vector<Index>& active) {
   return lu.rank() == k ? MatrixXd(k, 0) : MatrixXd(lu.kernel());
 }
 
-QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, const MatrixXd& C,
+namespace {
+
+QuadraticStep active_set_step(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, const MatrixXd& C,
                               const VectorXd& slack) {
   QuadraticStep out;
   out.s = -B.solve(g);
@@ -406,6 +408,43 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
     }
   }
   for (std::size_t j = 0; j < active.size(); ++j) out.multipliers(active[j]) = u[j];
+  return out;
+}
+
+// The share of s that keeps every constraint, 1 where all of it does.
+double share_inside(const VectorXd& s, const MatrixXd& C, const VectorXd& slack) {
+  double share = 1;
+  for (Index i = 0; i < C.rows(); ++i) {
+    const double over = C.row(i).dot(s);
+    // Rounding in quantities of the size of the step is no violation.
+    if (over > slack(i) + 1e-9 * (C.row(i).cwiseAbs().dot(s.cwiseAbs()) + slack(i)))
+      share = std::min(share, slack(i) / over);
+  }
+  return share;
+}
+
+}  // namespace
+
+QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, const MatrixXd& C,
+                              const VectorXd& slack) {
+  // No step is allowed, so the best one does not go up.
+  const auto sound = [&](const QuadraticStep& step) {
+    return share_inside(step.s, C, slack) == 1 && g.dot(step.s) <= 0;
+  };
+  QuadraticStep out = active_set_step(g, B, C, slack);
+  if (sound(out)) return out;
+  // A curvature that is all but singular has cost the method its digits: a little of the diagonal
+  // gives them back, at the price of a shorter step.
+  const MatrixXd plain = B.reconstructedMatrix();
+  for (double share = 1e-10; share < 1; share *= 100) {
+    MatrixXd stiffer = plain;
+    stiffer.diagonal().array() += share * plain.diagonal().maxCoeff();
+    const Eigen::LLT<MatrixXd> llt(stiffer);
+    if (llt.info() != Eigen::Success) continue;
+    out = active_set_step(g, llt, C, slack);
+    if (sound(out)) return out;
+  }
+  out.s *= g.dot(out.s) <= 0 ? share_inside(out.s, C, slack) : 0;
   return out;
 }
 

@@ -32,6 +32,15 @@ using Eigen::VectorXd;
 // Scoring steps from each starting point before they are compared. In the study of
 // docs/estimation.md no step at all misses 3 of 500 maxima, one step 1, three steps 1.
 constexpr int kPolish = 1;
+// Where several hills are likely: steps from each guess, how many are climbed to their end, how
+// near to an end the same hill is meant, and how far below the highest a hill is given up.
+constexpr int kPolishHills = 3;
+constexpr std::size_t kFinished = 4;
+constexpr double kSameHill = 0.02, kHopeless = 12;
+// Values of the series next to a stalled mu that are tried as kinks.
+constexpr std::size_t kKinks = 8;
+// A kink whose likelihood is so little below that of a smooth maximum is climbed to its end.
+constexpr double kNearKink = 0.01;
 
 // The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
 // the Hessian, which costs several scoring steps.
@@ -129,6 +138,7 @@ class Engine {
 
   void run(Fit& fit) {
     climb();
+    if (may_kink()) finish_on_kink();
     judge(fit.convergence);
     write_estimates(fit);
     if (fit.usable()) write_errors(fit);
@@ -306,7 +316,9 @@ class Engine {
 
   // Every starting point, best likelihood first.
   std::vector<VectorXd> starts() {
-    std::vector<VectorXd> points = exact_ ? exact_starts(options_.start.empty()) : joint_starts();
+    std::vector<VectorXd> points;
+    if (!options_.start_only || options_.start.empty())
+      points = exact_ ? exact_starts(options_.start.empty()) : joint_starts();
     if (!options_.start.empty()) {
       VectorXd theta = Eigen::Map<const VectorXd>(options_.start.data(),
                                                   static_cast<Index>(options_.start.size()));
@@ -496,24 +508,29 @@ class Engine {
       return;
     }
     std::vector<VectorXd> points = starts();
-    auto polished = static_cast<std::size_t>(options_.starts > 0                  ? options_.starts
-                                             : exact_ || scaled_.observed >= 1000 ? 4
-                                                                                  : 8);
-    polished = std::min(polished, points.size());
+    // One hill is the rule for garch on many rows; elsewhere every guess is looked at.
+    const bool one_hill = scaled_.observed >= 1000 && chart_.size() <= 6 &&
+                          (std::holds_alternative<Garch>(model_.variance) ||
+                           std::holds_alternative<Steady>(model_.variance));
+    const std::size_t polished =
+        std::min(points.size(), options_.starts > 0  ? static_cast<std::size_t>(options_.starts)
+                                : exact_ || one_hill ? std::size_t{4}
+                                                     : points.size());
     points.resize(polished);
     starts_ = static_cast<int>(polished);
     if (exact_) {
       climb_exact(points);
-      if (!settled(best_) &&
-          !options_.start.empty()) {  // the guesses that the given start replaced
+      if (!settled(best_) && !options_.start.empty() &&
+          !options_.start_only) {  // the guesses that the given start replaced
         given_ = std::numeric_limits<std::size_t>::max();
         std::vector<VectorXd> more;
         for (const VectorXd& theta : exact_starts(true))
           more.push_back(feasible(chart_.working(with_held(theta))));
         climb_exact(more);
       }
-    } else
-      climb_joint(points);
+    } else {
+      climb_joint(points, one_hill ? 1 : kFinished);
+    }
   }
 
   // `rough` second derivatives are for steps far from the end.
@@ -607,27 +624,102 @@ class Engine {
     }
   }
 
-  void climb_joint(std::vector<VectorXd>& points) {
+  // A few scoring steps from each point show which hills are high; so many of them are climbed to
+  // the end.
+  void climb_joint(const std::vector<VectorXd>& points, std::size_t finished) {
     const Objective objective = objective_in(chart_);
-    if (points.size() > 1) {  // a few scoring steps from each: they show which hill is the highest
-      std::vector<std::pair<double, VectorXd>> ranked;
-      for (VectorXd& x : points) {
-        NewtonResult r =
-            minimise(objective, chart_.constraints(), x,
-                     {.scoring_steps = kPolish, .max_iterations = kPolish, .certificate = false});
-        ranked.emplace_back(r.f, std::move(r.x));
-      }
-      std::stable_sort(ranked.begin(), ranked.end(),
-                       [](const auto& a, const auto& b) { return a.first < b.first; });
-      for (std::size_t i = 0; i < points.size(); ++i) points[i] = std::move(ranked[i].second);
-    }
-    NewtonOptions newton;
-    newton.scoring_steps = 2;
-    newton.max_iterations = options_.max_iterations;
+    const int steps = finished > 1 ? kPolishHills : kPolish;
+    std::vector<std::pair<double, VectorXd>> ranked;
     for (const VectorXd& x : points) {
-      keep_better(minimise(objective, chart_.constraints(), x, newton));
-      // Another start that ends lower would only repeat what polishing has ruled out.
+      if (points.size() == 1) {
+        ranked.emplace_back(0, x);
+        break;
+      }
+      NewtonResult r =
+          minimise(objective, chart_.constraints(), x,
+                   {.scoring_steps = steps, .max_iterations = steps, .certificate = false});
+      ranked.emplace_back(r.f, std::move(r.x));
+    }
+    std::stable_sort(ranked.begin(), ranked.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<VectorXd> ends;
+    for (const bool damped : {false, true}) {
+      for (const auto& [f, x] : ranked) {
+        if (settled(best_) && (ends.size() >= finished || f > ranked.front().first + kHopeless))
+          break;
+        const auto same = [&x = x](const VectorXd& end) {
+          return (x - end).cwiseAbs().maxCoeff() < kSameHill;
+        };
+        if (settled(best_) && std::any_of(ends.begin(), ends.end(), same)) continue;
+        NewtonOptions newton;
+        newton.scoring_steps = 2;
+        newton.damping = damped;
+        newton.max_iterations = options_.max_iterations;
+        NewtonResult r = minimise(objective, chart_.constraints(), x, newton);
+        ends.push_back(r.x);
+        keep_better(std::move(r));
+      }
       if (settled(best_)) break;
+    }
+  }
+
+  // The likelihood of egarch, and of ged shocks with nu at or below 1, has a kink in mu at every mu
+  // = y_t, and its maximum may lie on one, where no gradient vanishes.
+  [[nodiscard]] bool may_kink() const {
+    const bool kinked = std::holds_alternative<Egarch>(model_.variance) ||
+                        std::holds_alternative<Ged>(model_.shocks);
+    return kinked && !exact_ && chart_.size() > 1 && chart_.parameter(0) == 0 &&
+           model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1 &&
+           best_.x.size() > 0;
+  }
+
+  // Holds mu at each of the values next to where the climb stalled and climbs in the others: a
+  // maximum where the likelihood falls to both sides.
+  void finish_on_kink() {
+    const VectorXd stalled = chart_.natural(best_.x);
+    std::vector<double> values;
+    for (const double v : scaled_.data.change)
+      if (!std::isnan(v)) values.push_back(v);
+    const auto near = [&](double a, double b) {
+      return std::abs(a - stalled(0)) < std::abs(b - stalled(0));
+    };
+    std::sort(values.begin(), values.end());
+    values.erase(std::unique(values.begin(), values.end()), values.end());
+    const std::size_t tried = std::min(kKinks, values.size());
+    std::partial_sort(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(tried),
+                      values.end(), near);
+    const bool stuck = !settled(best_);
+    double lowest = best_.f + (stuck ? kNestedSlack : -kNestedSlack);
+    for (std::size_t i = 0; i < tried; ++i) {
+      if (!stuck) {  // a maximum between two kinks: is the likelihood higher on one of them?
+        VectorXd there = stalled;
+        there(0) = values[i];
+        surface_->evaluate(span_of(there), Order::value, derivatives_);
+        if (!derivatives_.admitted || -derivatives_.log_likelihood > best_.f + kNearKink) continue;
+      }
+      std::vector<std::optional<double>> held = held_scaled();
+      held[0] = values[i];
+      Chart chart(model_, held);
+      VectorXd start = stalled;
+      start(0) = values[i];
+      NewtonOptions newton;
+      newton.max_iterations = options_.max_iterations;
+      NewtonResult r =
+          minimise(objective_in(chart), chart.constraints(), chart.working(start), newton);
+      if (!settled(r) || !(r.f < lowest)) continue;
+      // f rises to both sides of the kink.
+      const auto slope_at = [&](double mu) {
+        VectorXd theta = chart.natural(r.x);
+        theta(0) = mu;
+        surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
+        return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
+      };
+      const double beside = 1e-9 * (1 + std::abs(values[i]));
+      if (!(slope_at(values[i] - beside) < 0 && slope_at(values[i] + beside) > 0)) continue;
+      lowest = r.f;
+      chart_ = std::move(chart);
+      best_ = std::move(r);
+      kink_ = values[i];
     }
   }
 
@@ -671,6 +763,11 @@ class Engine {
       else
         *said = with_root;
     }
+    if (kink_)
+      bounds.push_back(
+          fmt::format("mu on a kink of the likelihood, which has one at every value of "
+                      "the series ({:.6g})",
+                      *kink_ * scaled_.scale + scaled_.centre));
     c.status = bounds.empty() ? FitStatus::converged : FitStatus::boundary;
     c.why = bounds.empty()
                 ? fmt::format("{}, below {}; Hessian negative definite", measured,
@@ -681,7 +778,7 @@ class Engine {
   // ---- Writing the result, in the units of the data ----
 
   void write_estimates(Fit& fit) const {
-    fit.estimated = static_cast<int>(chart_.size());
+    fit.estimated = static_cast<int>(chart_.size()) + (kink_ ? 1 : 0);
     const VectorXd natural = convert(theta_, false);
     for (std::size_t j = 0; j < names_.size(); ++j) {
       Parameter p;
@@ -694,6 +791,7 @@ class Engine {
       fit.parameters.push_back(std::move(p));
     }
     for (const Index i : active_) mark_pinned(fit, i);
+    if (kink_) fit.parameters[0].at_bound = true;
     for (Parameter& p : fit.parameters)
       if (std::find(edges_.begin(), edges_.end(), p.name) != edges_.end()) p.at_bound = true;
   }
@@ -785,6 +883,7 @@ class Engine {
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle
   int evaluations_ = 0, starts_ = 0;
+  std::optional<double> kink_;  // mu where the maximum lies on a kink, scaled data
   // Which starting point was given by the caller; none where it is no index of one.
   std::size_t given_ = std::numeric_limits<std::size_t>::max();
 };

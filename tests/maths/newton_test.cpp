@@ -220,5 +220,35 @@ TEST(Bounded, FindsTheLeastValueWithinItsBounds) {
   EXPECT_FALSE(minimise_bounded(f, {0, 0}, {-9, -9}, {9, 9}, {.max_evaluations = 5}).converged);
 }
 
+// A step keeps every constraint, however ill the curvature: the rows of two-component variances
+// (0 <= phi <= beta, alpha + beta < rho < 1), which meet in corners.
+TEST(QuadraticProgramme, KeepsItsConstraintsUnderAnAllButSingularCurvature) {
+  RandomStream stream(12, 0);
+  Eigen::MatrixXd C(6, 5);
+  C << -1, 0, 0, 0, 0,  //
+      0, -1, 0, 0, 0,   //
+      0, 0, 0, 0, -1,   //
+      0, 0, -1, 0, 1,   //
+      0, 1, 1, -1, 0,   //
+      0, 0, 0, 1, 0;
+  for (int trial = 0; trial < 2000; ++trial) {
+    Eigen::MatrixXd A(5, 5);
+    Eigen::VectorXd g(5), slack(6);
+    for (double& v : A.reshaped()) v = stream.normal();
+    for (double& v : g) v = 10 * stream.normal();
+    for (double& v : slack) v = stream.uniform() < .5 ? 0 : stream.uniform();
+    // Directions of curvature from 1 down to 1e-14.
+    Eigen::VectorXd size(5);
+    for (double& v : size) v = std::pow(10, -14 * stream.uniform());
+    const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(A).householderQ();
+    const Eigen::LLT<Eigen::MatrixXd> B(Q * size.asDiagonal() * Q.transpose());
+    if (B.info() != Eigen::Success) continue;
+    const QuadraticStep step = solve_quadratic(g, B, C, slack);
+    ASSERT_TRUE(step.s.allFinite());
+    EXPECT_LE((C * step.s - slack).maxCoeff(), 1e-8 * (1 + step.s.cwiseAbs().maxCoeff())) << trial;
+    EXPECT_LE(g.dot(step.s), 1e-8 * (1 + step.s.norm())) << "a step goes down";
+  }
+}
+
 }  // namespace
 }  // namespace brace

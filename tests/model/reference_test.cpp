@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Likelihoods and maxima against the known answers, each by its own tolerance.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -9,6 +10,7 @@
 #include "brace/model/check.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
 #include "support/known_answers.hpp"
 
 namespace brace {
@@ -137,6 +139,58 @@ INSTANTIATE_TEST_SUITE_P(
         Case{"o46", "const / garch vwith x / normal"}, Case{"o47", "const / gjr / skew-student"},
         Case{"o48", "const / garch / student"}),
     [](const auto& i) { return i.param.id; });
+
+// egarch with a free mean: the likelihood has a kink in mu at every value of the series. In the
+// known case its maximum lies between two.
+TEST(Kink, KnownAnswerOfEgarchWithAMean) {
+  const Json answer = test::known_answer("o25b");
+  const Json &want = answer["expected"], &tol = answer["tolerance"];
+  const Series y = test::series_of(answer);
+  const Model model = parse_model("const / egarch / normal");
+  const Json& fixed = want["at_fixed_parameters"];
+  std::vector<double> theta;
+  for (const std::string& name : parameter_names(model).all())
+    theta.push_back(fixed["parameters"].at(name));
+  EXPECT_NEAR(evaluate(model, y, theta).log_likelihood, fixed["loglik"].get<double>(),
+              tol["loglik_at_fixed_abs"].get<double>());
+  const Fit fit = estimate(model, y);
+  ASSERT_EQ(fit.convergence.status, FitStatus::converged) << fit;
+  EXPECT_NEAR(*fit.log_likelihood, want["loglik"].get<double>(), 1e-6) << "its own bound is .002";
+  for (std::size_t j = 0; j < fit.parameters.size(); ++j)
+    EXPECT_NEAR(fit.parameters[j].estimate, want["estimate"][j].get<double>(),
+                tol["estimate_in_units_of_se"].get<double>() *
+                    want["se_opg_right_of_kink"][j].get<double>())
+        << fit.parameters[j].name;
+  EXPECT_NEAR(*fit.unconditional_variance / want["unconditional_variance"].get<double>(), 1, 1e-3);
+}
+
+// Where the maximum lies on a kink the fit says so, mu is a value of the series, and the likelihood
+// falls to both sides of it.
+TEST(Kink, IsNamedWhereTheMaximumLiesOnIt) {
+  std::size_t on_kink = 0;
+  for (std::uint64_t s = 0; s < 40; ++s) {
+    const Series y = simulate(parse_model("const / egarch"), {.1, 0, .3, -.1, .9}, 300,
+                              {.seed = 14, .stream = s});
+    const Fit fit = estimate("const / egarch", y);
+    ASSERT_TRUE(fit.usable()) << s << fit;
+    if (fit.convergence.why.find("mu on a kink") == std::string::npos) continue;
+    ++on_kink;
+    const double mu = fit.parameters[0].estimate;
+    double nearest = 1e9;
+    for (const double v : y.values) nearest = std::min(nearest, std::abs(v - mu));
+    EXPECT_LT(nearest, 1e-12);
+    EXPECT_EQ(fit.convergence.status, FitStatus::boundary);
+    EXPECT_TRUE(fit.parameters[0].at_bound && !fit.parameters[0].se);
+    EXPECT_EQ(fit.estimated, 5);
+    for (const double move : {-1e-4, 1e-4}) {
+      std::vector<double> beside = fit.estimates();
+      beside[0] += move;
+      EXPECT_LT(evaluate(fit.model, y, beside).log_likelihood, *fit.log_likelihood);
+    }
+  }
+  EXPECT_GT(on_kink, 0u);
+  fmt::print("  {} of 40 maxima lie on a kink\n", on_kink);
+}
 
 // The diagnostics of o17's fit that the slice has: Ljung-Box on z and z^2, degrees of freedom
 // unreduced.

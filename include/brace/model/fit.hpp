@@ -55,6 +55,9 @@ struct EstimateOptions {
   // Parameters of a fit nearby, in the order of parameter_names: one more point to climb from.
   std::vector<double> start{};
 
+  // From that point alone: to see where another start leads.
+  bool start_only = false;
+
   // Only the Hessian's errors where the kind asked for allows it: a search needs no others.
   bool hessian_errors_only = false;
 
