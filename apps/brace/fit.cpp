@@ -34,7 +34,10 @@ int run_fit(const Options& o) {
                                    : fmt::format("check {}", o.save));
   }
   if (!o.chart.empty()) {
-    draw_fit(fit, o.chart);
+    if (fit.usable() && !std::holds_alternative<Steady>(fit.model.variance))
+      draw_volatility(fit, o.chart);
+    else
+      draw_fit(fit, o.chart);
     say_written(o, o.chart);
   }
   std::vector<std::vector<std::string>> rows{{"name", "estimate", "se_hessian", "se_opg",
@@ -56,7 +59,10 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
               "write the fitted equation out and read each coefficient in a sentence")
       ->group("The model");
   add_output_options(*c, o);
-  c->add_option("--chart", o.chart, "fitted over actual, and the residuals, .png .svg .pdf")
+  c->add_option(
+       "--chart", o.chart,
+       "fitted over actual; of a variance equation volatility and what shocks do to it, .png "
+       ".svg .pdf")
       ->group("Output");
   c->add_option("--out", o.out, "the parameters as CSV")->group("Output");
   c->add_option("--save", o.save, "the fitted model with its series, for check and forecast")

@@ -27,7 +27,7 @@ int run_tool(int argc, char** argv) {
                "brace"};
   app.footer(
       "The order of the job: inspect, unitroot, lags, season, breaks, search, fit, check, compare, "
-      "forecast.\n'brace demo' shows it whole. "
+      "forecast.\n'brace simulate' makes a series of a known process; 'brace demo' shows it whole. "
       "'brace COMMAND --help' has the options and an example.");
   app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
   app.require_subcommand(1);
@@ -44,6 +44,7 @@ int run_tool(int argc, char** argv) {
   brace::app::add_check(app, options, run);
   brace::app::add_compare(app, options, run);
   brace::app::add_forecast(app, options, run);
+  brace::app::add_simulate(app, options, run);
   brace::app::add_demo(app, options, run);
 
   try {

@@ -375,6 +375,36 @@ Series change_of(const Series& level, const Options& o) {
   return positive ? log_returns(level, unit) : differences(level);
 }
 
+std::vector<Held> held_values(const std::string& words, const std::string& option) {
+  std::vector<Held> held;
+  for (std::size_t at = 0; at < words.size();) {
+    const std::size_t comma = std::min(words.find(',', at), words.size());
+    const std::string term = words.substr(at, comma - at);
+    const std::size_t equals = term.find('=');
+    try {
+      std::size_t read = 0;
+      const double value = std::stod(term.substr(equals + 1), &read);
+      if (equals == 0 || equals == std::string::npos || equals + 1 + read != term.size())
+        throw std::invalid_argument("");
+      held.push_back({term.substr(0, equals), value});
+    } catch (const std::exception&) {
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{} {}: write name=number, such as beta1=0.9", option, term));
+    }
+    at = comma + 1;
+  }
+  return held;
+}
+
+Model model_of(const Options& o) {
+  if (o.model.empty())
+    throw Error(ErrorCode::bad_option,
+                "--model is missing: give a model line, such as 'const / garch / student'");
+  Model model = parse_model(o.model);
+  for (Held& held : held_values(o.fix, "--fix")) model.held.push_back(std::move(held));
+  return model;
+}
+
 Fit load_or_fit(const Options& o, Loaded* data) {
   if (is_saved_model(o.file)) {
     if (!o.model.empty() || !o.fix.empty() || o.returns != "none" || !o.read.value.empty() ||
@@ -387,26 +417,7 @@ Fit load_or_fit(const Options& o, Loaded* data) {
               o.file));
     return load_model(o.file);
   }
-  if (o.model.empty())
-    throw Error(ErrorCode::bad_option,
-                "--model is missing: give a model line, such as 'const / garch / student'");
-  Model model = parse_model(o.model);
-  for (std::size_t at = 0; at < o.fix.size();) {
-    const std::size_t comma = std::min(o.fix.find(',', at), o.fix.size());
-    const std::string term = o.fix.substr(at, comma - at);
-    const std::size_t equals = term.find('=');
-    try {
-      std::size_t read = 0;
-      const double value = std::stod(term.substr(equals + 1), &read);
-      if (equals == 0 || equals == std::string::npos || equals + 1 + read != term.size())
-        throw std::invalid_argument("");
-      model.held.push_back({term.substr(0, equals), value});
-    } catch (const std::exception&) {
-      throw Error(ErrorCode::bad_option,
-                  fmt::format("--fix {}: write name=number, such as beta1=0.9", term));
-    }
-    at = comma + 1;
-  }
+  const Model model = model_of(o);
   EstimateOptions options;
   for (const ErrorKind kind : {ErrorKind::hessian, ErrorKind::opg, ErrorKind::robust})
     if (to_string(kind) == o.errors) options.errors = kind;

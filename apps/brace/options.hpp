@@ -44,6 +44,9 @@ struct Options {
   std::vector<int> intervals{50, 95};
   std::string method = "full", future, back = "median";
   // Output
+  // Simulation
+  std::size_t length = 2500;
+  std::vector<std::string> changes;
   bool json = false, quiet = false;
   std::string out, save, chart, shape, roots;
   std::uint64_t seed = 1;
@@ -75,6 +78,10 @@ struct Loaded {
 
 // A saved model, or the model line fitted to the file, whose series `data` then holds.
 [[nodiscard]] Fit load_or_fit(const Options& o, Loaded* data = nullptr);
+// The model line with what --fix holds; Error where there is none.
+[[nodiscard]] Model model_of(const Options& o);
+// "beta1=0.9,nu=6", `option` being where it was written.
+[[nodiscard]] std::vector<Held> held_values(const std::string& words, const std::string& option);
 // Coming values of the columns that the fit's regressors name, from --future.
 [[nodiscard]] std::vector<Companion> read_future(const Options& o);
 
@@ -121,6 +128,7 @@ void add_search(CLI::App& app, Options& o, Run& run);
 void add_compare(CLI::App& app, Options& o, Run& run);
 void add_check(CLI::App& app, Options& o, Run& run);
 void add_forecast(CLI::App& app, Options& o, Run& run);
+void add_simulate(CLI::App& app, Options& o, Run& run);
 void add_demo(CLI::App& app, Options& o, Run& run);
 
 // The forecast as a CSV table, one row a step.

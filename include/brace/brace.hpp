@@ -46,6 +46,7 @@
 #include "brace/model/fit.hpp"
 #include "brace/model/model.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/model/news_impact.hpp"
 #include "brace/model/outliers.hpp"
 #include "brace/model/simulate.hpp"
 #include "brace/model/stability.hpp"

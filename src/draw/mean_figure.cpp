@@ -10,8 +10,8 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
-#include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/model/variance_check.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/panels.hpp"
 
@@ -19,15 +19,6 @@ namespace brace {
 namespace {
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
-
-// What the page is of, above its panels, and how to read it, below them.
-void frame(Gnuplot& plot, const std::string& headline, const std::string& note) {
-  plot.add("unset label");
-  plot.add(fmt::format(
-      "set label 3 {} at screen 0.06,0.965 font 'DejaVu Sans,12' textcolor rgb '{}' noenhanced",
-      Gnuplot::quote(headline), palette::tide));
-  foot_note(plot, note);
-}
 
 void require_fit(const Fit& fit) {
   if (!fit.usable())
@@ -51,18 +42,17 @@ void residual_panel(Gnuplot& plot, const Series& z, const Place& place) {
       ribbon, palette::fog, palette::ink, d, palette::tide));
 }
 
-// Ordered z against the quantiles that normal shocks would have.
-void quantile_panel(Gnuplot& plot, const Series& z, const Place& place) {
+// Ordered z against the quantiles that shocks of the fitted law would have.
+void quantile_panel(Gnuplot& plot, const Fit& fit, const Series& z, const Place& place) {
   std::vector<double> ordered = z.present_values(), expected;
   std::sort(ordered.begin(), ordered.end());
   const auto n = static_cast<double>(ordered.size());
   for (std::size_t i = 0; i < ordered.size(); ++i)
-    expected.push_back(laws::normal_quantile((static_cast<double>(i) + 0.5) / n));
+    expected.push_back(shock_quantile(fit, (static_cast<double>(i) + 0.5) / n));
   const std::string d = plot.data({expected, ordered});
   plot.panel(place.left, place.right, place.bottom, place.top,
-             "quantiles of z against the normal's");
-  const double reach = 1.05 * expected.back();
-  set_x_axis(plot, false, -reach, reach);
+             fmt::format("quantiles of z against the {} law's", law_name(fit.model.shocks)));
+  set_x_axis(plot, false, 1.05 * expected.front(), 1.05 * expected.back());
   free_y(plot);
   plot.add(fmt::format("plot x lc rgb '{}' lw 1, {} using 1:2 with points pt 6 ps 0.5 lc rgb '{}'",
                        palette::ink, d, palette::tide));
@@ -121,8 +111,9 @@ void draw_fit(const Fit& fit, const std::string& path) {
       "rgb '{2}'",
       d, palette::ink, palette::coral));
   residual_panel(plot, z, {0.06, 0.985, 0.08, 0.28});
-  frame(plot, to_string(fit.model),
-        "fitted: the forecast from the rows before; residual: actual less fitted, over its sd");
+  page_frame(
+      plot, to_string(fit.model),
+      "fitted: the forecast from the rows before; residual: actual less fitted, over its sd");
   plot.draw();
 }
 
@@ -137,10 +128,24 @@ void draw_check(const Fit& fit, const Check& check, const std::string& path) {
   const LagBars bars = lag_bars(table, {});
   lag_panel(plot, bars, padded_range(heights(bars)), {0.06, 0.60, 0.09, 0.43},
             "memory of z by lag; bar: ACF, ring: PACF, band: 95 %");
-  quantile_panel(plot, z, {0.67, 0.985, 0.56, 0.87});
-  whiteness_panel(plot, table, fitted, {0.67, 0.985, 0.09, 0.43});
-  frame(plot, fmt::format("{}: {}", mean_part(fit.model), to_string(check.verdict)),
-        "p by Ljung-Box, degrees of freedom less the fitted terms; lines: .10, .05, .01");
+  quantile_panel(plot, fit, z, {0.67, 0.985, 0.56, 0.87});
+  const Place last{0.67, 0.985, 0.09, 0.43};
+  const bool variance = !std::holds_alternative<Steady>(fit.model.variance);
+  if (variance) {
+    Series z2 = z;
+    for (double& v : z2.values) v *= v;
+    const LagBars squares = lag_bars(lag_table(z2, lags), {.band = LagBand::white});
+    lag_panel(plot, squares, padded_range(heights(squares)), last, "memory of z^2 by lag");
+  } else {
+    whiteness_panel(plot, table, fitted, last);
+  }
+  page_frame(plot,
+             fmt::format("{}: {}", variance ? to_string(fit.model) : mean_part(fit.model),
+                         to_string(check.verdict)),
+             variance
+                 ? "a variance equation should leave no bar of z^2 outside the band"
+                 : "p by Ljung-Box, degrees of freedom less the fitted terms; lines: .10, .05, "
+                   ".01");
   plot.draw();
 }
 
@@ -182,7 +187,7 @@ void draw_roots(const Fit& fit, const Check& check, const std::string& path) {
       "rgb '{1}', 0 lw 0.5 lc rgb '{6}', {3} using 1:2 with points pt 7 ps 1.6 lc rgb '{4}', {5} "
       "using 1:2 with points pt 6 ps 1.8 lw 2 lc rgb '{7}'",
       circle, palette::ink, inner, a, palette::kelp, m, palette::fog, palette::brass));
-  frame(
+  page_frame(
       plot, to_string(fit.model),
       "inside: stationary, invertible; a dot in a ring: two terms that cancel; near the circle: a "
       "root at the edge");
@@ -246,10 +251,10 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
         "'{}', {} using 1:2 with lines dt 2 lw 2 lc rgb '{}'",
         band, palette::fog, actual, palette::ink, mean, palette::coral));
   }
-  frame(plot,
-        fmt::format("{}: each forecast of the last {} rows over what happened", caption(training),
-                    comparison.held_out.size()),
-        "solid: actual   dashed: forecast from the start of the hold-out   shaded: its 95 %");
+  page_frame(plot,
+             fmt::format("{}: each forecast of the last {} rows over what happened",
+                         caption(training), comparison.held_out.size()),
+             "solid: actual   dashed: forecast from the start of the hold-out   shaded: its 95 %");
   plot.draw();
 }
 

@@ -150,4 +150,12 @@ void foot_note(Gnuplot& plot, const std::string& text) {
   plot.add("unset logscale; plot NaN");
 }
 
+void page_frame(Gnuplot& plot, const std::string& headline, const std::string& note) {
+  plot.add("unset label");
+  plot.add(fmt::format(
+      "set label 3 {} at screen 0.06,0.965 font 'DejaVu Sans,12' textcolor rgb '{}' noenhanced",
+      Gnuplot::quote(headline), palette::tide));
+  foot_note(plot, note);
+}
+
 }  // namespace brace

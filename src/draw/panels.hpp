@@ -50,4 +50,7 @@ void lag_panel(Gnuplot& plot, const LagBars& bars, std::pair<double, double> y, 
 // A line at the foot of the page, right.
 void foot_note(Gnuplot& plot, const std::string& text);
 
+// What the page is of, above its panels, and how to read it, below them.
+void page_frame(Gnuplot& plot, const std::string& headline, const std::string& note);
+
 }  // namespace brace

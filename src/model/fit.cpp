@@ -95,7 +95,9 @@ std::string headline(const Fit& fit) {
     case FitStatus::converged: break;
   }
   std::string text = label + " converged.";
-  if (fit.persistence && fit.half_life)
+  if (fit.half_life && *fit.half_life > static_cast<double>(fit.n))
+    text += " A shock to the variance hardly fades.";
+  else if (fit.persistence && fit.half_life)
     text += fmt::format(" Half of a shock to the variance is gone after {} {}s.",
                         text::significant(*fit.half_life, 2), fit.series->period());
   text += leverage(fit);

@@ -25,13 +25,26 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
                             "harmonics and a trend, no columns",
                             spell(r)));
   const ParameterNames names = parameter_names(tidy);
-  if (parameters.size() != names.all().size())
-    throw Error(ErrorCode::bad_option,
-                fmt::format("{} parameters given; '{}' has {}: {}", parameters.size(),
-                            to_string(tidy), names.all().size(), fmt::join(names.all(), ", ")));
-  if (const auto rule = broken_rule(tidy, parameters))
-    throw Error(ErrorCode::bad_option,
-                fmt::format("parameters of '{}': the rule is {}", to_string(tidy), *rule));
+  const auto require = [&](const std::vector<double>& theta) {
+    if (theta.size() != names.all().size())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{} parameters given; '{}' has {}: {}", theta.size(), to_string(tidy),
+                              names.all().size(), fmt::join(names.all(), ", ")));
+    if (const auto rule = broken_rule(tidy, theta))
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("parameters of '{}': the rule is {}", to_string(tidy), *rule));
+  };
+  require(parameters);
+  std::size_t before = 0;
+  for (const SimulatedBreak& change : options.breaks) {
+    require(change.parameters);
+    if (change.row >= n || change.row < before)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("SimulatedBreak::row = {}: rows must ascend and lie within the {} of "
+                              "the series",
+                              change.row, n));
+    before = change.row;
+  }
 
   const std::span<const double> theta(parameters);
   const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
@@ -57,10 +70,18 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   out.series = make_series({}, "simulated");
   out.series.values.reserve(n);
   out.variances.reserve(n);
+  std::span<const double> present = theta;
+  auto change = options.breaks.begin();
   for (std::size_t t = 0; t < n; ++t) {
-    const Stepper::Row row = step.advance(law.draw(stream, shape), mu_of(t));
+    for (; change != options.breaks.end() && change->row == t; ++change) {
+      present = change->parameters;
+      step.change(present);
+    }
+    const double z = law.draw(stream, present.subspan(names.mean.size() + names.variance.size()));
+    const Stepper::Row row = step.advance(z, mu_of(t));
     out.series.values.push_back(row.y);
     out.variances.push_back(row.h);
+    out.shocks.push_back(row.e);
   }
   const Stepper::Row next = step.expect(mu_of(n));
   out.next_mean = next.mean;

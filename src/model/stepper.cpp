@@ -102,11 +102,15 @@ void Stepper::set_coefficients() {
   }
 }
 
-void Stepper::reset(std::span<const double> theta, const Past& past) {
+void Stepper::change(std::span<const double> theta) {
   rules_ = rules_of(*model_, theta);
   theta_ = theta;
-  past_ = past;
   set_coefficients();
+}
+
+void Stepper::reset(std::span<const double> theta, const Past& past) {
+  past_ = past;
+  change(theta);
 }
 
 Stepper::Row Stepper::take(double e, double h, bool known, double mu) {

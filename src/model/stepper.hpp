@@ -41,6 +41,9 @@ class Stepper {
   // Starts again from another past with other parameters; no allocation.
   void reset(std::span<const double> theta, const Past& past);
 
+  // Goes on with other parameters.
+  void change(std::span<const double> theta);
+
   // Levels 0 from here on.
   void begin_levels() { past_.levels.assign(past_.levels.size(), 0.0); }
 

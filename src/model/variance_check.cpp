@@ -239,11 +239,22 @@ std::vector<TestResult> sign_bias_of(std::span<const double> z) {
   return out;
 }
 
-std::vector<double> probability_transforms(const Fit& fit) {
+namespace {
+
+std::vector<double> shape_of(const Fit& fit) {
   const std::vector<double> theta = fit.estimates();
-  const ParameterNames names = parameter_names(fit.model);
-  const std::span<const double> shape =
-      std::span(theta).subspan(names.mean.size() + names.variance.size());
+  return {theta.end() - static_cast<std::ptrdiff_t>(parameter_names(fit.model).shocks.size()),
+          theta.end()};
+}
+
+}  // namespace
+
+double shock_quantile(const Fit& fit, double p) {
+  return shock_law(fit.model.shocks).quantile(p, shape_of(fit));
+}
+
+std::vector<double> probability_transforms(const Fit& fit) {
+  const std::vector<double> shape = shape_of(fit);
   std::vector<double> u;
   for (const double z : fit.standardised().values)
     if (!std::isnan(z)) u.push_back(shock_law(fit.model.shocks).cdf(z, shape));

@@ -167,6 +167,31 @@ TEST(Figure, SaysWhatItCannotDraw) {
             ErrorCode::cannot_write);
 }
 
+TEST(Figure, OfAVarianceEquationNamesItsParts) {
+  const Folder folder;
+  Series y = simulate(parse_model("const / gjr / student"), {.05, .05, .02, .12, .86, 6}, 800,
+                      {.seed = 3});
+  y.times = dates_after(*parse_date("2019-01-04"), Clock::business_day, y.size());
+  y.clock = Clock::business_day;
+  y.unit = "percent";
+  const Fit fit = estimate("const / gjr / student", y);
+  draw_volatility(fit, folder / "volatility.svg");
+  const std::string text = text_in(folder / "volatility.svg");
+  for (const char* part : {"const / gjr e1 h1 / student", "the 95 % range expected the row before",
+                           "volatility, percent a day; dotted: its long run",
+                           "volatility the day after a shock of each size"})
+    EXPECT_THAT(text, testing::HasSubstr(part));
+  draw_check(fit, check(fit), folder / "check.svg");
+  EXPECT_THAT(text_in(folder / "check.svg"),
+              testing::HasSubstr("quantiles of z against the student law's"));
+  const Fit typical = estimate("const / egarch / student", y);
+  draw_volatility(typical, folder / "typical.svg");
+  EXPECT_THAT(text_in(folder / "typical.svg"), testing::HasSubstr("dotted: its typical level"));
+  EXPECT_THAT(
+      test::error_of([&] { draw_volatility(estimate("const", y), folder / "x.svg"); }).what(),
+      testing::HasSubstr("has a steady variance"));
+}
+
 TEST(Figure, OfMeanEquationsAreTitledByTheModel) {
   const Folder folder;
   Series y = simulate(parse_model("const ar1 ma1"), {3, .6, .3, 1}, 200, {.seed = 3});

@@ -133,5 +133,54 @@ TEST(VarianceCheck, RefusesWhatHasNoVarianceEquationOrTooFewRows) {
             ErrorCode::too_few_observations);
 }
 
+// The curve of each family against its equation, the past at rest.
+TEST(NewsImpact, IsTheEquationOfEachFamily) {
+  const Series y =
+      simulate(parse_model("zero / gjr / student"), {.05, .03, .12, .86, 6}, 3000, {.seed = 7});
+  const auto at = [](const Fit& fit, const char* name) {
+    for (const Parameter& p : fit.parameters)
+      if (p.name == name) return p.estimate;
+    throw std::logic_error(name);
+  };
+  {
+    const Fit fit = estimate("zero / gjr / student", y);
+    const NewsImpact curve = news_impact(fit);
+    const double level = *fit.unconditional_variance;
+    EXPECT_NEAR(curve.level, std::sqrt(level), 1e-12);
+    for (std::size_t i = 0; i < curve.shock.size(); ++i) {
+      const double e = curve.shock[i], q = e * e;
+      const double h = at(fit, "omega") +
+                       (at(fit, "alpha1") + (e < 0 ? at(fit, "gamma1") : 0)) * q +
+                       at(fit, "beta1") * level;
+      EXPECT_NEAR(curve.volatility[i], std::sqrt(h), 1e-10) << e;
+    }
+    EXPECT_GT(curve.fall, curve.rise) << "falls weigh more";
+  }
+  {
+    const Fit fit = estimate("zero / egarch / normal", y);
+    const NewsImpact curve = news_impact(fit);
+    for (std::size_t i = 0; i < curve.shock.size(); i += 20) {
+      const double level = *fit.unconditional_variance, z = curve.shock[i] / std::sqrt(level);
+      const double x = at(fit, "omega") + at(fit, "alpha1") * (std::abs(z) - std::sqrt(2 / M_PI)) +
+                       at(fit, "gamma1") * z + at(fit, "beta1") * std::log(level);
+      EXPECT_NEAR(curve.volatility[i], std::exp(x / 2), 1e-10);
+    }
+  }
+  {
+    const Fit fit = estimate("zero / aparch / normal", y);
+    const NewsImpact curve = news_impact(fit);
+    const double delta = at(fit, "delta"), power = std::pow(*fit.typical_variance, delta / 2);
+    for (std::size_t i = 0; i < curve.shock.size(); i += 20) {
+      const double e = curve.shock[i];
+      const double x = at(fit, "omega") +
+                       at(fit, "alpha1") * std::pow(std::abs(e) - at(fit, "gamma1") * e, delta) +
+                       at(fit, "beta1") * power;
+      EXPECT_NEAR(curve.volatility[i], std::pow(x, 1 / delta), 1e-9);
+    }
+  }
+  EXPECT_EQ(test::error_of([&] { (void)news_impact(estimate("const", y)); }).code(),
+            ErrorCode::bad_option);
+}
+
 }  // namespace
 }  // namespace brace

@@ -49,8 +49,12 @@ void draw_profile(const Series& values, const std::vector<Profile>& profiles,
 // line, as all figures of a fit are.
 void draw_fit(const Fit& fit, const std::string& path);
 
+// Of a variance equation: returns within the range it expected of them, its volatility, and the
+// news-impact curve. Throws Error (bad_option) where the variance is steady.
+void draw_volatility(const Fit& fit, const std::string& path);
+
 // Left: standardised residuals in time, their memory by lag; right: their quantiles against the
-// normal's, the p-values of whiteness up to each lag.
+// fitted law's, the p-values of whiteness up to each lag.
 void draw_check(const Fit& fit, const Check& check, const std::string& path);
 
 // The inverse roots of the ARMA equation in the unit circle.

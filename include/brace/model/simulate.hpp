@@ -13,15 +13,23 @@
 
 namespace brace {
 
+// From this row on (0-based) the process has other parameters; what came before stays.
+struct SimulatedBreak {
+  std::size_t row = 0;
+  std::vector<double> parameters;
+};
+
 struct SimulateOptions {
   std::uint64_t seed = 1;
-  std::uint64_t stream = 0;    // independent series from one seed
-  std::size_t burn_in = 1000;  // rows thrown away first, so that the start is forgotten
+  std::uint64_t stream = 0;              // independent series from one seed
+  std::size_t burn_in = 1000;            // rows thrown away first, so that the start is forgotten
+  std::vector<SimulatedBreak> breaks{};  // ascending
 };
 
 struct Simulated {
   Series series;                  // y, n values
   std::vector<double> variances;  // h of each row
+  std::vector<double> shocks;     // e of each row
   double next_mean = 0,
          next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at
 };

@@ -37,6 +37,9 @@ namespace brace {
 // rows, 10 to 40), chi2(cells - 1). The shape is estimated too, so that it rejects too seldom.
 [[nodiscard]] TestResult law_fit(const Fit& fit, int cells = 0);
 
+// The quantile of order p of the fitted law, whose variance is one.
+[[nodiscard]] double shock_quantile(const Fit& fit, double p);
+
 // F(z) of each counted row under the fitted law.
 [[nodiscard]] std::vector<double> probability_transforms(const Fit& fit);
 

@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: Apache-2.0
+// brace simulate: made-up series from a model whose parameters are typed or were fitted.
+#include <fmt/format.h>
+
+#include <iostream>
+
+#include "options.hpp"
+
+namespace brace::app {
+namespace {
+
+// The model and its parameters: of a saved fit, or typed as name=value in the line or by --fix.
+std::pair<Model, std::vector<double>> process_of(const Options& o) {
+  if (!o.file.empty()) {
+    if (!o.model.empty() || !o.fix.empty())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{}: is a saved model, which has its parameters; leave --model and "
+                              "--fix out, or the file",
+                              o.file));
+    const Fit fit = load_model(o.file);
+    Model model = fit.model;
+    model.held.clear();
+    return {model, fit.estimates()};
+  }
+  Model model = canonical(model_of(o));
+  std::vector<double> theta;
+  std::vector<std::string> without;
+  for (const std::string& name : parameter_names(model).all()) {
+    const auto held = std::find_if(model.held.begin(), model.held.end(),
+                                   [&](const Held& h) { return h.name == name; });
+    if (held == model.held.end())
+      without.push_back(name);
+    else
+      theta.push_back(held->value);
+  }
+  if (!without.empty())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}' has no value for {}; write name=value in the line or with --fix",
+                            to_string(model), fmt::join(without, ", ")));
+  model.held.clear();
+  return {model, theta};
+}
+
+// "500 omega=0.3,nu=4": from that row on.
+SimulatedBreak change_of(const std::string& words, const Model& model,
+                         const std::vector<double>& before) {
+  const std::size_t blank = words.find(' ');
+  std::size_t read = 0, row = 0;
+  try {
+    row = std::stoul(words, &read);
+  } catch (const std::exception&) {
+    read = 0;
+  }
+  if (blank == std::string::npos || read != blank || row < 1)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--change '{}': write the first row of it and what is new, such as "
+                            "'1250 omega=0.3,nu=4'",
+                            words));
+  SimulatedBreak out{.row = row - 1, .parameters = before};
+  const std::vector<std::string> names = parameter_names(model).all();
+  for (const Held& held : held_values(words.substr(blank + 1), "--change")) {
+    const auto at = std::find(names.begin(), names.end(), held.name);
+    if (at == names.end())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--change '{}': '{}' has no {}; it has {}", words, to_string(model),
+                              held.name, fmt::join(names, ", ")));
+    out.parameters[static_cast<std::size_t>(at - names.begin())] = held.value;
+  }
+  return out;
+}
+
+int run_simulate(const Options& o) {
+  const auto [model, theta] = process_of(o);
+  SimulateOptions options{.seed = o.seed};
+  std::vector<double> present = theta;
+  for (const std::string& words : o.changes) {
+    options.breaks.push_back(change_of(words, model, present));
+    present = options.breaks.back().parameters;
+  }
+  const Simulated made = simulate_path(model, theta, o.length, options);
+  std::vector<std::vector<std::string>> rows{{"row", "value", "shock", "variance"}};
+  for (std::size_t t = 0; t < made.series.size(); ++t)
+    rows.push_back({std::to_string(t + 1), cell(made.series.values[t]), cell(made.shocks[t]),
+                    cell(made.variances[t])});
+  if (o.out.empty())
+    std::cout << csv_text(rows);
+  else
+    write_table(o, rows);
+  return 0;
+}
+
+}  // namespace
+
+void add_simulate(CLI::App& app, Options& o, Run& run) {
+  CLI::App* c = app.add_subcommand(
+      "simulate", "A made-up series of a model whose parameters are typed or were fitted, as CSV");
+  c->add_option("file", o.file, "a saved model; or none, and --model");
+  const char* group = "The model";
+  c->add_option("--model", o.model,
+                "the model line with every parameter: 'const mu=0 / garch omega=.02 alpha1=.08 "
+                "beta1=.9'")
+      ->group(group);
+  c->add_option("--fix", o.fix, "parameters that the line leaves out: beta1=0.9,nu=6")
+      ->group(group);
+  c->add_option("--change", o.changes,
+                "a break: its first row and what is new from there, '1250 omega=0.3' (may repeat)")
+      ->group(group);
+  c->add_option("--length", o.length, "rows (default: 2500)")
+      ->check(CLI::Range(1, 10000000))
+      ->group("Output");
+  c->add_option("--seed", o.seed, "of the random numbers (default: 1)")->group("Output");
+  c->add_option("--out", o.out, "write the CSV there instead of to standard output")
+      ->group("Output");
+  c->add_flag("--quiet", o.quiet, "no word about the file written")->group("Output");
+  c->footer(
+      "Example:\n  brace simulate --model 'const mu=.03 / garch omega=.02 alpha1=.08 beta1=.9 / "
+      "student nu=6' \\\n      --change '1250 omega=.06' --out made.csv");
+  c->callback([&run] { run = run_simulate; });
+}
+
+}  // namespace brace::app
