@@ -27,8 +27,9 @@ struct Options {
   // The search
   int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;
   std::optional<int> differences, season_differences;
-  std::string constant = "both", walk = "automatic", criterion = "aicc", terms;
+  std::string constant = "both", walk = "automatic", criterion, terms;
   bool sparse = false;
+  std::vector<std::string> variances, laws, means;
   // Tests
   std::string deterministic, lags, of = "values", band = "robust", bandwidth_words,
                                    model_of_break = "both", at;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // brace search: which mean equation?
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <iostream>
 
@@ -9,8 +10,61 @@
 namespace brace::app {
 namespace {
 
+// A word on a terminal's stderr while candidates are fitted.
+void show_progress(std::size_t done, std::size_t of) {
+  if (::isatty(2) == 0) return;
+  std::cerr << fmt::format("\r{} of {} candidates", done, of) << (done == of ? "\r\033[K" : "")
+            << std::flush;
+}
+
+// Variance equations, laws and means by name.
+int run_variances(const Options& o, const Loaded& data) {
+  VarianceSearchOptions options;
+  options.criterion = criterion_from(o.criterion).value_or(Criterion::bic);
+  for (const std::string& line : o.means) options.means.push_back(parse_model(line).mean);
+  for (const std::string& words : o.variances) {
+    if (words != "all")
+      options.variances.push_back(parse_model("const / " + words).variance);
+    else if (o.variances.size() > 1)
+      throw Error(ErrorCode::bad_option, "--variance all: stands alone; leave the others out");
+  }
+  for (const std::string& law : o.laws)
+    options.laws.push_back(parse_model("const / steady / " + law).shocks);
+  if (!o.quiet) options.progress = show_progress;
+  const VarianceSearch found = search_variances(data.values, options, Executor(o.threads));
+  const VarianceCandidate& chosen = found.candidates[found.chosen];
+  if (o.json) {
+    std::cout << json_document("search", found);
+  } else {
+    std::cout << found;
+    print_account(data.values);
+    print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), to_string(chosen.model)));
+  }
+  if (!o.save.empty()) {
+    save_model(found.best(), o.save);
+    say_written(o, o.save);
+  }
+  std::vector<std::vector<std::string>> rows{{"rank", "model", "aic", "aicc", "bic", "hqc",
+                                              "log_likelihood", "k", "status", "persistence",
+                                              "white_p", "arch_p", "sign_p", "law_p"}};
+  for (std::size_t i = 0; i < found.candidates.size(); ++i) {
+    const VarianceCandidate& c = found.candidates[i];
+    rows.push_back({std::to_string(i + 1), to_string(c.model), cell(c.aic), cell(c.aicc),
+                    cell(c.bic), cell(c.hqc), cell(c.log_likelihood), std::to_string(c.estimated),
+                    std::string(to_string(c.status)), cell(c.persistence), cell(c.whiteness_p),
+                    cell(c.arch_p), cell(c.sign_p), cell(c.law_p)});
+  }
+  write_table(o, rows);
+  return chosen.status == FitStatus::converged ? 0 : 3;
+}
+
 int run_search(const Options& o) {
   const Loaded data = load(o);
+  if (!o.variances.empty()) return run_variances(o, data);
+  if (!o.laws.empty() || !o.means.empty())
+    throw Error(ErrorCode::bad_option,
+                "--law and --mean are of a search over variance equations: give --variance too, "
+                "such as --variance all");
   SearchOptions options;
   options.most_ar = o.most_ar;
   options.most_ma = o.most_ma;
@@ -67,7 +121,9 @@ int run_search(const Options& o) {
 }  // namespace
 
 void add_search(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("search", "Rank mean equations of a stated set by a criterion");
+  CLI::App* c = app.add_subcommand("search",
+                                   "Rank mean equations, or variance equations and laws, of a "
+                                   "stated set");
   add_series_options(*c, o);
   const char* set = "The set";
   const auto order = [&](const char* name, int& value, const char* what) {
@@ -95,8 +151,17 @@ void add_search(CLI::App& app, Options& o, Run& run) {
       ->group(set);
   c->add_flag("--sparse", o.sparse, "single lags too: weak ones dropped, conspicuous ones tried")
       ->group(set);
+  const char* variance = "Variance equations instead";
+  c->add_option("--variance", o.variances,
+                "search over variance equations: all, or one such as 'gjr e1,2' (may repeat)")
+      ->group(variance);
+  c->add_option("--law", o.laws, "normal, student, ged, skew-student (may repeat; default: all)")
+      ->group(variance);
+  c->add_option("--mean", o.means, "their mean equation (may repeat; default: const)")
+      ->group(variance);
   const char* how = "How";
-  c->add_option("--criterion", o.criterion, "aic, aicc, bic or hqc (default: aicc)")
+  c->add_option("--criterion", o.criterion,
+                "aic, aicc, bic or hqc (default: aicc; of variance equations bic)")
       ->check(CLI::IsMember({"aic", "aicc", "bic", "hqc"}))
       ->option_text("WORD")
       ->group(how);
@@ -110,7 +175,10 @@ void add_search(CLI::App& app, Options& o, Run& run) {
   add_output_options(*c, o);
   c->add_option("--out", o.out, "all candidates as CSV")->group("Output");
   c->add_option("--save", o.save, "the chosen model with its series")->group("Output");
-  c->footer("Example:\n  brace search data/lamp-oil.csv --transform log --season 12");
+  c->footer(
+      "Examples:\n  brace search data/lamp-oil.csv --transform log --season 12\n"
+      "  brace search data/kelp-fibre.csv --value settle --drop-zero volume --returns log "
+      "--variance all");
   c->callback([&run] { run = run_search; });
 }
 

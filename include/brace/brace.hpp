@@ -52,6 +52,7 @@
 #include "brace/model/stability.hpp"
 #include "brace/model/variance_check.hpp"
 #include "brace/search/search.hpp"
+#include "brace/search/variance_search.hpp"
 #include "brace/series/box_cox.hpp"
 #include "brace/series/calendar.hpp"
 #include "brace/series/chain.hpp"

@@ -256,6 +256,33 @@ std::string json_document(std::string_view command, const Search& found) {
                   found.warnings);
 }
 
+std::string json_document(std::string_view command, const VarianceSearch& found) {
+  Json candidates = Json::array();
+  for (std::size_t i = 0; i < found.candidates.size(); ++i) {
+    const VarianceCandidate& c = found.candidates[i];
+    candidates.push_back({{"rank", i + 1},
+                          {"model", to_string(c.model)},
+                          {"log_likelihood", number(c.log_likelihood)},
+                          {"aic", number(c.aic)},
+                          {"aicc", number(c.aicc)},
+                          {"bic", number(c.bic)},
+                          {"hqc", number(c.hqc)},
+                          {"status", to_string(c.status)},
+                          {"persistence", number(c.persistence)},
+                          {"white", c.whiteness_p.value_or(0) > 0.05},
+                          {"white_p", number(c.whiteness_p)},
+                          {"arch_free", c.arch_p.value_or(0) > 0.05},
+                          {"arch_p", number(c.arch_p)},
+                          {"sign_p", number(c.sign_p)},
+                          {"law_p", number(c.law_p)}});
+  }
+  return document(command, found.series,
+                  {{"criterion", to_string(found.criterion)},
+                   {"candidates", std::move(candidates)},
+                   {"chosen", to_string(found.candidates.at(found.chosen).model)}},
+                  found.warnings);
+}
+
 std::string json_document(std::string_view command, const Fit& fit, const Check& check) {
   Json spikes = Json::array(), roots = Json::array();
   for (const Spike& s : check.spikes)

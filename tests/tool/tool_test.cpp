@@ -43,7 +43,8 @@ TEST(Tool, TheJobFromFileToForecast) {
   EXPECT_TRUE(fit.out.starts_with("const / garch e1 h1 / student converged.")) << fit.out;
   EXPECT_EQ(fit.err, "brace: wrote " + model + "\n");
   EXPECT_NE(fit.out.find("Next: brace check " + model), std::string::npos);
-  EXPECT_NE(brace("check " + model).out.find("leaves no memory in its residuals or their squares; its law and"),
+  EXPECT_NE(brace("check " + model)
+                .out.find("leaves no memory in its residuals or their squares; its law and"),
             std::string::npos);
   const Outcome ahead = brace("forecast " + model + " --horizon 5 --out " + (folder / "f.csv") +
                               " --chart " + (folder / "f.png"));
@@ -502,6 +503,65 @@ TEST(Tool, UnitrootRunsTheTestsNamed) {
   EXPECT_NE(wrong.err.find("did you mean 'kpss'?"), std::string::npos) << wrong.err;
   EXPECT_EQ(brace("unitroot " + kKelp + " --bandwidth x").status, 2);
   EXPECT_EQ(brace("unitroot " + kKelp + " --lags maic --bandwidth auto").status, 0);
+}
+
+TEST(Tool, SimulatesWhatIsTypedOrWasFitted) {
+  const Folder folder;
+  const std::string typed =
+      "simulate --model 'const mu=.03 / garch omega=.02 alpha1=.08 / student' --fix beta1=.9,nu=6 ";
+  const std::string rows = brace(typed + "--length 400 --seed 5").out;
+  EXPECT_TRUE(rows.starts_with("row,value,shock,variance\n1,")) << rows.substr(0, 80);
+  EXPECT_EQ(std::count(rows.begin(), rows.end(), '\n'), 401);
+  EXPECT_EQ(rows, brace(typed + "--length 400 --seed 5").out) << "the same seed, the same series";
+  // Until the break nothing changes; after it the variance is another.
+  const std::string broken = brace(typed + "--length 400 --seed 5 --change '201 omega=2,mu=1'").out;
+  const std::size_t row_201 = rows.find("\n201,");
+  EXPECT_EQ(broken.substr(0, row_201), rows.substr(0, row_201));
+  EXPECT_NE(broken, rows);
+  // What was made can be fitted, saved, and made again.
+  const std::string csv = folder / "made.csv", saved = folder / "made.json";
+  ASSERT_EQ(brace(typed + "--length 3000 --quiet --out " + csv).status, 0);
+  ASSERT_EQ(brace("fit " + csv +
+                  " --value value --model 'const / garch / student' --quiet --save " + saved)
+                .status,
+            0);
+  const auto again = brace("simulate " + saved + " --length 50");
+  EXPECT_EQ(again.status, 0) << again.err;
+  EXPECT_EQ(std::count(again.out.begin(), again.out.end(), '\n'), 51);
+  for (const auto& [call, words] :
+       {std::pair{std::string("simulate --model 'const / garch omega=.1'"),
+                  "has no value for mu, alpha1, beta1"},
+        std::pair{typed + "--change '5'", "write the first row of it and what is new"},
+        std::pair{typed + "--change '5 gamma1=.1'", "has no gamma1"},
+        std::pair{"simulate " + saved + " --model const", "leave --model and --fix out"},
+        std::pair{std::string("simulate --model 'zero / garch omega=1 alpha1=.6 beta1=.6'"),
+                  "the rule is alpha1 + beta1 < 1"}}) {
+    const auto wrong = brace(call);
+    EXPECT_EQ(wrong.status, 2) << call;
+    EXPECT_NE(wrong.err.find(words), std::string::npos) << wrong.err;
+  }
+}
+
+TEST(Tool, SearchesVarianceEquations) {
+  const Folder folder;
+  const std::string csv = folder / "all.csv";
+  const std::string call = "search " + kKelp +
+                           " --returns log --variance garch --variance 'gjr e1,2' --law student "
+                           "--law normal --mean const --mean zero";
+  const auto found = brace(call + " --out " + csv);
+  ASSERT_EQ(found.status, 0) << found.err;
+  EXPECT_NE(found.out.find("of 8 candidates by bic"), std::string::npos) << found.out;
+  EXPECT_NE(found.out.find("Next: brace check "), std::string::npos);
+  EXPECT_EQ(std::count_if(found.out.begin(), found.out.end(), [](char c) { return c == '>'; }), 1);
+  const std::string table = content_of(csv);
+  EXPECT_EQ(std::count(table.begin(), table.end(), '\n'), 9);
+  const auto json = Json::parse(brace(call + " --json --criterion aic").out);
+  EXPECT_EQ(json["result"]["criterion"], "aic");
+  EXPECT_EQ(json["result"]["candidates"].size(), 8u);
+  for (const char* key : {"model", "bic", "persistence", "white_p", "arch_p", "sign_p", "law_p"})
+    EXPECT_TRUE(json["result"]["candidates"][0].contains(key)) << key;
+  EXPECT_NE(brace("search " + kKelp + " --returns log --law student").err.find("give --variance"),
+            std::string::npos);
 }
 
 TEST(Tool, TablesGoToCsvWhole) {

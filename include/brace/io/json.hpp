@@ -18,6 +18,7 @@
 #include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
 #include "brace/search/search.hpp"
+#include "brace/search/variance_search.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
@@ -31,6 +32,7 @@ namespace brace {
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Forecast& ahead);
 [[nodiscard]] std::string json_document(std::string_view command, const Search& found);
+[[nodiscard]] std::string json_document(std::string_view command, const VarianceSearch& found);
 [[nodiscard]] std::string json_document(std::string_view command, const Comparison& comparison);
 // `level` is what the file held, with its account and clock, where `series` was made from it.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,

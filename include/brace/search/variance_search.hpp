@@ -1,0 +1,72 @@
+// SPDX-License-Identifier: Apache-2.0
+// Search over variance equations and shock laws: every combination fitted jointly with its mean
+// equation, ranked by a criterion, judged by what it leaves behind.
+//
+//   brace::VarianceSearch found = brace::search_variances(returns);
+//   std::cout << found;    found.best();   // the chosen Fit
+#pragma once
+
+#include <functional>
+#include <iosfwd>
+#include <vector>
+
+#include "brace/search/search.hpp"
+
+namespace brace {
+
+struct VarianceSearchOptions {
+  // Mean equations; empty takes a constant.
+  std::vector<Mean> means{};
+  // Variance equations; empty takes default_variances().
+  std::vector<Variance> variances{};
+  // Laws; empty takes all four.
+  std::vector<Shocks> laws{};
+
+  Criterion criterion = Criterion::bic;
+
+  // Called after every few candidates, from the calling thread.
+  std::function<void(std::size_t done, std::size_t of)> progress{};
+};
+
+// steady, arch e1..5, garch and igarch, gjr and egarch of one and two shock lags, aparch, twocomp,
+// longmem, ewma: fifteen.
+[[nodiscard]] std::vector<Variance> default_variances();
+
+struct VarianceCandidate {
+  Model model;
+  FitStatus status = FitStatus::not_run;
+  std::optional<double> log_likelihood, aic, aicc, bic, hqc, persistence;
+  int estimated = 0;
+  // Ljung-Box on z, Li-Mak on z^2 (McLeod-Li where the variance is steady), sign bias, law fit.
+  std::optional<double> whiteness_p, arch_p, sign_p, law_p;
+  std::vector<double> estimates;
+
+  // None of the four rejects at 5 % (a test that could not be made does not count).
+  [[nodiscard]] bool clean() const;
+};
+
+struct VarianceSearch {
+  Criterion criterion = Criterion::bic;
+  Series series;
+  // Best first; those on a bound after those inside, failed ones last.
+  std::vector<VarianceCandidate> candidates;
+  // Position of the best clean one, if it lies within 10 of the best of all; else 0.
+  std::size_t chosen = 0;
+  std::vector<Warning> warnings;
+
+  // The chosen model fitted again, whole.
+  [[nodiscard]] Fit best() const;
+};
+
+// All are scored by the conditional likelihood, so that they compare. Throws Error for too few
+// observations. The result does not depend on the number of threads.
+[[nodiscard]] VarianceSearch search_variances(const Series& series,
+                                              const VarianceSearchOptions& options = {});
+[[nodiscard]] VarianceSearch search_variances(const Series& series,
+                                              const VarianceSearchOptions& options,
+                                              const Executor& executor);
+
+// Verdict, the twelve best, what they leave behind.
+std::ostream& operator<<(std::ostream& out, const VarianceSearch& search);
+
+}  // namespace brace

@@ -1,0 +1,215 @@
+// SPDX-License-Identifier: Apache-2.0
+// Search over variance equations and laws. Covered by tests/search/variance_search_test.cpp.
+#include "brace/search/variance_search.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <memory>
+#include <ostream>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/arch_effects.hpp"
+#include "brace/model/check.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/variance_check.hpp"
+
+namespace brace {
+namespace {
+
+// How far behind the best of all a clean candidate may be and still be proposed.
+constexpr double kWorthIt = 10;
+// Candidates between two words of progress.
+constexpr std::size_t kBatch = 8;
+
+VarianceCandidate candidate_of(const Fit& fit) {
+  VarianceCandidate c;
+  c.model = fit.model;
+  c.status = fit.convergence.status;
+  c.estimated = fit.estimated;
+  c.estimates = fit.estimates();
+  if (!fit.usable()) return c;
+  c.log_likelihood = fit.log_likelihood;
+  c.aic = fit.aic;
+  c.aicc = fit.aicc;
+  c.bic = fit.bic;
+  c.hqc = fit.hqc;
+  c.persistence = fit.persistence;
+  const ResidualP p = residual_p(fit);
+  c.whiteness_p = p.whiteness;
+  c.arch_p = p.arch;
+  // Each where the rows allow it.
+  const auto p_of = [](auto&& make) -> std::optional<double> {
+    try {
+      return make();
+    } catch (const Error&) {
+      return std::nullopt;
+    }
+  };
+  if (!std::holds_alternative<Steady>(fit.model.variance))
+    c.arch_p = p_of([&] { return li_mak(fit).p_value; });
+  c.sign_p = p_of([&] { return sign_bias(fit).back().p_value; });
+  c.law_p = p_of([&] { return law_fit(fit).p_value; });
+  return c;
+}
+
+std::optional<double> value_of(const VarianceCandidate& c, Criterion criterion) {
+  return criterion == Criterion::aic    ? c.aic
+         : criterion == Criterion::aicc ? c.aicc
+         : criterion == Criterion::bic  ? c.bic
+                                        : c.hqc;
+}
+
+std::string note_of(const VarianceCandidate& c) {
+  if (c.status == FitStatus::failed) return "did not converge";
+  return c.status == FitStatus::boundary ? "on a bound" : "";
+}
+
+}  // namespace
+
+bool VarianceCandidate::clean() const {
+  for (const auto* p : {&whiteness_p, &arch_p, &sign_p, &law_p})
+    if (*p && **p < 0.05) return false;
+  return status == FitStatus::converged;
+}
+
+std::vector<Variance> default_variances() {
+  return {Steady{},
+          Arch{{1, 2, 3, 4, 5}},
+          Garch{},
+          Garch{{1, 2}, {1}},
+          Garch{{1}, {1, 2}},
+          Garch{{1, 2}, {1, 2}},
+          Igarch{},
+          Gjr{},
+          Gjr{{1, 2}, {1}},
+          Egarch{},
+          Egarch{{1, 2}, {1}},
+          Aparch{},
+          TwoComponents{},
+          LongMemory{},
+          Ewma{}};
+}
+
+VarianceSearch search_variances(const Series& series, const VarianceSearchOptions& options,
+                                const Executor& executor) {
+  const std::vector<Mean> means = options.means.empty() ? std::vector{Mean{}} : options.means;
+  const std::vector<Variance> variances =
+      options.variances.empty() ? default_variances() : options.variances;
+  const std::vector<Shocks> laws =
+      options.laws.empty() ? std::vector<Shocks>{Normal{}, Student{}, Ged{}, SkewStudent{}}
+                           : options.laws;
+  VarianceSearch out;
+  out.criterion = options.criterion;
+  out.series = series;
+  const auto shared = std::make_shared<const Series>(series);
+  std::vector<FitJob> jobs;
+  for (const Mean& mean : means)
+    for (const Variance& variance : variances)
+      for (const Shocks& law : laws) {
+        FitJob job{.model = canonical({.mean = mean, .variance = variance, .shocks = law}),
+                   .series = shared};
+        job.options.likelihood = LikelihoodKind::conditional;
+        const bool known = std::any_of(jobs.begin(), jobs.end(), [&](const FitJob& other) {
+          return other.model == job.model;
+        });
+        if (!known) jobs.push_back(std::move(job));
+      }
+  for (std::size_t at = 0; at < jobs.size(); at += kBatch) {
+    const std::size_t count = std::min(kBatch, jobs.size() - at);
+    const std::vector<FitJob> batch(jobs.begin() + static_cast<std::ptrdiff_t>(at),
+                                    jobs.begin() + static_cast<std::ptrdiff_t>(at + count));
+    const std::vector<Fit> fits = fit_many(batch, executor);
+    std::vector<VarianceCandidate> found(count);
+    executor.for_each(count, [&](std::size_t i) { found[i] = candidate_of(fits[i]); });
+    std::move(found.begin(), found.end(), std::back_inserter(out.candidates));
+    if (options.progress) options.progress(at + count, jobs.size());
+  }
+  const auto place = [](const VarianceCandidate& c) {
+    return c.status == FitStatus::converged ? 0 : c.status == FitStatus::boundary ? 1 : 2;
+  };
+  const auto score = [&](const VarianceCandidate& c) {
+    return value_of(c, out.criterion).value_or(1e300);
+  };
+  std::stable_sort(out.candidates.begin(), out.candidates.end(),
+                   [&](const VarianceCandidate& a, const VarianceCandidate& b) {
+                     return std::pair(place(a), score(a)) < std::pair(place(b), score(b));
+                   });
+  for (std::size_t i = 0; i < out.candidates.size(); ++i) {
+    const VarianceCandidate& c = out.candidates[i];
+    if (place(c) > 0 || score(c) > score(out.candidates.front()) + kWorthIt) break;
+    if (c.clean()) {
+      out.chosen = i;
+      break;
+    }
+  }
+  if (place(out.candidates.front()) > 0)
+    out.warnings.push_back({WarningCode::not_converged,
+                            "no candidate has a maximum inside its bounds; look at the data first "
+                            "(brace inspect, brace breaks)"});
+  return out;
+}
+
+VarianceSearch search_variances(const Series& series, const VarianceSearchOptions& options) {
+  return search_variances(series, options, Executor(1));
+}
+
+Fit VarianceSearch::best() const {
+  EstimateOptions options;
+  options.likelihood = LikelihoodKind::conditional;
+  options.start = candidates.at(chosen).estimates;
+  return estimate(candidates.at(chosen).model, series, options);
+}
+
+std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
+  const VarianceCandidate& chosen = s.candidates.at(s.chosen);
+  const std::optional<double> best = value_of(s.candidates.front(), s.criterion);
+  const std::string label = to_string(chosen.model);
+  std::string head =
+      s.chosen == 0
+          ? fmt::format("{} is the best of {} by {}{}", label,
+                        text::plural(s.candidates.size(), "candidate", "candidates"),
+                        to_string(s.criterion),
+                        chosen.clean() ? " and leaves nothing behind."
+                                       : "; no candidate near it leaves nothing behind.")
+          : fmt::format("{} is proposed of {}: those ahead of it by {} leave something behind.",
+                        label, text::plural(s.candidates.size(), "candidate", "candidates"),
+                        to_string(s.criterion));
+  const auto near = static_cast<std::size_t>(
+      std::count_if(s.candidates.begin(), s.candidates.end(), [&](const VarianceCandidate& c) {
+        const std::optional<double> value = value_of(c, s.criterion);
+        return &c != &chosen && c.status == FitStatus::converged && value &&
+               *value < value_of(chosen, s.criterion).value_or(0) + 2;
+      }));
+  if (near > 0)
+    head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
+                        near == 1 ? "One other lies" : fmt::format("{} others lie", near));
+  out << text::wrap(head) << '\n';
+  out << fmt::format("  {:>4}  {:<40}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}\n", "rank", "model",
+                     to_string(s.criterion), "behind", "k", "white", "arch", "sign", "law");
+  constexpr std::size_t kShown = 12;
+  for (std::size_t i = 0; i < s.candidates.size(); ++i) {
+    if (i >= kShown && i != s.chosen) continue;
+    const VarianceCandidate& c = s.candidates[i];
+    const std::optional<double> value = value_of(c, s.criterion);
+    std::string line =
+        fmt::format("  {:>4}{} {:<40}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1,
+                    i == s.chosen ? '>' : ' ', to_string(c.model), text::fixed(value, 1),
+                    value && best ? text::fixed(*value - *best, 1) : "-", c.estimated,
+                    text::p_value(c.whiteness_p), text::p_value(c.arch_p), text::p_value(c.sign_p),
+                    text::p_value(c.law_p), note_of(c));
+    line.erase(line.find_last_not_of(' ') + 1);
+    out << line << '\n';
+  }
+  out << text::wrap(
+      "p of four nulls, a small one speaks against the model: white: no memory in z (Ljung-Box); "
+      "arch: none in z^2 (Li-Mak); sign: rises and falls weigh the same (sign bias); law: the "
+      "shocks follow it (Pearson).",
+      100, "  ");
+  for (const Warning& warning : s.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  return out;
+}
+
+}  // namespace brace
