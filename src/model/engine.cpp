@@ -516,6 +516,7 @@ class Engine {
         std::min(points.size(), options_.starts > 0  ? static_cast<std::size_t>(options_.starts)
                                 : exact_ || one_hill ? std::size_t{4}
                                                      : points.size());
+    const std::vector<VectorXd> all = points;
     points.resize(polished);
     starts_ = static_cast<int>(polished);
     if (exact_) {
@@ -530,6 +531,12 @@ class Engine {
       }
     } else {
       climb_joint(points, one_hill ? 1 : kFinished);
+      // A maximum on a bound may be a smaller hill's: the others are looked at too.
+      const bool on_bound = (best_.multipliers.array() > 0).any();
+      if (one_hill && options_.starts == 0 && on_bound) {
+        starts_ = static_cast<int>(all.size());
+        climb_joint(all, kFinished);
+      }
     }
   }
 
@@ -812,6 +819,10 @@ class Engine {
   void write_errors(Fit& fit) {
     const auto k = static_cast<Index>(names_.size());
     const MatrixXd Z = free_directions(chart_.constraints().C, active_);
+    // Bounds on sums may pin a parameter between them.
+    for (Index i = 0; i < chart_.size(); ++i)
+      if (Z.cols() == 0 || Z.row(i).norm() < 1e-10)
+        fit.parameters[chart_.pinned_parameter(i)].at_bound = true;
     const MatrixXd G = chart_.jacobian(best_.x) * Z;
     const auto r = Z.cols();
     if (r == 0) {

@@ -162,12 +162,13 @@ int main(int argc, char** argv) {
   print("series", [](const Outcome& o) { return o.shape; });
   print("rows", [](const Outcome& o) { return fmt::format("{:5}", o.n); });
   print("all", [](const Outcome&) { return std::string("all"); });
-  fmt::print("\nShort by more than 1e-3, or failed:\n");
+  fmt::print("\nShort by more than 1e-3, failed, or not earned:\n");
   for (std::size_t s = 0; s < series; ++s) {
     const Outcome& o = outcomes[s];
-    if (o.shortfall > 1e-3 || o.status == FitStatus::failed)
-      fmt::print("  {:5} {} / {}, {}, n {}: {}{}\n", s, o.family, o.law, o.shape, o.n,
+    if (o.shortfall > 1e-3 || o.status == FitStatus::failed || !o.earned)
+      fmt::print("  {:5} {} / {}, {}, n {}: {}{}{}\n", s, o.family, o.law, o.shape, o.n,
                  to_string(o.status),
-                 o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "");
+                 o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
+                 o.earned ? "" : ", not earned");
   }
 }

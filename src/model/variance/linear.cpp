@@ -80,7 +80,7 @@ std::vector<Bound> bounds(const Model& model) {
 
 std::vector<std::vector<double>> starts(const Model& model) {
   const Layout at(model);
-  if (at.averages) return {{.94}, {.97}, {.85}};
+  if (at.averages) return {{.94}, {.97}, {.85}, {.99}, {.7}, {.5}, {.997}, {.2}};
   std::vector<std::vector<double>> points;
   const auto share = [](std::vector<double>& theta, double sum, std::size_t count) {
     for (std::size_t i = 0; i < count; ++i) theta.push_back(sum / static_cast<double>(count));
@@ -101,7 +101,7 @@ std::vector<std::vector<double>> starts(const Model& model) {
   } else if (at.variances.empty()) {
     for (const double alpha : {.05, .2, .4, .7}) add(alpha, alpha);
   } else if (at.integrated) {
-    for (const double alpha : {.05, .1, .2, .35}) add(alpha, 1);
+    for (const double alpha : {.05, .1, .2, .35, .02, .55, .01, .8}) add(alpha, 1);
   } else {
     // Sum of alphas and persistence: daily data sit near (.05, .98), short or calm ones anywhere.
     constexpr std::pair<double, double> kGrid[] = {{.05, .98}, {.15, .90}, {.04, .45}, {.05, .80},
