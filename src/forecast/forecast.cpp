@@ -242,11 +242,12 @@ std::vector<std::optional<double>> log_variance_moments(const Model& model,
   const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
   const std::span<const double> shape = theta.subspan(names.mean.size() + variance.size());
   const double size = mean_absolute(model.shocks, shape);
+  const ExponentialMoment exponential(model.shocks, shape);
   const std::vector<LogVarianceResponse> responses =
       log_variance_responses(model, variance, horizon);
   for (std::size_t k = 1; k < horizon; ++k) {
     const auto [a, g] = responses[k - 1];
-    const double mean = exponential_moment(model.shocks, shape, a, g) * std::exp(-a * size);
+    const double mean = exponential(a, g) * std::exp(-a * size);
     moments[k] = moments[k - 1] && std::isfinite(mean) ? std::optional(*moments[k - 1] * mean)
                                                        : std::nullopt;
   }

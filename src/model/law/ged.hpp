@@ -3,7 +3,8 @@
 //   g = ln nu - ln lambda - (1 + 1/nu) ln 2 - ln Gamma(1/nu) - |z / lambda|^nu / 2
 //   lambda^2 = 2^(-2/nu) Gamma(1/nu) / Gamma(3/nu)
 // nu = 2 is the normal law, smaller ones have heavier tails. Below 2 the second derivative by z is
-// singular at 0, where it is taken to be 0. Tests: tests/model/likelihood_test.cpp, tests/model/shock_laws_test.cpp.
+// singular at 0, where it is taken to be 0. Tests: tests/model/likelihood_test.cpp,
+// tests/model/shock_laws_test.cpp.
 #pragma once
 
 #include <cmath>

@@ -92,14 +92,34 @@ double negative_square(const Shocks& law, std::span<const double> shape) {
   return std::holds_alternative<SkewStudent>(law) ? half_power(law, shape, 2, true) : 0.5;
 }
 
-double exponential_moment(const Shocks& law, std::span<const double> shape, double a, double b) {
-  if (std::holds_alternative<Normal>(law)) {
+ExponentialMoment::ExponentialMoment(const Shocks& law, std::span<const double> shape)
+    : law_(law), shape_(shape.begin(), shape.end()) {
+  if (!std::holds_alternative<Ged>(law)) return;
+  double factorial = 1;
+  for (std::size_t k = 0; k < kTerms; ++k) {
+    if (k > 0) factorial *= static_cast<double>(k);
+    terms_[k] = 2 * half_power(law, shape, static_cast<double>(k), false) / factorial;
+  }
+}
+
+double ExponentialMoment::operator()(double a, double b) const {
+  if (std::holds_alternative<Normal>(law_)) {
     const auto side = [](double c) { return std::exp(c * c / 2) * laws::normal_cdf(c); };
     return side(a + b) + side(a - b);
   }
-  if (!std::holds_alternative<Ged>(law) || shape[0] <= 1)
+  if (!std::holds_alternative<Ged>(law_) || shape_[0] <= 1)
     return std::numeric_limits<double>::infinity();
-  const GedDensity<double> density(shape.data());
+  // The law is symmetric, so that both signs of z weigh the same: E ((a+b)^k + (a-b)^k)|z|^k / 2.
+  const double up = a + b, down = a - b;
+  double sum = 0, up_k = 1, down_k = 1, last = 0;
+  for (const double term : terms_) {
+    last = (up_k + down_k) / 2 * term;
+    sum += last;
+    up_k *= up;
+    down_k *= down;
+  }
+  if (std::abs(last) < 1e-14) return sum;
+  const GedDensity<double> density(shape_.data());
   constexpr double kInfinite = std::numeric_limits<double>::infinity();
   const auto f = [&](double z) { return std::exp(a * std::abs(z) + b * z + density.value(z)); };
   return integrate(f, -kInfinite, 0) + integrate(f, 0, kInfinite);

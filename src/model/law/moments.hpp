@@ -25,9 +25,19 @@ inline double value_of(double x) {
 // E |z|^delta 1(z < 0) or, not `negative`, 1(z > 0).
 [[nodiscard]] double half_power(const Shocks& law, std::span<const double> shape, double delta,
                                 bool negative);
-// E exp(a |z| + b z); infinite for laws with tails of a power.
-[[nodiscard]] double exponential_moment(const Shocks& law, std::span<const double> shape, double a,
-                                        double b);
+// E exp(a |z| + b z); infinite for laws with tails of a power. Under ged with small a and b by the
+// series in E |z|^k, which is known once for all of them, else by quadrature.
+class ExponentialMoment {
+ public:
+  ExponentialMoment(const Shocks& law, std::span<const double> shape);
+  [[nodiscard]] double operator()(double a, double b) const;
+
+ private:
+  static constexpr std::size_t kTerms = 24;
+  Shocks law_;
+  std::vector<double> shape_;
+  std::array<double, kTerms> terms_{};  // E |z|^k / k!
+};
 
 // Density of the law at z.
 [[nodiscard]] double law_density(const Shocks& law, std::span<const double> shape, double z);

@@ -87,9 +87,10 @@ Dynamics dynamics(const Model& model, std::span<const double> theta,
   const StepRules rules = step_rules(model, theta, shape);
   double log_mean = theta[0] / (1 - *out.persistence);
   constexpr std::size_t kFar = 20000;  // where even a persistence of .999 has faded
+  const ExponentialMoment exponential(model.shocks, shape);
   for (const auto& [size, sign] : log_variance_responses(model, theta, kFar)) {
     if (std::abs(size) + std::abs(sign) < 1e-10) continue;
-    const double mean = exponential_moment(model.shocks, shape, size, sign);
+    const double mean = exponential(size, sign);
     if (!std::isfinite(mean)) return out;
     log_mean += std::log(mean) - size * rules.mean_size;
   }
