@@ -322,6 +322,15 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   std::vector<LevelAhead> exact;
   if (fit.exact) exact = levels_ahead(fit.model, theta, origin.end(), columns.mean);
   Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
+  // Means without a closed form are those of paths at the estimates.
+  const bool aparch = std::holds_alternative<Aparch>(fit.model.variance);
+  std::optional<Cloud> at_estimates;
+  if (aparch || fit.model.mean.risk) {
+    ForecastOptions plug_in = options;
+    plug_in.method = ForecastMethod::plug_in;
+    plug_in.transformed = nullptr;
+    at_estimates = simulate_paths(fit, plug_in, columns, dates, executor);
+  }
   const auto mean_of = [](const std::vector<double>& values) {
     return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
   };
@@ -339,14 +348,14 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     if (k > 0 && std::holds_alternative<Egarch>(fit.model.variance)) {
       s.variance.reset();
       if (moments[k]) s.variance = row.h * *moments[k];
-    } else if (k > 0 && std::holds_alternative<Aparch>(fit.model.variance)) {
-      s.variance = mean_of(cloud.variances[k]);
+    } else if (k > 0 && aparch) {
+      s.variance = mean_of(at_estimates->variances[k]);
     }
     variances.push_back(s.shown_variance());
     double of_return = 0;
     for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
     // The mean of a volatility has no closed form but for the next row.
-    s.mean = fit.model.mean.risk && k > 0 ? mean_of(cloud.returns[k]) : row.mean;
+    s.mean = fit.model.mean.risk && k > 0 ? mean_of(at_estimates->returns[k]) : row.mean;
     s.sd = std::sqrt(fit.exact ? exact[k].variance : of_return);
     ahead.steps.push_back(std::move(s));
   }
