@@ -11,6 +11,7 @@
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
+#include "model/stepper.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -183,6 +184,45 @@ TEST(Forecast, VarianceIsTheMeanOfSimulatedPaths) {
     EXPECT_NEAR(*ahead.steps[k].variance, sum[k],
                 4.4 * std::sqrt((squares[k] - sum[k] * sum[k]) / paths) + 1e-12)
         << k;
+}
+
+// Every family that has a closed form, against stepped paths from the end of its fit.
+TEST(Forecast, ClosedFormsOfEveryFamilyAreMeansOfPaths) {
+  const Series y = simulate(parse_model("const ar1 / gjr / student"),
+                            {.1, .2, .05, .04, .1, .84, 8}, 1200, {.seed = 24});
+  for (const char* line :
+       {"const ar1 / gjr / skew-student", "zero / gjr e1,2 h1 / student",
+        "const / igarch / student", "zero / ewma / ged", "const / twocomp / normal",
+        "zero / longmem / normal", "zero / egarch / normal", "const / egarch e1,2 h1 / ged"}) {
+    const Fit fit = estimate(line, y);
+    ASSERT_TRUE(fit.usable()) << line;
+    const Forecast ahead = forecast(
+        fit, {.horizon = 6, .intervals = {50}, .method = ForecastMethod::plug_in, .draws = 100});
+    const std::vector<double> theta = fit.estimates();
+    const Past past = Past::after(fit.model, theta, fit.deviations, fit.shocks, fit.variances,
+                                  fit.counted, fit.presample, {});
+    const ParameterNames names = parameter_names(fit.model);
+    const std::span<const double> shape =
+        std::span(theta).subspan(names.mean.size() + names.variance.size());
+    const std::size_t paths = std::holds_alternative<LongMemory>(fit.model.variance) ? 4000 : 20000;
+    std::vector<double> sum(6), squares(6);
+    RandomStream stream(25, 0);
+    Stepper step(fit.model, theta, past);
+    for (std::size_t p = 0; p < paths; ++p) {
+      step.reset(theta, past);
+      for (std::size_t k = 0; k < 6; ++k) {
+        const double h = step.advance(shock_law(fit.model.shocks).draw(stream, shape), 0).h;
+        sum[k] += h / static_cast<double>(paths);
+        squares[k] += h * h / static_cast<double>(paths);
+      }
+    }
+    for (std::size_t k = 0; k < 6; ++k)  // 4.4 Monte Carlo errors
+      EXPECT_NEAR(*ahead.steps[k].variance, sum[k],
+                  4.4 * std::sqrt(std::max(0.0, squares[k] - sum[k] * sum[k]) /
+                                  static_cast<double>(paths)) +
+                      1e-9 * sum[k])
+          << line << " step " << k + 1;
+  }
 }
 
 TEST(Forecast, StartsFromItsExpectationWhereTheLastValueIsMissing) {
