@@ -220,24 +220,32 @@ std::string json_document(std::string_view command, const Comparison& c) {
                   c.warnings);
 }
 
+namespace {
+
+Json to_value(const Scored& c, std::size_t rank) {
+  return {{"rank", rank},
+          {"model", to_string(c.model)},
+          {"log_likelihood", number(c.log_likelihood)},
+          {"aic", number(c.aic)},
+          {"aicc", number(c.aicc)},
+          {"bic", number(c.bic)},
+          {"hqc", number(c.hqc)},
+          {"status", to_string(c.status)},
+          {"white", c.whiteness_p.value_or(0) > 0.05},
+          {"white_p", number(c.whiteness_p)},
+          {"arch_free", c.arch_p.value_or(0) > 0.05},
+          {"arch_p", number(c.arch_p)}};
+}
+
+}  // namespace
+
 std::string json_document(std::string_view command, const Search& found) {
   Json candidates = Json::array(), proposals = Json::array();
-  for (std::size_t i = 0; i < found.candidates.size(); ++i) {
-    const Candidate& c = found.candidates[i];
-    candidates.push_back({{"rank", i + 1},
-                          {"model", to_string(c.model)},
-                          {"log_likelihood", number(c.log_likelihood)},
-                          {"aic", number(c.aic)},
-                          {"aicc", number(c.aicc)},
-                          {"bic", number(c.bic)},
-                          {"hqc", number(c.hqc)},
-                          {"status", to_string(c.status)},
-                          {"white", c.white()},
-                          {"white_p", number(c.whiteness_p)},
-                          {"arch_free", c.arch_p.value_or(0) > 0.05},
-                          {"arch_p", number(c.arch_p)},
-                          {"nearest_root", number(c.nearest_root)},
-                          {"cancelling", number(c.cancelling)}});
+  for (const Candidate& c : found.candidates) {
+    Json one = to_value(c, candidates.size() + 1);
+    one["nearest_root"] = number(c.nearest_root);
+    one["cancelling"] = number(c.cancelling);
+    candidates.push_back(std::move(one));
   }
   for (const LagProposal& p : found.proposals)
     proposals.push_back({{"lag", p.lag},
@@ -258,23 +266,12 @@ std::string json_document(std::string_view command, const Search& found) {
 
 std::string json_document(std::string_view command, const VarianceSearch& found) {
   Json candidates = Json::array();
-  for (std::size_t i = 0; i < found.candidates.size(); ++i) {
-    const VarianceCandidate& c = found.candidates[i];
-    candidates.push_back({{"rank", i + 1},
-                          {"model", to_string(c.model)},
-                          {"log_likelihood", number(c.log_likelihood)},
-                          {"aic", number(c.aic)},
-                          {"aicc", number(c.aicc)},
-                          {"bic", number(c.bic)},
-                          {"hqc", number(c.hqc)},
-                          {"status", to_string(c.status)},
-                          {"persistence", number(c.persistence)},
-                          {"white", c.whiteness_p.value_or(0) > 0.05},
-                          {"white_p", number(c.whiteness_p)},
-                          {"arch_free", c.arch_p.value_or(0) > 0.05},
-                          {"arch_p", number(c.arch_p)},
-                          {"sign_p", number(c.sign_p)},
-                          {"law_p", number(c.law_p)}});
+  for (const VarianceCandidate& c : found.candidates) {
+    Json one = to_value(c, candidates.size() + 1);
+    one["persistence"] = number(c.persistence);
+    one["sign_p"] = number(c.sign_p);
+    one["law_p"] = number(c.law_p);
+    candidates.push_back(std::move(one));
   }
   return document(command, found.series,
                   {{"criterion", to_string(found.criterion)},

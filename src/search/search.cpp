@@ -194,21 +194,8 @@ class Searcher {
   }
 
   static Candidate candidate_of(const Fit& fit) {
-    Candidate c;
-    c.model = fit.model;
-    c.status = fit.convergence.status;
-    c.estimated = fit.estimated;
-    c.estimates = fit.estimates();
-    if (!fit.usable()) return c;
-    c.log_likelihood = fit.log_likelihood;
-    c.aic = fit.aic;
-    c.aicc = fit.aicc;
-    c.bic = fit.bic;
-    c.hqc = fit.hqc;
-    const ResidualP p = residual_p(fit);
-    c.whiteness_p = p.whiteness;
-    c.arch_p = p.arch;
-    judge_roots(fit, c);
+    Candidate c{scored(fit), std::nullopt, std::nullopt};
+    if (fit.usable()) judge_roots(fit, c);
     return c;
   }
 
@@ -254,11 +241,7 @@ class Searcher {
     return c.status == FitStatus::converged ? score(c) : 1e300;
   }
   [[nodiscard]] double score(const Candidate& c) const {
-    const std::optional<double> value = options_.criterion == Criterion::aic    ? c.aic
-                                        : options_.criterion == Criterion::aicc ? c.aicc
-                                        : options_.criterion == Criterion::bic  ? c.bic
-                                                                                : c.hqc;
-    return value.value_or(1e300);
+    return c.value(options_.criterion).value_or(1e300);
   }
 
   void walk_stepwise(const std::vector<Orders>& all) {
@@ -310,14 +293,9 @@ class Searcher {
   void rank() {
     if (out_.candidates.empty())
       for (auto& [o, c] : done_) out_.candidates.push_back(c);
-    // Pinned ones come after: at an edge the likelihood is no longer quadratic, and criteria do not
-    // compare.
-    const auto place = [](const Candidate& c) {
-      return c.status == FitStatus::converged ? 0 : c.status == FitStatus::boundary ? 1 : 2;
-    };
     std::stable_sort(out_.candidates.begin(), out_.candidates.end(),
                      [&](const Candidate& a, const Candidate& b) {
-                       return std::pair(place(a), score(a)) < std::pair(place(b), score(b));
+                       return std::pair(a.place(), score(a)) < std::pair(b.place(), score(b));
                      });
     // Terms that nearly cancel, or a root all but on the circle, are fitted noise where a model
     // without them is about as good.
@@ -473,13 +451,6 @@ std::string words_of(const Mean& kept) {
   return part == "const" ? "" : part.substr(std::string_view("const ").size());
 }
 
-std::optional<double> value_of(const Candidate& c, Criterion criterion) {
-  return criterion == Criterion::aic    ? c.aic
-         : criterion == Criterion::aicc ? c.aicc
-         : criterion == Criterion::bic  ? c.bic
-                                        : c.hqc;
-}
-
 }  // namespace
 
 std::string_view to_string(Criterion criterion) {
@@ -505,6 +476,35 @@ std::optional<double> value_of(const Fit& fit, Criterion criterion) {
                                         : fit.hqc;
 }
 
+std::optional<double> Scored::value(Criterion criterion) const {
+  return criterion == Criterion::aic    ? aic
+         : criterion == Criterion::aicc ? aicc
+         : criterion == Criterion::bic  ? bic
+                                        : hqc;
+}
+
+int Scored::place() const {
+  return status == FitStatus::converged ? 0 : status == FitStatus::boundary ? 1 : 2;
+}
+
+Scored scored(const Fit& fit) {
+  Scored c;
+  c.model = fit.model;
+  c.status = fit.convergence.status;
+  c.estimated = fit.estimated;
+  c.estimates = fit.estimates();
+  if (!fit.usable()) return c;
+  c.log_likelihood = fit.log_likelihood;
+  c.aic = fit.aic;
+  c.aicc = fit.aicc;
+  c.bic = fit.bic;
+  c.hqc = fit.hqc;
+  const ResidualP p = residual_p(fit);
+  c.whiteness_p = p.whiteness;
+  c.arch_p = p.arch;
+  return c;
+}
+
 Fit Search::best() const {
   EstimateOptions options;
   options.start = candidates.at(chosen).estimates;
@@ -521,7 +521,7 @@ Search search(const Series& series, const SearchOptions& options) {
 
 std::ostream& operator<<(std::ostream& out, const Search& s) {
   const Candidate& chosen = s.candidates.at(s.chosen);
-  const std::optional<double> best = value_of(chosen, s.criterion);
+  const std::optional<double> best = chosen.value(s.criterion);
   std::string head =
       s.chosen == 0
           ? fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
@@ -540,7 +540,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   std::size_t near = 0;
   for (const Candidate& c : s.candidates)
     near += &c != &chosen && c.status == FitStatus::converged &&
-                    value_of(c, s.criterion).value_or(1e300) < best.value_or(0) + 2
+                    c.value(s.criterion).value_or(1e300) < best.value_or(0) + 2
                 ? 1
                 : 0;
   if (near > 0)
@@ -554,7 +554,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
     if (i >= 10 && i != s.chosen) continue;
     const Candidate& c = s.candidates[i];
-    const std::optional<double> value = value_of(c, s.criterion);
+    const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
         "  {:>4}{} {:<38}{:>10}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
         label_of(c, s.kept), text::fixed(value, 1),

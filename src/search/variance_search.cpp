@@ -24,21 +24,8 @@ constexpr double kWorthIt = 10;
 constexpr std::size_t kBatch = 8;
 
 VarianceCandidate candidate_of(const Fit& fit) {
-  VarianceCandidate c;
-  c.model = fit.model;
-  c.status = fit.convergence.status;
-  c.estimated = fit.estimated;
-  c.estimates = fit.estimates();
+  VarianceCandidate c{scored(fit), fit.persistence, std::nullopt, std::nullopt};
   if (!fit.usable()) return c;
-  c.log_likelihood = fit.log_likelihood;
-  c.aic = fit.aic;
-  c.aicc = fit.aicc;
-  c.bic = fit.bic;
-  c.hqc = fit.hqc;
-  c.persistence = fit.persistence;
-  const ResidualP p = residual_p(fit);
-  c.whiteness_p = p.whiteness;
-  c.arch_p = p.arch;
   // Each where the rows allow it.
   const auto p_of = [](auto&& make) -> std::optional<double> {
     try {
@@ -52,13 +39,6 @@ VarianceCandidate candidate_of(const Fit& fit) {
   c.sign_p = p_of([&] { return sign_bias(fit).back().p_value; });
   c.law_p = p_of([&] { return law_fit(fit).p_value; });
   return c;
-}
-
-std::optional<double> value_of(const VarianceCandidate& c, Criterion criterion) {
-  return criterion == Criterion::aic    ? c.aic
-         : criterion == Criterion::aicc ? c.aicc
-         : criterion == Criterion::bic  ? c.bic
-                                        : c.hqc;
 }
 
 std::string note_of(const VarianceCandidate& c) {
@@ -126,25 +106,22 @@ VarianceSearch search_variances(const Series& series, const VarianceSearchOption
     std::move(found.begin(), found.end(), std::back_inserter(out.candidates));
     if (options.progress) options.progress(at + count, jobs.size());
   }
-  const auto place = [](const VarianceCandidate& c) {
-    return c.status == FitStatus::converged ? 0 : c.status == FitStatus::boundary ? 1 : 2;
-  };
   const auto score = [&](const VarianceCandidate& c) {
-    return value_of(c, out.criterion).value_or(1e300);
+    return c.value(out.criterion).value_or(1e300);
   };
   std::stable_sort(out.candidates.begin(), out.candidates.end(),
                    [&](const VarianceCandidate& a, const VarianceCandidate& b) {
-                     return std::pair(place(a), score(a)) < std::pair(place(b), score(b));
+                     return std::pair(a.place(), score(a)) < std::pair(b.place(), score(b));
                    });
   for (std::size_t i = 0; i < out.candidates.size(); ++i) {
     const VarianceCandidate& c = out.candidates[i];
-    if (place(c) > 0 || score(c) > score(out.candidates.front()) + kWorthIt) break;
+    if (c.place() > 0 || score(c) > score(out.candidates.front()) + kWorthIt) break;
     if (c.clean()) {
       out.chosen = i;
       break;
     }
   }
-  if (place(out.candidates.front()) > 0)
+  if (out.candidates.front().place() > 0)
     out.warnings.push_back({WarningCode::not_converged,
                             "no candidate has a maximum inside its bounds; look at the data first "
                             "(brace inspect, brace breaks)"});
@@ -164,7 +141,7 @@ Fit VarianceSearch::best() const {
 
 std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
   const VarianceCandidate& chosen = s.candidates.at(s.chosen);
-  const std::optional<double> best = value_of(s.candidates.front(), s.criterion);
+  const std::optional<double> best = s.candidates.front().value(s.criterion);
   const std::string label = to_string(chosen.model);
   std::string head =
       s.chosen == 0
@@ -178,9 +155,9 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
                         to_string(s.criterion));
   const auto near = static_cast<std::size_t>(
       std::count_if(s.candidates.begin(), s.candidates.end(), [&](const VarianceCandidate& c) {
-        const std::optional<double> value = value_of(c, s.criterion);
+        const std::optional<double> value = c.value(s.criterion);
         return &c != &chosen && c.status == FitStatus::converged && value &&
-               *value < value_of(chosen, s.criterion).value_or(0) + 2;
+               *value < chosen.value(s.criterion).value_or(0) + 2;
       }));
   if (near > 0)
     head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
@@ -192,7 +169,7 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
     if (i >= kShown && i != s.chosen) continue;
     const VarianceCandidate& c = s.candidates[i];
-    const std::optional<double> value = value_of(c, s.criterion);
+    const std::optional<double> value = c.value(s.criterion);
     std::string line =
         fmt::format("  {:>4}{} {:<40}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1,
                     i == s.chosen ? '>' : ' ', to_string(c.model), text::fixed(value, 1),

@@ -56,7 +56,8 @@ struct SearchOptions {
   LikelihoodKind likelihood = LikelihoodKind::automatic;
 };
 
-struct Candidate {
+// What every search keeps of a fit.
+struct Scored {
   Model model;
   FitStatus status = FitStatus::not_run;
   std::optional<double> log_likelihood, aic, aicc, bic, hqc;
@@ -64,10 +65,19 @@ struct Candidate {
   // Ljung-Box on the residuals (in its robust form where their squares have memory) and McLeod-Li
   // on their squares.
   std::optional<double> whiteness_p, arch_p;
+  std::vector<double> estimates;
+
+  [[nodiscard]] std::optional<double> value(Criterion criterion) const;
+  // Inside all bounds, on one, failed: 0, 1, 2. At an edge the likelihood is no longer quadratic,
+  // and criteria do not compare: those on one come after.
+  [[nodiscard]] int place() const;
+};
+[[nodiscard]] Scored scored(const Fit& fit);
+
+struct Candidate : Scored {
   // Modulus of the AR or MA root nearest to the unit circle, and the smallest distance between an
   // AR and an MA root: near zero the two cancel.
   std::optional<double> nearest_root, cancelling;
-  std::vector<double> estimates;
 
   [[nodiscard]] bool white() const { return whiteness_p.value_or(0) > 0.05; }
 };

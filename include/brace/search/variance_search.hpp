@@ -32,14 +32,9 @@ struct VarianceSearchOptions {
 // longmem, ewma: fifteen.
 [[nodiscard]] std::vector<Variance> default_variances();
 
-struct VarianceCandidate {
-  Model model;
-  FitStatus status = FitStatus::not_run;
-  std::optional<double> log_likelihood, aic, aicc, bic, hqc, persistence;
-  int estimated = 0;
-  // Ljung-Box on z, Li-Mak on z^2 (McLeod-Li where the variance is steady), sign bias, law fit.
-  std::optional<double> whiteness_p, arch_p, sign_p, law_p;
-  std::vector<double> estimates;
+// arch_p is Li-Mak's where the variance is not steady.
+struct VarianceCandidate : Scored {
+  std::optional<double> persistence, sign_p, law_p;
 
   // None of the four rejects at 5 % (a test that could not be made does not count).
   [[nodiscard]] bool clean() const;

@@ -92,24 +92,16 @@ class LinearStage final : public FamilyStage<LinearStage<T>, T> {
 
   template <Order O>
   void learn(std::ptrdiff_t t, const Row<T>& shock) {
-    const T& e = *shock.value;
     const Row<T> q = q_.row(t);
-    *q.value = e * e;
-    if constexpr (O != Order::value)
-      for (std::size_t j = 0; j < news_width_; ++j) q.d[j] = 2 * e * shock.d[j];
-    if constexpr (O == Order::hessian)
-      for (std::size_t j = 0, r = 0; j < news_width_; ++j)
-        for (std::size_t i = 0; i <= j; ++i, ++r)
-          q.d2[r] = 2 * (shock.d[j] * shock.d[i] + e * shock.d2[r]);
+    this->template square<O>(q, shock, news_width_);
     if (!signed_) return;
     n_.template clear<O>(t);
-    if (e < T(0)) add_scaled<O>(n_.row(t), T(1), q, news_width_);
+    if (*shock.value < T(0)) add_scaled<O>(n_.row(t), T(1), q, news_width_);
   }
 
   template <Order O>
   void skip(std::ptrdiff_t t) {
-    q_.template clear<O>(t);
-    add_scaled<O>(q_.row(t), T(1), h_.row(t), width_);
+    this->template expect_square<O>(q_, t);
     if (!signed_) return;
     const Row<T> n = n_.row(t);
     n_.template clear<O>(t);

@@ -112,21 +112,12 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
 
   template <Order O>
   void learn(std::ptrdiff_t t, const Row<T>& shock) {
-    const T& e = *shock.value;
-    const Row<T> q = q_.row(t);
-    *q.value = e * e;
-    if constexpr (O != Order::value)
-      for (std::size_t j = 0; j < news_width_; ++j) q.d[j] = 2 * e * shock.d[j];
-    if constexpr (O == Order::hessian)
-      for (std::size_t j = 0, r = 0; j < news_width_; ++j)
-        for (std::size_t i = 0; i <= j; ++i, ++r)
-          q.d2[r] = 2 * (shock.d[j] * shock.d[i] + e * shock.d2[r]);
+    this->template square<O>(q_.row(t), shock, news_width_);
   }
 
   template <Order O>
   void skip(std::ptrdiff_t t) {
-    q_.template clear<O>(t);
-    add_scaled<O>(q_.row(t), T(1), h_.row(t), width_);
+    this->template expect_square<O>(q_, t);
   }
 
  private:

@@ -138,6 +138,24 @@ class FamilyStage : public VarianceStage<T> {
       if constexpr (O == Order::hessian) std::copy_n(with.d2, packed_size(rows.width), rows.d2(t));
     }
   }
+  // q = e^2, and its derivatives, `width` wide.
+  template <Order O>
+  static void square(const Row<T>& q, const Row<T>& shock, std::size_t width) {
+    const T& e = *shock.value;
+    *q.value = e * e;
+    if constexpr (O != Order::value)
+      for (std::size_t j = 0; j < width; ++j) q.d[j] = 2 * e * shock.d[j];
+    if constexpr (O == Order::hessian)
+      for (std::size_t j = 0, r = 0; j < width; ++j)
+        for (std::size_t i = 0; i <= j; ++i, ++r)
+          q.d2[r] = 2 * (shock.d[j] * shock.d[i] + e * shock.d2[r]);
+  }
+  // Row t of `rows` = h: the expectation of e^2 where e is missing.
+  template <Order O>
+  void expect_square(Rows<T>& rows, std::ptrdiff_t t) {
+    rows.template clear<O>(t);
+    add_scaled<O>(rows.row(t), T(1), h_.row(t), h_.width);
+  }
   // row += sum over regressors of coefficient times value.
   template <Order O>
   void add_columns(const Row<T>& row, const ShockBlock<T>& block, std::size_t at) const {

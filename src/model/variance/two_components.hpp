@@ -56,15 +56,12 @@ class TwoComponentStage final : public FamilyStage<TwoComponentStage<T>, T> {
 
   template <Order O>
   void learn(std::ptrdiff_t t, const Row<T>& shock) {
-    const T& e = *shock.value;
-    squares_.at(t) = e * e;
-    compose<O, 1>(squares_.row(t), {shock}, {2 * e}, {T(2)}, width_);
+    this->template square<O>(squares_.row(t), shock, width_);
   }
 
   template <Order O>
   void skip(std::ptrdiff_t t) {
-    squares_.template clear<O>(t);
-    add_scaled<O>(squares_.row(t), T(1), h_.row(t), width_);
+    this->template expect_square<O>(squares_, t);
   }
 
  private:
