@@ -61,9 +61,8 @@ void volatility_panel(Gnuplot& plot, const Fit& fit, const Series& window, const
                          : typical ? "; dotted: its typical level"
                                    : "; dotted: its long run"));
   set_x_axis(plot, !window.times.empty(), x.front(), x.back());
-  const auto [least, most] = padded_range(sd);
-  plot.add(fmt::format("set yrange [0:{}]; set ytics autofreq nomirror out", most));
-  (void)least;
+  plot.add(
+      fmt::format("set yrange [0:{}]; set ytics autofreq nomirror out", padded_range(sd).second));
   std::string command =
       fmt::format("plot {} using 1:2 with lines lw 1.4 lc rgb '{}'", d, palette::kelp);
   if (level)
