@@ -77,7 +77,7 @@ inline int run(int argc, char** argv, const std::vector<Listing>& listings) {
       const auto ratio = ratios.ratio(line.name, listing.unit);
       if (!ratio) continue;
       fmt::print("{:<36}{:>10.1f}{:>10}\n", line.name, *ratio,
-                 line.limit ? fmt::format("{:.0f}", *line.limit) : "");
+                 line.limit ? fmt::format("{:g}", *line.limit) : "");
       kept = kept && !(line.limit && *ratio > *line.limit);
     }
   }

@@ -76,6 +76,7 @@ std::vector<double> coefficients_from_sections(std::span<const double> r) {
 std::vector<std::complex<double>> inverse_roots(std::span<const double> c) {
   const auto p = static_cast<Eigen::Index>(c.size());
   if (p == 0) return {};
+  if (p == 1) return {c[0]};
   Eigen::MatrixXd companion = Eigen::MatrixXd::Zero(p, p);
   for (Eigen::Index i = 0; i < p; ++i) companion(0, i) = c[static_cast<std::size_t>(i)];
   companion.bottomLeftCorner(p - 1, p - 1).setIdentity();

@@ -63,15 +63,6 @@ constexpr double kNearEdge = 0.01, kEdgeStep = 0.003;
 // Exact steps after rough ones: near an edge each costs as much as forty passes.
 constexpr int kFinishSteps = 60;
 
-MatrixXd unpack(const std::vector<double>& lower, Index k) {
-  MatrixXd full(k, k);
-  for (Index j = 0; j < k; ++j)
-    for (Index i = 0; i <= j; ++i)
-      full(j, i) = full(i, j) =
-          lower[packed(static_cast<std::size_t>(j), static_cast<std::size_t>(i))];
-  return full;
-}
-
 std::span<const double> span_of(const VectorXd& v) {
   return {v.data(), static_cast<std::size_t>(v.size())};
 }
@@ -126,7 +117,8 @@ class Engine {
  public:
   Engine(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact)
       : model_(model),
-        names_(parameter_names(model).all()),
+        parts_(parameter_names(model)),
+        names_(parts_.all()),
         at_(mean_positions(model)),
         options_(options),
         exact_(exact),
@@ -163,8 +155,8 @@ class Engine {
   // Parameters on the optimiser's scale in natural units or, with `back`, the other way round; and
   // the derivatives of the one by the other.
   [[nodiscard]] VectorXd convert(VectorXd theta, bool back, MatrixXd* derivatives = nullptr) const {
-    const auto first = static_cast<Index>(parameter_names(model_).mean.size()),
-               count = static_cast<Index>(parameter_names(model_).variance.size());
+    const auto first = static_cast<Index>(parts_.mean.size()),
+               count = static_cast<Index>(parts_.variance.size());
     MatrixXd J;
     const auto columns = static_cast<Index>(model_.variance_regressors.size());
     auto of_columns = theta.segment(first + count - columns, columns);
@@ -201,12 +193,13 @@ class Engine {
   }
 
   [[nodiscard]] std::vector<std::optional<double>> held_scaled() const {
+    std::vector<std::optional<double>> held(names_.size());
+    if (model_.held.empty()) return held;
     // Parameters that are not held have no part in it: 1 stands for them.
     VectorXd theta = VectorXd::Ones(static_cast<Index>(names_.size()));
     for (std::size_t j = 0; j < names_.size(); ++j)
-      if (const auto held = held_value(names_[j])) theta(static_cast<Index>(j)) = *held;
+      if (const auto value = held_value(names_[j])) theta(static_cast<Index>(j)) = *value;
     theta = convert(std::move(theta), true);
-    std::vector<std::optional<double>> held(names_.size());
     for (std::size_t j = 0; j < names_.size(); ++j)
       if (held_value(names_[j])) held[j] = theta(static_cast<Index>(j));
     return held;
@@ -271,15 +264,14 @@ class Engine {
   }
 
   [[nodiscard]] VectorXd with_held(VectorXd theta) const {
+    if (model_.held.empty()) return theta;
     const std::vector<std::optional<double>> held = held_scaled();
     for (std::size_t j = 0; j < names_.size(); ++j)
       if (held[j]) theta(static_cast<Index>(j)) = *held[j];
     return theta;
   }
 
-  [[nodiscard]] Index first_variance() const {
-    return static_cast<Index>(parameter_names(model_).mean.size());
-  }
+  [[nodiscard]] Index first_variance() const { return static_cast<Index>(parts_.mean.size()); }
 
   // Coefficients of the lags of y, then of those of the shocks; empty where too few rows are there.
   static std::vector<double> hannan_rissanen(const std::vector<double>& y, const Lags& ar,
@@ -408,7 +400,7 @@ class Engine {
     guesses.insert(guesses.begin(), std::vector<double>(guesses.front().size(), 1e-3));
     std::string tight;
     for (std::vector<double>& guess : guesses) {
-      guess.resize(parameter_names(model_).variance.size(), 1e-3);
+      guess.resize(parts_.variance.size(), 1e-3);
       VectorXd inner = x;
       for (Index i = 0; i < x.size(); ++i) {
         const std::size_t p = chart_.parameter(i),
@@ -460,9 +452,9 @@ class Engine {
     const MatrixXd J = chart.jacobian(x);
     gradient = -J.transpose() * g;
     if (kind == Curvature::hessian)
-      curvature = -chart.pull_hessian(x, g, unpack(derivatives_.hessian, k));
+      curvature = -chart.pull_hessian(x, g, unpack(derivatives_.hessian));
     else
-      curvature = J.transpose() * unpack(derivatives_.information, k) * J;
+      curvature = J.transpose() * unpack(derivatives_.information) * J;
     return -derivatives_.log_likelihood;
   }
 
@@ -833,11 +825,7 @@ class Engine {
     const MatrixXd A = (Z.transpose() * best_.hessian * Z).llt().solve(identity);
     MatrixXd opg, sandwich;
     if (!options_.hessian_errors_only || fit.errors != ErrorKind::hessian) {
-      const std::vector<double> by_row = surface_->scores(span_of(theta_));
-      const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>
-          S(by_row.data(), static_cast<Index>(surface_->rows()), k);
-      const MatrixXd reduced_scores = S * G;
-      const MatrixXd B = reduced_scores.transpose() * reduced_scores;
+      const MatrixXd B = surface_->score_products(span_of(theta_), G);
       const Eigen::LDLT<MatrixXd> of_B(B);
       if (of_B.isPositive() && of_B.rcond() > 1e-14) opg = of_B.solve(identity);
       sandwich = A * B * A;
@@ -880,7 +868,8 @@ class Engine {
   }
 
   const Model& model_;
-  std::vector<std::string> names_;
+  ParameterNames parts_;
+  std::vector<std::string> names_;  // of all parts
   MeanPositions at_;
   const EstimateOptions& options_;
   bool exact_;

@@ -82,12 +82,11 @@ void fill_path(Fit& fit, const MeanData& data, std::optional<double> presample) 
     fit.presample = sigma2;
     return;
   }
-  Likelihood<double> likelihood(fit.model, data);
-  if (const auto d = likelihood.evaluate(theta, Order::value); d.admitted)
-    fit.log_likelihood = d.log_likelihood;
+  Likelihood<double> likelihood(fit.model, data, Order::value);
   fit.n = likelihood.observed();
   Likelihood<double>::Path path;
   if (!likelihood.path(theta, path, presample)) return;
+  if (std::isfinite(path.log_likelihood)) fit.log_likelihood = path.log_likelihood;
   for (std::size_t t = 0; t < rows; ++t) fit.counted[fit.lost + t] = !std::isnan(data.change[t]);
   fit.deviations = aligned(std::move(path.dev), 0);
   fit.shocks = aligned(std::move(path.e), 0);
@@ -228,20 +227,19 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
          "too "
          "large; add a variance equation, such as '/ garch', before judging them");
   // What is fitted is the difference, and a trend is no unit root.
-  Series fitted = window;
+  std::optional<Series> difference;
   if (fit.lost > 0) {
-    fitted = rows_between(window, fit.lost, window.size());
-    fitted.values = data.change;
-    fitted.name = fmt::format("the difference of {}", window.name);
+    difference = rows_between(window, fit.lost, window.size());
+    difference->values = data.change;
+    difference->name = fmt::format("the difference of {}", window.name);
   }
-  for (Warning& warning : data_warnings(fitted))
+  for (Warning& warning : data_warnings(difference ? *difference : window))
     if (warning.code != WarningCode::level_modelled || !fit.model.mean.trend)
       fit.warnings.push_back(std::move(warning));
 }
 
 // The estimate may not need more than this to be defined.
-std::size_t least_observations(const Model& model) {
-  const std::size_t k = parameter_names(model).all().size();
+std::size_t least_observations(const Model& model, std::size_t k) {
   int longest = std::max(ar_product(model).longest(), ma_product(model).longest());
   for (const Lags* lags : {shock_lags(model.variance), variance_lags(model.variance)})
     if (lags && !lags->empty()) longest = std::max(longest, lags->back());
@@ -275,19 +273,23 @@ Fit run_job(const FitJob& job) {
   if (fit.count != job.series->size()) part = fit.window();
   const Series& window = part ? *part : *job.series;
   fit.model = canonical(job.model);
-  require_usable(window, least_observations(fit.model), fmt::format("'{}'", to_string(fit.model)));
+  const std::string line = to_string(fit.model);
+  std::size_t k = parameter_names(fit.model).all().size();
+  require_usable(window, least_observations(fit.model, k), fmt::format("'{}'", line));
   fit.model = resolved(fit.model, window);
+  k = parameter_names(fit.model).all().size();
   require_admissible_where_held(fit.model);
   const MeanData data = mean_data(fit.model, window);
-  require_usable(
-      make_series(data.change, fmt::format("what '{}' is fitted to", mean_part(fit.model))),
-      parameter_names(fit.model).all().size() + 1, "its terms");
+  // Without differences or regressors that is the window itself.
+  if (data.lost > 0 || data.missing.size() > window.missing())
+    require_usable(
+        make_series(data.change, fmt::format("what '{}' is fitted to", mean_part(fit.model))),
+        k + 1, "its terms");
   fit.exact = is_exact(fit.model, job.options.likelihood);
-  const std::size_t k = parameter_names(fit.model).all().size();
   if (!job.options.start.empty() && job.options.start.size() != k)
     throw Error(ErrorCode::bad_option,
                 fmt::format("EstimateOptions::start has {} numbers; '{}' has {} parameters",
-                            job.options.start.size(), to_string(fit.model), k));
+                            job.options.start.size(), line, k));
   fit.errors = job.options.errors;
   if (fit.errors == ErrorKind::automatic)
     fit.errors = std::holds_alternative<Steady>(fit.model.variance) &&

@@ -38,7 +38,8 @@ class Likelihood {
  public:
   // The model must be canonical and built; the data must hold at least one value. Rows are those of
   // the differenced series.
-  Likelihood(const Model& model, const MeanData& data);
+  // `most` is the highest order that will be asked of it: what that does not need is not stored.
+  Likelihood(const Model& model, const MeanData& data, Order most = Order::hessian);
   // y without regressors or differences.
   Likelihood(const Model& model, std::span<const double> y)
       : Likelihood(model, mean_data(model, y)) {}
@@ -71,6 +72,7 @@ class Likelihood {
     std::vector<T> h;
     std::vector<T> state;  // of a family with a second one; else empty
     T presample = T(0);    // mean of e^2
+    T log_likelihood = T(0);
   };
 
   // The filtered path, into storage that is used again; false when the parameters are not admitted.
@@ -98,6 +100,11 @@ class Likelihood {
   template <Order O>
   bool run_variance(std::span<const T> theta, const ShockBlock<T>& block);
   ShockBlock<T> shock_block(std::size_t from);
+
+  // The law's terms over a block, whose variances the stage holds.
+  void begin_law(std::span<const T> theta, bool want_scores);
+  template <Order O>
+  void run_law(const ShockBlock<T>& block);
 
   template <Order O>
   void pass(std::span<const T> theta, Derivatives<T>& out, T* scores);

@@ -77,7 +77,7 @@ inline std::size_t longest_lag(const std::vector<int>& a, const std::vector<int>
 }
 
 template <class T>
-Likelihood<T>::Likelihood(const Model& model, const MeanData& data)
+Likelihood<T>::Likelihood(const Model& model, const MeanData& data, Order most)
     : y_(data.change),
       at_(mean_positions(model)),
       ar_(model.mean.ar),
@@ -112,12 +112,13 @@ Likelihood<T>::Likelihood(const Model& model, const MeanData& data)
   const std::size_t reach =
       std::max(longest_lag(ar_, ma_), longest_lag(seasonal_ar_, seasonal_ma_));
   // Without lags deviations are shocks (0 where missing): one array serves both.
-  if (!plain_) dev_.resize(reach, y_.size(), ke_);
-  if (!seasonal_ar_.empty()) inner_.resize(reach, y_.size(), ke_);
-  if (!seasonal_ma_.empty()) outer_.resize(reach, y_.size(), ke_);
-  e_.resize(reach, y_.size(), ke_);
+  const std::size_t stored = most == Order::value ? 0 : ke_;
+  if (!plain_) dev_.resize(reach, y_.size(), stored);
+  if (!seasonal_ar_.empty()) inner_.resize(reach, y_.size(), stored);
+  if (!seasonal_ma_.empty()) outer_.resize(reach, y_.size(), stored);
+  e_.resize(reach, y_.size(), stored);
   // The derivatives of e never change: -1 by mu where y is present.
-  if (plain_ && model.mean.constant)
+  if (plain_ && model.mean.constant && stored > 0)
     for (std::size_t t = 0; t < y_.size(); ++t)
       e_.d(static_cast<std::ptrdiff_t>(t))[0] = T(present_[t] ? -1 : 0);
   if (!plain_)
@@ -175,18 +176,22 @@ bool Likelihood<T>::path(std::span<const T> theta, Path& path, std::optional<T> 
   run_mean<Order::value>(theta);
   if (presample) m_ = *presample;
   start_variance(Order::value, theta);
+  begin_law(theta, false);
   path.presample = m_;
   path.h.clear();
+  path.h.reserve(y_.size());
   path.state.clear();
   for (std::size_t from = 0; from < y_.size(); from += kBlock) {
     const ShockBlock<T> block = shock_block(from);
     if (!run_variance<Order::value>(theta, block)) return false;
+    run_law<Order::value>(block);
     const T* h = &stage_->h().at(0);
     path.h.insert(path.h.end(), h, h + block.rows);
     if (Rows<T>* state = stage_->state())
       path.state.insert(path.state.end(), &state->at(0), &state->at(0) + block.rows);
     stage_->shift(Order::value, block.rows);
   }
+  path.log_likelihood = law_block_.sum;
   Rows<T>& deviations = dev_.value.empty() ? e_ : dev_;
   path.dev.assign(&deviations.at(0), &deviations.at(0) + y_.size());
   path.e.assign(&e_.at(0), &e_.at(0) + y_.size());
@@ -350,6 +355,26 @@ ShockBlock<T> Likelihood<T>::shock_block(std::size_t from) {
 }
 
 template <class T>
+void Likelihood<T>::begin_law(std::span<const T> theta, bool want_scores) {
+  law_block_.sum = T(0);
+  law_block_.shape_gradient.fill(T(0));
+  law_block_.shape_hessian.fill(T(0));
+  law_block_.shape = theta.data() + km_ + kv_;
+  law_block_.want_scores = want_scores;
+}
+
+template <class T>
+template <Order O>
+void Likelihood<T>::run_law(const ShockBlock<T>& block) {
+  law_block_.rows = block.rows;
+  law_block_.e = block.e;
+  law_block_.h = &stage_->h().at(0);
+  law_block_.present = block.present;
+  law_block_.gaps = gaps_;
+  law_.pass[static_cast<int>(O)](law_block_);
+}
+
+template <class T>
 template <Order O>
 void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* scores) {
   const std::size_t k = parameters();
@@ -357,22 +382,13 @@ void Likelihood<T>::pass(std::span<const T> theta, Derivatives<T>& out, T* score
   if constexpr (O != Order::value) out.gradient.assign(k, T(0));
   if constexpr (O == Order::hessian) out.hessian.assign(packed_size(k), T(0));
   if constexpr (O == Order::scoring) out.information.assign(packed_size(k), T(0));
-  law_block_.sum = T(0);
-  law_block_.shape_gradient.fill(T(0));
-  law_block_.shape_hessian.fill(T(0));
-  law_block_.shape = theta.data() + km_ + kv_;
-  law_block_.want_scores = scores != nullptr;
+  begin_law(theta, scores != nullptr);
   run_mean<O>(theta);
   start_variance(O, theta);
   for (std::size_t from = 0; from < y_.size(); from += kBlock) {
     const ShockBlock<T> block = shock_block(from);
     if (!run_variance<O>(theta, block)) return;
-    law_block_.rows = block.rows;
-    law_block_.e = block.e;
-    law_block_.h = &stage_->h().at(0);
-    law_block_.present = block.present;
-    law_block_.gaps = gaps_;
-    law_.pass[static_cast<int>(O)](law_block_);
+    run_law<O>(block);
     if constexpr (O != Order::value)
       accumulate<O>(block, theta, out, scores ? scores + from * k : nullptr);
     stage_->shift(O, block.rows);

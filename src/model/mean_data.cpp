@@ -112,7 +112,8 @@ MatrixXd level_columns(const Model& model, const RowsAndAhead& rows) {
   return X;
 }
 
-MatrixXd differenced(const MatrixXd& X, const std::vector<double>& weights, bool constant) {
+MatrixXd differenced(MatrixXd X, const std::vector<double>& weights, bool constant) {
+  if (weights.size() == 1) return X;
   const auto lost = static_cast<Index>(weights.size()) - 1, rows = X.rows() - lost;
   MatrixXd out = MatrixXd::Zero(rows, X.cols());
   for (Index l = 0; l <= lost; ++l)
@@ -122,7 +123,8 @@ MatrixXd differenced(const MatrixXd& X, const std::vector<double>& weights, bool
   return out;
 }
 
-std::vector<double> differenced(const std::vector<double>& y, const std::vector<double>& weights) {
+std::vector<double> differenced(std::vector<double> y, const std::vector<double>& weights) {
+  if (weights.size() == 1) return y;
   const std::size_t lost = weights.size() - 1;
   std::vector<double> out(y.size() - lost, 0.0);
   for (std::size_t l = 0; l <= lost; ++l)
@@ -151,7 +153,8 @@ void refuse_collinear(const Model& model, const MatrixXd& X) {
   }
 }
 
-MeanData prepare(const Model& model, std::vector<double> y, const MatrixXd& X) {
+// Rows of y with their columns X, made into what the likelihoods take.
+MeanData prepare(const Model& model, std::vector<double> y, MatrixXd X) {
   MeanData data;
   data.weights = difference_weights(model.mean.differences);
   data.lost = data.weights.size() - 1;
@@ -159,17 +162,19 @@ MeanData prepare(const Model& model, std::vector<double> y, const MatrixXd& X) {
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("'{}': {} rows leave nothing to estimate from after differencing",
                             to_string(model), y.size()));
-  MatrixXd known = X;
-  for (std::size_t t = 0; t < y.size(); ++t) {
-    const bool regressor_missing = known.cols() > 0 && known.row(static_cast<Index>(t)).hasNaN();
-    if (regressor_missing) known.row(static_cast<Index>(t)).setZero();
-    if (!regressor_missing && !std::isnan(y[t])) continue;
-    y[t] = kNaN;
-    data.missing.push_back(t);
-  }
-  data.change = differenced(y, data.weights);
-  data.level = y;
-  if (!data.missing.empty()) {
+  for (Index c = 0; c < X.cols(); ++c)
+    for (std::size_t t = 0; t < y.size(); ++t)
+      if (std::isnan(X(static_cast<Index>(t), c))) y[t] = kNaN;
+  for (std::size_t t = 0; t < y.size(); ++t)
+    if (std::isnan(y[t])) {
+      if (X.row(static_cast<Index>(t)).hasNaN()) X.row(static_cast<Index>(t)).setZero();
+      data.missing.push_back(t);
+    }
+  // Only the exact likelihood, which is that of a mean equation alone, asks for more.
+  const bool exact = std::holds_alternative<Steady>(model.variance);
+  if (exact) data.level = y;
+  if (exact && !data.missing.empty()) {
+    data.change = differenced(y, data.weights);
     double last = 0;
     for (const double v : y)
       if (!std::isnan(v)) {
@@ -177,11 +182,12 @@ MeanData prepare(const Model& model, std::vector<double> y, const MatrixXd& X) {
         break;
       }
     for (double& v : y) last = v = std::isnan(v) ? last : v;
-    data.filled = differenced(y, data.weights);
+    data.filled = differenced(std::move(y), data.weights);
   } else {
-    data.filled = data.change;
+    data.change = differenced(std::move(y), data.weights);
+    if (exact) data.filled = data.change;
   }
-  data.columns = differenced(known, data.weights, model.mean.constant);
+  data.columns = differenced(std::move(X), data.weights, model.mean.constant);
   refuse_collinear(model, data.columns);
   return data;
 }

@@ -20,10 +20,10 @@ inline constexpr double kFade = 0.7;
 
 struct MeanData {
   std::size_t lost = 0;        // first rows that differencing takes
-  std::vector<double> level;   // y; NaN where missing
+  std::vector<double> level;   // y; NaN where missing; empty where a variance is modelled
   std::vector<double> change;  // differenced y, n - lost rows; NaN where a term of it is missing
   // The same with each missing y replaced by the present one before it, for methods that take the
-  // missing ones as unknowns.
+  // missing ones as unknowns; empty where a variance is modelled.
   std::vector<double> filled;
   std::vector<std::size_t> missing;  // rows of y, 0-based
   std::vector<double> weights;       // of the difference, weights[0] = 1

@@ -34,7 +34,7 @@ constexpr bool has_lags(const Variance& v) {
 }
 
 void append(std::vector<std::string>& names, std::string_view stem, const Lags& lags) {
-  for (const int lag : lags) names.push_back(fmt::format("{}{}", stem, lag));
+  for (const int lag : lags) names.emplace_back(stem).append(std::to_string(lag));
 }
 
 void append(std::vector<std::string>& names, std::string_view stem,

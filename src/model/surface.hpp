@@ -5,6 +5,7 @@
 //   surface->evaluate(theta, Order::hessian, derivatives);
 #pragma once
 
+#include <Eigen/Dense>
 #include <memory>
 #include <span>
 #include <vector>
@@ -23,6 +24,9 @@ struct Derivatives {
   std::vector<T> information;  // packed; Order::scoring
 };
 
+// A packed lower triangle as the symmetric matrix that it stands for.
+[[nodiscard]] Eigen::MatrixXd unpack(const std::vector<double>& lower);
+
 class Surface {
  public:
   virtual ~Surface() = default;
@@ -35,6 +39,9 @@ class Surface {
   // Gradient of each row's term, rows() x k row by row; zeros where y is missing.
   [[nodiscard]] virtual std::vector<double> scores(std::span<const double> theta) = 0;
   [[nodiscard]] virtual std::size_t rows() const = 0;
+  // Sum over rows of the products of their gradients along the columns of G (k x r), r x r.
+  [[nodiscard]] virtual Eigen::MatrixXd score_products(std::span<const double> theta,
+                                                       const Eigen::MatrixXd& G);
 };
 
 [[nodiscard]] std::unique_ptr<Surface> make_surface(const Model& model, const MeanData& data,

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "brace/base/error.hpp"
@@ -80,11 +81,17 @@ void require_usable(const Series& series, std::size_t observations, const std::s
     throw Error(ErrorCode::bad_option,
                 fmt::format("{}: {} dates for {} values; give one date a value, or none",
                             place(series), series.times.size(), series.values.size()));
+  std::size_t kept = 0;
+  double least = std::numeric_limits<double>::infinity(), most = -least;
   for (std::size_t i = 0; i < series.size(); ++i) {
-    if (std::isinf(series.values[i]))
+    const double v = series.values[i];
+    if (std::isinf(v))
       throw Error(ErrorCode::not_finite,
                   fmt::format("{}, {}: the value is infinite; mend it or name it as missing",
                               place(series), series.when(i)));
+    kept += !std::isnan(v);
+    least = v < least ? v : least;
+    most = v > most ? v : most;
     if (i > 0 && i < series.times.size() && series.times[i] <= series.times[i - 1])
       throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
                                                          : ErrorCode::dates_out_of_order,
@@ -96,19 +103,17 @@ void require_usable(const Series& series, std::size_t observations, const std::s
       throw Error(ErrorCode::bad_option,
                   fmt::format("{}: {} values of '{}' for {}; give one a row", place(series),
                               companion.values.size(), companion.name, series.size()));
-  const std::vector<double> kept = series.present_values();
-  if (kept.size() < observations)
+  if (kept < observations)
     throw Error(
         ErrorCode::too_few_observations,
         fmt::format("{}: {} for {}, which needs at least {}; give a longer series", place(series),
-                    text::plural(kept.size(), "observation", "observations"), task, observations));
-  const auto [least, most] = std::minmax_element(kept.begin(), kept.end());
-  if (!kept.empty() && *least == *most)
+                    text::plural(kept, "observation", "observations"), task, observations));
+  if (kept > 0 && least == most)
     throw Error(
         ErrorCode::constant_series,
         fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
                     "right column?",
-                    place(series), text::significant(*least, 6)));
+                    place(series), text::significant(least, 6)));
 }
 
 Series without_gaps(const Series& series) {

@@ -9,6 +9,8 @@
 
 namespace brace {
 
+inline constexpr double kLogTwoPi = 1.8378770664093454836;
+
 template <Order O, class T>
 void normal_law(LawBlock<T>& b) {
   LogSum<T> logs;
@@ -45,7 +47,6 @@ void normal_law(LawBlock<T>& b) {
       b.lhh[t] = inverse * inverse * (0.5 - z2);
     }
   }
-  constexpr double kLogTwoPi = 1.8378770664093454836;
   b.sum += -0.5 * (static_cast<double>(observed) * kLogTwoPi + logs.total() + quadratic);
 }
 

@@ -16,6 +16,23 @@
 
 namespace brace {
 
+// What a row's term has that depends on nu alone: C(nu) and its derivatives.
+template <class T>
+struct StudentConstant {
+  T value, slope, curvature;
+};
+template <Order O, class T>
+StudentConstant<T> student_constant(const T& nu) {
+  using std::log;
+  const T k = nu - 2, a = (nu + 1) / 2, inverse_k = 1 / k;
+  StudentConstant<T> c{log_gamma(a) - log_gamma(nu / 2) - 0.5 * log(std::numbers::pi * k), T(0),
+                       T(0)};
+  if constexpr (O != Order::value) c.slope = 0.5 * (digamma(a) - digamma(nu / 2) - inverse_k);
+  if constexpr (O == Order::hessian)
+    c.curvature = 0.25 * (trigamma(a) - trigamma(nu / 2)) + 0.5 * inverse_k * inverse_k;
+  return c;
+}
+
 template <Order O, class T>
 void student_law(LawBlock<T>& b) {
   using std::log;
@@ -57,18 +74,15 @@ void student_law(LawBlock<T>& b) {
   }
   const auto n = static_cast<double>(observed);
   const T log_ratios = ratios.total();
-  b.sum += n * (log_gamma(a) - log_gamma(nu / 2) - 0.5 * log(std::numbers::pi * k)) -
-           0.5 * logs.total() - a * log_ratios;
+  const StudentConstant<T> constant = student_constant<O>(nu);
+  b.sum += n * constant.value - 0.5 * logs.total() - a * log_ratios;
   if constexpr (O != Order::value) {
-    const T constant = 0.5 * (digamma(a) - digamma(nu / 2) - inverse_k);
-    b.shape_gradient[0] += n * constant - 0.5 * log_ratios + slope;
+    b.shape_gradient[0] += n * constant.slope - 0.5 * log_ratios + slope;
     if (b.want_scores)
       for (std::size_t t = 0; t < b.rows; ++t)
-        if (!b.gaps || b.present[t]) b.ls[0][t] += constant;
+        if (!b.gaps || b.present[t]) b.ls[0][t] += constant.slope;
   }
-  if constexpr (O == Order::hessian)
-    b.shape_hessian[0] +=
-        n * (0.25 * (trigamma(a) - trigamma(nu / 2)) + 0.5 * inverse_k * inverse_k) + curvature;
+  if constexpr (O == Order::hessian) b.shape_hessian[0] += n * constant.curvature + curvature;
 }
 
 // From the information of Student's law in location, scale and nu (Lange, Little and Taylor 1989,
