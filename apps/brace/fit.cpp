@@ -11,16 +11,26 @@
 namespace brace::app {
 namespace {
 
+Inference asked(const Options& o, const Fit& fit) {
+  Inference more;
+  for (const std::string& quantity : o.profiles)
+    more.intervals.push_back(profile_interval(fit, quantity));
+  if (!o.wald.empty()) more.tests.push_back(wald_test(fit, held_values(o.wald, "--wald")));
+  if (o.mean_beside) more.beside = mean_beside(fit);
+  return more;
+}
+
 int run_fit(const Options& o) {
   const Fit fit = load_or_fit(o);
+  const Inference more = fit.usable() ? asked(o, fit) : Inference{};
   if (!o.save.empty()) {
     save_model(fit, o.save);
     say_written(o, o.save);
   }
   if (o.json) {
-    std::cout << json_document("fit", fit);
+    std::cout << json_document("fit", fit, more);
   } else {
-    std::cout << fit;
+    std::cout << fit << more;
     if (o.equation && fit.usable()) std::cout << '\n' << equation(fit);
     print_account(fit.window());
     const bool level = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
@@ -57,6 +67,15 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
   add_model_options(*c, o);
   c->add_flag("--equation", o.equation,
               "write the fitted equation out and read each coefficient in a sentence")
+      ->group("The model");
+  c->add_option("--profile", o.profiles,
+                "intervals that follow the likelihood: persistence or parameters, by commas")
+      ->delimiter(',')
+      ->group("The model");
+  c->add_option("--wald", o.wald, "test that parameters have these values: ar1=0,ma1=0")
+      ->group("The model");
+  c->add_flag("--mean-beside", o.mean_beside,
+              "the mean terms beside those of the mean equation alone")
       ->group("The model");
   add_output_options(*c, o);
   c->add_option(

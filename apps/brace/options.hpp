@@ -23,7 +23,9 @@ struct Options {
   // The model
   std::string model, fix, errors = "automatic", likelihood = "automatic";
   std::vector<std::string> models, baselines;
-  bool equation = false, outliers = false;
+  std::vector<std::string> profiles;
+  std::string wald;
+  bool equation = false, outliers = false, mean_beside = false;
   // The search
   int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;
   std::optional<int> differences, season_differences;

@@ -119,7 +119,40 @@ Json to_value(const Convergence& c) {
           {"why", c.why}};
 }
 
-std::string json_document(std::string_view command, const Fit& fit) {
+namespace {
+
+void add_inference(Json& result, const Inference& more) {
+  if (!more.intervals.empty()) {
+    Json& list = result["profile_intervals"] = Json::array();
+    for (const ProfileInterval& i : more.intervals)
+      list.push_back({{"quantity", i.quantity},
+                      {"level", i.level},
+                      {"estimate", number(i.estimate)},
+                      {"low", number(i.low)},
+                      {"high", number(i.high)},
+                      {"bound_low", number(i.bound_low)},
+                      {"bound_high", number(i.bound_high)},
+                      {"symmetric_low", number(i.symmetric_low)},
+                      {"symmetric_high", number(i.symmetric_high)}});
+  }
+  if (!more.tests.empty()) result["tests"] = to_value(more.tests);
+  if (!more.beside) return;
+  Json rows = Json::array();
+  for (const MeanBeside::Row& r : more.beside->rows)
+    rows.push_back({{"name", r.name},
+                    {"joint", number(r.joint)},
+                    {"joint_error", number(r.joint_error)},
+                    {"alone", number(r.alone)},
+                    {"alone_error", number(r.alone_error)},
+                    {"alone_robust_error", number(r.alone_robust_error)}});
+  result["mean_beside"] = {{"model", more.beside->mean_model},
+                           {"status", to_string(more.beside->alone_status)},
+                           {"terms", std::move(rows)}};
+}
+
+}  // namespace
+
+std::string json_document(std::string_view command, const Fit& fit, const Inference& more) {
   Json parameters = Json::array();
   for (const Parameter& p : fit.parameters) parameters.push_back(to_value(p));
   Json result = {{"model", to_string(fit.model)},
@@ -145,6 +178,7 @@ std::string json_document(std::string_view command, const Fit& fit) {
     result["last"] = {
         {"shock", std::isnan(fit.data().back()) ? Json(nullptr) : number(fit.shocks.back())},
         {"variance", number(fit.variances.back())}};
+  add_inference(result, more);
   return document(command, fit.window(), std::move(result), fit.warnings);
 }
 

@@ -16,6 +16,7 @@
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/lag_polynomial.hpp"
+#include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/chart.hpp"
 #include "model/families.hpp"
@@ -37,8 +38,20 @@ constexpr int kPolish = 1;
 constexpr int kPolishHills = 3;
 constexpr std::size_t kFinished = 4;
 constexpr double kSameHill = 0.02, kHopeless = 12;
+// Rows from which one hill is the rule for the simplest families; how many starts the others
+// polish.
+constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 8;
+// More points for few rows, and for a maximum on a bound: how many, how many are climbed to their
+// end, and how far their mu lies from the mean in standard deviations.
+constexpr int kScattered = 32;
+constexpr std::size_t kFinishedScattered = 8;
+constexpr int kShapeSteps = 8;
+constexpr double kScatterMean = 0.1;
+constexpr std::uint64_t kScatterSeed = 20;
 // Values of the series next to a stalled mu that are tried as kinks.
 constexpr std::size_t kKinks = 8;
+// Steps of a climb that may stall on one.
+constexpr int kKinkedSteps = 50;
 // A kink whose likelihood is so little below that of a smooth maximum is climbed to its end.
 constexpr double kNearKink = 0.01;
 
@@ -130,7 +143,7 @@ class Engine {
 
   void run(Fit& fit) {
     climb();
-    if (may_kink()) finish_on_kink();
+    if (may_kink() && best_.x.size() > 0) finish_on_kink();
     judge(fit.convergence);
     write_estimates(fit);
     if (fit.usable()) write_errors(fit);
@@ -501,12 +514,14 @@ class Engine {
     }
     std::vector<VectorXd> points = starts();
     // One hill is the rule for garch on many rows; elsewhere every guess is looked at.
-    const bool one_hill = scaled_.observed >= 1000 && chart_.size() <= 6 &&
+    const bool one_hill = scaled_.observed >= kManyRows && chart_.size() <= 6 &&
                           (std::holds_alternative<Garch>(model_.variance) ||
                            std::holds_alternative<Steady>(model_.variance));
+    const bool many = scaled_.observed >= kManyRows;
     const std::size_t polished =
         std::min(points.size(), options_.starts > 0  ? static_cast<std::size_t>(options_.starts)
                                 : exact_ || one_hill ? std::size_t{4}
+                                : many               ? kPolishedOfMany
                                                      : points.size());
     const std::vector<VectorXd> all = points;
     points.resize(polished);
@@ -523,13 +538,60 @@ class Engine {
       }
     } else {
       climb_joint(points, one_hill ? 1 : kFinished);
-      // A maximum on a bound may be a smaller hill's: the others are looked at too.
+      // On few rows there are many hills, and a maximum on a bound may be a smaller one's: then
+      // more of the country is looked at.
       const bool on_bound = (best_.multipliers.array() > 0).any();
-      if (one_hill && options_.starts == 0 && on_bound) {
+      if (options_.starts > 0 || options_.start_only || kink_ || (many && !on_bound)) return;
+      if (one_hill) {
         starts_ = static_cast<int>(all.size());
         climb_joint(all, kFinished);
       }
+      std::vector<VectorXd> more = scattered(all);
+      if (!shock_law(model_.shocks).shapes.empty())
+        for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
+      starts_ += static_cast<int>(more.size());
+      climb_joint(more, kFinishedScattered);
     }
+  }
+
+  // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
+  // and a climb that is free to take them does not come back.
+  VectorXd climbed_at_shape(const VectorXd& x) {
+    const VectorXd theta = chart_.natural(x);
+    std::vector<std::optional<double>> held = held_scaled();
+    for (std::size_t j = names_.size() - shock_law(model_.shocks).shapes.size(); j < names_.size();
+         ++j)
+      held[j] = theta(static_cast<Index>(j));
+    const Chart at_shape(model_, std::move(held));
+    if (at_shape.size() == 0) return x;
+    const NewtonResult r = minimise(
+        objective_in(at_shape), at_shape.constraints(), at_shape.working(theta),
+        {.scoring_steps = kShapeSteps, .max_iterations = kShapeSteps, .certificate = false});
+    return std::isfinite(r.f) ? chart_.working(at_shape.natural(r.x)) : x;
+  }
+
+  // Points between the starts, with other shapes and another mu: the same on every run.
+  [[nodiscard]] std::vector<VectorXd> scattered(const std::vector<VectorXd>& points) const {
+    RandomStream u(kScatterSeed, 0);
+    const std::vector<ShapeCoordinate>& shapes = shock_law(model_.shocks).shapes;
+    const std::size_t first_shape = names_.size() - shapes.size();
+    const auto any = [&] {
+      return points[static_cast<std::size_t>(u.uniform() * static_cast<double>(points.size()))];
+    };
+    std::vector<VectorXd> more;
+    for (int i = 0; i < kScattered; ++i) {
+      const double share = u.uniform();
+      VectorXd x = share * any() + (1 - share) * any();
+      for (Index c = 0; c < x.size(); ++c) {
+        const std::size_t p = chart_.parameter(c);
+        if (p == 0 && model_.mean.constant) x(c) += kScatterMean * u.normal();
+        if (p < first_shape) continue;
+        const ShapeCoordinate& shape = shapes[p - first_shape];
+        x(c) = shape.low + (shape.high - shape.low) * (.05 + .9 * u.uniform());
+      }
+      more.push_back(feasible(x));
+    }
+    return more;
   }
 
   // `rough` second derivatives are for steps far from the end.
@@ -641,21 +703,31 @@ class Engine {
     }
     std::stable_sort(ranked.begin(), ranked.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
-    std::vector<VectorXd> ends;
+    std::size_t climbed = 0;
+    const bool kinked = may_kink();
     for (const bool damped : {false, true}) {
+      if (damped && may_kink()) {
+        finish_on_kink();
+        if (settled(best_)) break;
+        climbed = 0;
+      }
       for (const auto& [f, x] : ranked) {
-        if (settled(best_) && (ends.size() >= finished || f > ranked.front().first + kHopeless))
+        // What climbs to a kink stalls there, from every start.
+        if ((settled(best_) || kinked) &&
+            (climbed >= finished || f > ranked.front().first + kHopeless))
           break;
         const auto same = [&x = x](const VectorXd& end) {
           return (x - end).cwiseAbs().maxCoeff() < kSameHill;
         };
-        if (settled(best_) && std::any_of(ends.begin(), ends.end(), same)) continue;
+        if (settled(best_) && std::any_of(ends_.begin(), ends_.end(), same)) continue;
         NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
-        newton.max_iterations = options_.max_iterations;
+        newton.max_iterations =
+            kinked ? std::min(options_.max_iterations, kKinkedSteps) : options_.max_iterations;
         NewtonResult r = minimise(objective, chart_.constraints(), x, newton);
-        ends.push_back(r.x);
+        ends_.push_back(r.x);
+        ++climbed;
         keep_better(std::move(r));
       }
       if (settled(best_)) break;
@@ -668,8 +740,7 @@ class Engine {
     const bool kinked = std::holds_alternative<Egarch>(model_.variance) ||
                         std::holds_alternative<Ged>(model_.shocks);
     return kinked && !exact_ && chart_.size() > 1 && chart_.parameter(0) == 0 &&
-           model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1 &&
-           best_.x.size() > 0;
+           model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1;
   }
 
   // Holds mu at each of the values next to where the climb stalled and climbs in the others: a
@@ -879,6 +950,7 @@ class Engine {
   std::unique_ptr<Surface> surface_;
   Derivatives<double> derivatives_;
   NewtonResult best_;
+  std::vector<VectorXd> ends_;      // where climbs of the joint likelihood ended
   VectorXd theta_;                  // natural, scaled data
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle

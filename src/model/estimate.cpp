@@ -298,6 +298,10 @@ Fit run_job(const FitJob& job) {
                      : ErrorKind::robust;
   run_engine(fit.model, data, job.options, fit);
   fill_path(fit, data, std::nullopt);
+  if (fit.usable() && !fit.log_likelihood) {
+    fit.convergence.status = FitStatus::failed;
+    fit.convergence.why = "the likelihood does not exist at the point found, in the unit of the data";
+  }
   fill_criteria(fit);
   fill_dynamics(fit);
   add_warnings(fit, window, data);

@@ -17,6 +17,7 @@
 #include "brace/model/breaks.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/fit.hpp"
+#include "brace/model/inference.hpp"
 #include "brace/search/search.hpp"
 #include "brace/search/variance_search.hpp"
 #include "brace/series/decomposition.hpp"
@@ -26,7 +27,8 @@ namespace brace {
 
 // {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
 // full precision; what is not defined is null. `series` is the one the result was computed from.
-[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit);
+[[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
+                                        const Inference& more = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Check& check);
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,

@@ -36,9 +36,10 @@ const ShapeCoordinate kTails = reciprocal(
     [](double nu) { return nu >= 1 / .488 && std::isfinite(nu); }, "nu is at least 2.05");
 
 const ShapeCoordinate kPeak = reciprocal(
-    .05, 2, .7, "the shocks are as good as uniform",
-    "the shocks are so peaked that no maximum may exist",
-    [](double nu) { return nu >= .5 && nu <= 1000; }, "nu lies between 0.5 and 1000");
+    .05, 1, .7, "the shocks are as good as uniform",
+    "the shocks are as peaked as Laplace's; below 1 the likelihood has a cusp at every value of the "
+    "series",
+    [](double nu) { return nu >= 1 && nu <= 1000; }, "nu lies between 1 and 1000");
 
 const ShapeCoordinate kSkew{.natural = [](double w) { return w; },
                             .slope = [](double) { return 1.0; },

@@ -82,7 +82,7 @@ std::size_t memory(const Model&) {
 std::optional<std::string> broken(const Model&, std::span<const double> theta) {
   const std::vector<double> lambda = weights(theta[kPhi], theta[kD], theta[kBeta]);
   for (std::size_t k = 0; k < lambda.size(); ++k)
-    if (lambda[k] < 0)
+    if (lambda[k] < kLeastLambda)
       return fmt::format("every lambda >= 0, and that of lag {} is {:.2g}", k + 1, lambda[k]);
   return std::nullopt;
 }

@@ -15,6 +15,8 @@
 namespace brace {
 
 inline constexpr std::size_t kMemory = 1000;
+// Below this a lambda is negative, above it rounding of one that is zero.
+inline constexpr double kLeastLambda = -1e-12;
 
 template <class T>
 class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
@@ -46,7 +48,7 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
       lambda_.d(0)[0] = lambda_.d(0)[1] = delta_.d(0)[1] = T(1);
       lambda_.d(0)[2] = T(-1);
     }
-    admitted_ = !(lambda_.at(0) < T(0));
+    admitted_ = !(lambda_.at(0) < T(kLeastLambda));
     for (std::ptrdiff_t i = 1; i < static_cast<std::ptrdiff_t>(kMemory); ++i) {
       const auto k = static_cast<double>(i + 1);
       lambda_.template clear<O>(i);
@@ -58,7 +60,7 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
       add_scaled<O>(lambda_.row(i), T(share - phi), delta_.row(i - 1), 3);
       add_slope<O>(lambda_.row(i), 1, -1 / k, delta_.row(i - 1), 3);
       add_slope<O>(lambda_.row(i), 0, -1, delta_.row(i - 1), 3);
-      if (lambda_.at(i) < T(0)) admitted_ = false;
+      if (lambda_.at(i) < T(kLeastLambda)) admitted_ = false;
     }
     // By weight, newest lag last, so that sums run along both arrays.
     const std::size_t kinds = O == Order::value ? 1 : O == Order::hessian ? 10 : 4;
