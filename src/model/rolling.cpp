@@ -19,7 +19,9 @@ namespace brace {
 namespace {
 
 // Windows from one fresh start to the next, which also are what one thread does at a time.
-constexpr std::size_t kRun = 128;
+constexpr std::size_t kRun = 64;
+// Windows that start from the same estimates, whatever the lanes of the machine.
+constexpr std::size_t kGroup = 8;
 
 std::vector<RollingFit> windows_of(const Series& series, const RollingOptions& o) {
   const std::size_t first_end = o.first_end == 0 ? o.window : o.first_end,
@@ -68,8 +70,10 @@ class Roll {
     for (std::size_t i = from; i < to && !stopped_;) {
       std::size_t count = 1;
       if (lanes_ && !start.empty()) {
-        count = std::min(lanes_->width(), to - i);
-        lanes_->run(fits_[i].first, options_.window, start, std::span(fits_).subspan(i, count));
+        count = std::min(kGroup, to - i);
+        for (std::size_t c = 0; c < count; c += lanes_->width())
+          lanes_->run(fits_[i + c].first, options_.window, start,
+                      std::span(fits_).subspan(i + c, std::min(lanes_->width(), count - c)));
       }
       for (std::size_t c = i; c < i + count; ++c) {
         if (fits_[c].status == FitStatus::not_run) climb_alone(fits_[c], start);

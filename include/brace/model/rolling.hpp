@@ -48,7 +48,7 @@ struct RollingFit {
 };
 
 // Maximum likelihood on every window. A window starts from the estimates of the one before it, and
-// from the usual starting points at every 128th window and wherever that start fails, so results do
+// from the usual starting points at every 64th window and wherever that start fails, so results do
 // not depend on the number of threads. Throws Error as estimate() does, and for a window that is
 // longer than the series.
 [[nodiscard]] std::vector<RollingFit> fit_rolling(const Model& model, const Series& series,

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: Apache-2.0
+// Scores of whole forecast distributions.
+//
+//   double s = brace::crps(paths, actual);            // of simulated values
+//   brace::BerkowitzTest b = brace::berkowitz(transforms);
+#pragma once
+
+#include <span>
+
+#include "brace/hypothesis/test_result.hpp"
+
+namespace brace {
+
+// Continuous ranked probability score, smaller is better (Gneiting and Raftery 2007, equation 21):
+// of a normal forecast in closed form, and of equally likely values, which are sorted in place.
+[[nodiscard]] double crps_normal(double actual, double mean, double sd);
+[[nodiscard]] double crps(std::span<double> values, double actual);
+
+// Null: the transforms are independent and uniform, so that their normal quantiles are N(0, 1)
+// without memory. Berkowitz (2001, section 2): a normal AR(1) by exact likelihood; `all`: mean 0,
+// variance 1 and no memory, chi2(3); `memory` alone, chi2(1). Throws Error (too_few_observations)
+// for fewer than 10.
+struct BerkowitzTest {
+  double mean = 0, variance = 0, ar1 = 0, log_likelihood = 0;
+  TestResult all, memory;
+};
+[[nodiscard]] BerkowitzTest berkowitz(std::span<const double> transforms);
+
+}  // namespace brace

@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: Apache-2.0
+// Covered by tests/evaluate/scores_test.cpp.
+#include "brace/evaluate/densities.hpp"
+
+#include <algorithm>
+#include <boost/math/tools/minima.hpp>
+#include <cmath>
+#include <numbers>
+#include <vector>
+
+#include "brace/laws/standard.hpp"
+#include "evaluate/rows.hpp"
+
+namespace brace {
+namespace {
+
+struct Ar1 {
+  double mean, variance, log_likelihood;
+};
+
+// Exact normal AR(1) likelihood, mean and variance of the innovations concentrated out unless they
+// are given.
+Ar1 ar1_likelihood(const std::vector<double>& x, double rho, bool standard) {
+  const auto n = static_cast<double>(x.size());
+  double mean = 0;
+  if (!standard) {
+    // Generalised least squares: the first row weighs 1 - rho^2, the differences (1 - rho)^2.
+    double sum = (1 - rho * rho) * x[0], weight = 1 - rho * rho;
+    for (std::size_t t = 1; t < x.size(); ++t) {
+      sum += (1 - rho) * (x[t] - rho * x[t - 1]);
+      weight += (1 - rho) * (1 - rho);
+    }
+    mean = sum / weight;
+  }
+  double squares = (1 - rho * rho) * (x[0] - mean) * (x[0] - mean);
+  for (std::size_t t = 1; t < x.size(); ++t)
+    squares += std::pow(x[t] - mean - rho * (x[t - 1] - mean), 2);
+  const double variance = standard ? 1 : squares / n;
+  return {mean, variance,
+          -0.5 * (n * std::log(2 * std::numbers::pi * variance) - std::log(1 - rho * rho) +
+                  squares / variance)};
+}
+
+}  // namespace
+
+double crps_normal(double actual, double mean, double sd) {
+  const double w = (actual - mean) / sd;
+  const double density = std::exp(-0.5 * w * w) / std::sqrt(2 * std::numbers::pi);
+  return sd * (w * (2 * laws::normal_cdf(w) - 1) + 2 * density - 1 / std::sqrt(std::numbers::pi));
+}
+
+double crps(std::span<double> values, double actual) {
+  require_rows("crps", values.size(), 1);
+  std::sort(values.begin(), values.end());
+  const auto n = static_cast<double>(values.size());
+  // E|X - y| - E|X - X'| / 2, the second from the order statistics.
+  double to_actual = 0, between = 0;
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    to_actual += std::abs(values[i] - actual);
+    between += values[i] * (2 * static_cast<double>(i) + 1 - n);
+  }
+  return to_actual / n - between / (n * n);
+}
+
+BerkowitzTest berkowitz(std::span<const double> transforms) {
+  require_rows("berkowitz", transforms.size());
+  std::vector<double> x;
+  for (const double u : transforms)
+    x.push_back(laws::normal_quantile(std::clamp(u, 1e-15, 1 - 1e-15)));
+  const auto [rho, minus_l] = boost::math::tools::brent_find_minima(
+      [&](double r) { return -ar1_likelihood(x, r, false).log_likelihood; }, -0.9999, 0.9999, 52);
+  const Ar1 best = ar1_likelihood(x, rho, false);
+  BerkowitzTest b;
+  b.mean = best.mean;
+  b.variance = best.variance;
+  b.ar1 = rho;
+  b.log_likelihood = -minus_l;
+  b.all = named_test("berkowitz", "", "the forecast distributions are right", x.size());
+  b.memory =
+      named_test("berkowitz", "memory", "transforms do not depend on the one before", x.size());
+  b.all.statistic = 2 * (b.log_likelihood - ar1_likelihood(x, 0, true).log_likelihood);
+  b.all.dof = {3};
+  b.all.p_value = laws::chi_squared_tail(b.all.statistic, 3);
+  b.memory.statistic = 2 * (b.log_likelihood - ar1_likelihood(x, 0, false).log_likelihood);
+  b.memory.dof = {1};
+  b.memory.p_value = laws::chi_squared_tail(std::max(0.0, b.memory.statistic), 1);
+  b.all.reading = *b.all.rejects() ? "the forecast distributions are not those of what came"
+                                   : "nothing speaks against the forecast distributions";
+  b.memory.reading = *b.memory.rejects()
+                         ? "an outcome foretells where in its distribution the next falls"
+                         : "outcomes do not depend on the one before";
+  return b;
+}
+
+}  // namespace brace
