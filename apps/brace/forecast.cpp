@@ -25,6 +25,9 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
       for (const char* side : {"low", "high"})
         rows[0].push_back(fmt::format("original_{}_{}", percent, side));
   }
+  for (const TailRisk& tail : ahead.steps.front().tails)
+    for (const char* what : {"value_at_risk", "shortfall"})
+      rows[0].push_back(fmt::format("{}_{:g}", what, tail.percent));
   for (const ForecastStep& s : ahead.steps) {
     std::vector<std::string> row{std::to_string(s.step),
                                  s.date ? format_date(*s.date) : "",
@@ -48,9 +51,30 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
         row.push_back(cell(i.high));
       }
     }
+    for (const TailRisk& tail : s.tails) {
+      row.push_back(cell(tail.value_at_risk));
+      row.push_back(cell(tail.shortfall));
+    }
     rows.push_back(std::move(row));
   }
   return rows;
+}
+
+ForecastMethod method_of(const Options& o) {
+  for (const ForecastMethod method :
+       {ForecastMethod::plug_in, ForecastMethod::resampled, ForecastMethod::refit})
+    if (to_string(method) == o.method) return method;
+  return ForecastMethod::full;
+}
+
+Series supposed(const Series& series, const std::vector<double>& values) {
+  Series more;
+  more.name = series.name;
+  more.values = values;
+  if (!series.times.empty())
+    more.times =
+        dates_after(learn_calendar(series.times, series.clock), series.times.back(), values.size());
+  return more;
 }
 
 namespace {
@@ -76,13 +100,22 @@ void print_hold_out(const Fit& fit, const Loaded& data, std::ostream& out) {
 
 int run_forecast(const Options& o) {
   Loaded data;
-  const Fit fit = load_or_fit(o, &data);
+  Fit fit = load_or_fit(o, &data);
   if (!fit.usable()) return status_of(fit);
   ForecastOptions options;
   const bool judged = data.held_out.size() > 0;
+  if (!o.suppose.empty()) {
+    if (judged || !o.future.empty())
+      throw Error(ErrorCode::bad_option, "--suppose cannot be used with --hold-out or --future");
+    fit = update(fit, supposed(fit.window(), o.suppose));
+    data.transformed.links.clear();  // the file's own scale ends where the file does
+  }
+  if (o.start_volatility) options.first_variance = *o.start_volatility * *o.start_volatility;
+  options.tails = o.tails;
+  options.refits = o.refits;
   options.horizon = o.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
   options.intervals = o.intervals;
-  options.method = o.method == "plug-in" ? ForecastMethod::plug_in : ForecastMethod::full;
+  options.method = method_of(o);
   options.per_year = o.per_year;
   options.draws = o.draws;
   options.seed = o.seed;
@@ -124,8 +157,9 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
       ->group(group);
   c->add_option(
        "--method", o.method,
-       "full holds the uncertainty of the estimates, plug-in leaves it out (default: full)")
-      ->check(CLI::IsMember({"full", "plug-in"}))
+       "full holds the uncertainty of the estimates, resampled takes the shocks seen, refit fits "
+       "made series again, plug-in leaves the estimates' uncertainty out (default: full)")
+      ->check(CLI::IsMember({"full", "plug-in", "resampled", "refit"}))
       ->option_text("WORD")
       ->group(group);
   c->add_option("--future", o.future, "CSV of the coming values of the columns that 'with' names")
@@ -138,6 +172,20 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
   c->add_option("--per-year", o.per_year,
                 "periods a year to annualise by (default: the clock's; business-day 252)")
       ->check(CLI::PositiveNumber)
+      ->group(group);
+  c->add_option("--tails", o.tails,
+                "percent of the returns whose value-at-risk and shortfall are told (default: 1,5)")
+      ->delimiter(',')
+      ->group(group);
+  c->add_option("--suppose", o.suppose,
+                "forecast as if these values had come next: a scenario, such as -5 or -5,2")
+      ->delimiter(',')
+      ->group(group);
+  c->add_option("--start-volatility", o.start_volatility,
+                "volatility of the first step, whatever the past says: a scenario")
+      ->check(CLI::PositiveNumber)
+      ->group(group);
+  c->add_option("--refits", o.refits, "made series that --method refit fits (default: 400)")
       ->group(group);
   c->add_option("--draws", o.draws, "parameter draws, 25 paths from each (default: 2000)")
       ->group(group);

@@ -44,6 +44,8 @@ int run_tool(int argc, char** argv) {
   brace::app::add_check(app, options, run);
   brace::app::add_compare(app, options, run);
   brace::app::add_forecast(app, options, run);
+  brace::app::add_update(app, options, run);
+  brace::app::add_backtest(app, options, run);
   brace::app::add_simulate(app, options, run);
   brace::app::add_demo(app, options, run);
 

@@ -45,7 +45,15 @@ struct Options {
   std::optional<int> horizon;
   int draws = 2000;
   std::vector<int> intervals{50, 95};
-  std::string method = "full", future, back = "median";
+  std::string method = "full", future, back = "median", newer;
+  std::vector<double> tails{1, 5}, suppose;
+  std::optional<double> start_volatility;
+  int refits = 400;
+  // The backtest
+  std::size_t window = 1000, refit_every = 1, origins = 0;
+  bool expanding = false;
+  std::string proxy = "squared", journal;
+  double threshold = 0;
   // Output
   // Simulation
   std::size_t length = 2500;
@@ -131,8 +139,16 @@ void add_search(CLI::App& app, Options& o, Run& run);
 void add_compare(CLI::App& app, Options& o, Run& run);
 void add_check(CLI::App& app, Options& o, Run& run);
 void add_forecast(CLI::App& app, Options& o, Run& run);
+void add_update(CLI::App& app, Options& o, Run& run);
+void add_backtest(CLI::App& app, Options& o, Run& run);
 void add_simulate(CLI::App& app, Options& o, Run& run);
 void add_demo(CLI::App& app, Options& o, Run& run);
+
+// The series that goes on from the end of another with these values, dated by its clock.
+[[nodiscard]] Series supposed(const Series& series, const std::vector<double>& values);
+
+// --method as the library names it.
+[[nodiscard]] ForecastMethod method_of(const Options& o);
 
 // The forecast as a CSV table, one row a step.
 [[nodiscard]] std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead);

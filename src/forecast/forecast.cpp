@@ -11,21 +11,16 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/model/model_line.hpp"
-#include "model/admissible.hpp"
-#include "model/innovations.hpp"
+#include "forecast/paths.hpp"
 #include "model/law/moments.hpp"
-#include "model/likelihood.hpp"
-#include "model/stepper.hpp"
 
 namespace brace {
 namespace {
 
 using Eigen::Index;
-using Eigen::MatrixXd;
-using Eigen::VectorXd;
 
-// After so many refusals in a row the draws say nothing any more.
-constexpr int kMostRedraws = 1000;
+// Monte Carlo error of an interval's ends, as a share of its width, that deserves a word.
+constexpr double kRoughEnds = 0.02;
 // Share of redrawn parameters from which the intervals deserve a word.
 constexpr double kManyRedrawn = 0.05;
 
@@ -42,193 +37,20 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     if (percent < 1 || percent > 99)
       refuse(fmt::format("ForecastOptions::intervals holds {}: each must lie between 1 and 99",
                          percent));
-  if (options.draws < 100 || options.paths < 1)
-    refuse(fmt::format("ForecastOptions::draws = {}, paths = {}: at least 100 and 1", options.draws,
-                       options.paths));
+  if (options.draws < 100 || options.paths < 1 || options.refits < 20)
+    refuse(
+        fmt::format("ForecastOptions::draws = {}, paths = {}, refits = {}: at least 100, 1 and 20",
+                    options.draws, options.paths, options.refits));
+  for (const double percent : options.tails)
+    if (!(percent > 0 && percent < 50))
+      refuse(fmt::format("ForecastOptions::tails holds {}: each must lie between 0 and 50 percent",
+                         percent));
+  if (options.first_variance && !(*options.first_variance > 0))
+    refuse(fmt::format("ForecastOptions::first_variance = {}: a variance is positive",
+                       *options.first_variance));
   if (!fit.usable())
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
                        to_string(fit.convergence.status), fit.convergence.why));
-}
-
-// Where the paths begin, for any parameters: the data filtered once more under them.
-class Origin {
- public:
-  explicit Origin(const Fit& fit)
-      : fit_(fit), data_(mean_data(fit.model, fit.window())), conditional_(fit.model, data_) {
-    const std::span<const double> y = fit.data();
-    for (std::size_t l = 0; l < data_.lost; ++l) {
-      levels_.push_back(y[y.size() - 1 - l]);
-      if (std::isnan(levels_.back()) && !fit.exact)
-        throw Error(ErrorCode::too_few_observations,
-                    fmt::format("a forecast of '{}' would go on from a missing value; end {} at a "
-                                "value that is present (--to)",
-                                to_string(fit.model), fit.series->name));
-    }
-  }
-
-  // False where the parameters are not admitted.
-  bool at(std::span<const double> theta, Past& past) {
-    if (fit_.exact) {
-      if (!filter(fit_.model, data_, theta, found_)) return false;
-      past = Past::after(fit_.model, theta, found_.end, theta[mean_positions(fit_.model).count]);
-      return true;
-    }
-    if (!conditional_.path(theta, path_)) return false;
-    std::vector<unsigned char> counted;
-    for (const double v : data_.change) counted.push_back(std::isnan(v) ? 0 : 1);
-    past = Past::after(fit_.model, theta, path_.dev, path_.e, path_.h, counted, path_.presample,
-                       levels_);
-    return true;
-  }
-  // At the estimates, where the presample value is the stored one.
-  Past at_estimates() {
-    const std::vector<double> theta = fit_.estimates();
-    if (fit_.exact) {
-      Past past;
-      if (!at(theta, past))
-        throw Error(ErrorCode::bad_option,
-                    fmt::format("'{}': its parameters are not stationary", to_string(fit_.model)));
-      return past;
-    }
-    const auto rows = [&](const auto& all) { return std::span(all).subspan(fit_.lost); };
-    return Past::after(fit_.model, theta, rows(fit_.deviations), rows(fit_.shocks),
-                       rows(fit_.variances), rows(fit_.counted), fit_.presample, levels_);
-  }
-  [[nodiscard]] const ArmaState& end() const { return found_.end; }
-
- private:
-  const Fit& fit_;
-  MeanData data_;
-  Likelihood<double> conditional_;
-  Likelihood<double>::Path path_;
-  Innovations found_;
-  std::vector<double> levels_;
-};
-
-// Draws of the parameters from a normal law around the estimates, those outside the admissible
-// region drawn again.
-class ParameterDraws {
- public:
-  explicit ParameterDraws(const Fit& fit) : fit_(fit), centre_(fit.estimates()) {
-    // The symmetric root also serves a singular covariance (held and pinned parameters).
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
-    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal();
-  }
-
-  // False when no admissible draw was found.
-  bool draw(RandomStream& stream, std::vector<double>& theta, std::size_t& refused) const {
-    VectorXd z(root_.cols());
-    for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
-      for (double& v : z) v = stream.normal();
-      const VectorXd shift = root_ * z;
-      for (std::size_t j = 0; j < centre_.size(); ++j)
-        theta[j] = centre_[j] + shift(static_cast<Index>(j));
-      if (!broken_rule(fit_.model, theta)) return true;
-      ++refused;
-    }
-    return false;
-  }
-
- private:
-  const Fit& fit_;
-  std::vector<double> centre_;
-  MatrixXd root_;
-};
-
-// What the paths leave behind, step by step: `paths` numbers for each.
-struct Cloud {
-  std::size_t paths;
-  std::vector<std::vector<double>> returns, variances;  // [step][path]
-  std::vector<double> total_return, total_variance;     // [path]
-  std::vector<std::vector<double>> original;            // [step][path], where it is asked for
-  std::size_t refused = 0, drawn = 0;
-
-  Cloud(std::size_t horizon, std::size_t count, bool with_original)
-      : paths(count),
-        returns(horizon, std::vector<double>(count)),
-        variances(horizon, std::vector<double>(count)),
-        total_return(count),
-        total_variance(count),
-        original(with_original ? horizon : 0, std::vector<double>(count)) {}
-};
-
-// Regressors of the coming rows.
-struct Columns {
-  MatrixXd mean, variance;  // horizon x regressors
-};
-
-// Paths of the coming rows. Work is split over kRandomStreams streams, whatever the threads: draw d
-// belongs to stream d modulo their number.
-Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Columns& columns,
-                     const std::vector<Timestamp>& dates, const Executor& executor) {
-  const auto horizon = static_cast<std::size_t>(options.horizon);
-  const auto draws = static_cast<std::size_t>(options.draws),
-             paths = static_cast<std::size_t>(options.paths);
-  Cloud cloud(horizon, draws * paths, options.transformed != nullptr);
-  const ParameterDraws parameters(fit);
-  const std::vector<double> estimate = fit.estimates();
-  const ParameterNames names = parameter_names(fit.model);
-  const std::size_t first_shape = names.mean.size() + names.variance.size();
-  const ShockLaw& law = shock_law(fit.model.shocks);
-  const bool full = options.method == ForecastMethod::full;
-  const bool levels = !fit.model.mean.differences.empty();
-
-  std::vector<std::size_t> refused(kRandomStreams, 0);
-  executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
-    RandomStream stream(options.seed, stream_number);
-    std::vector<double> theta = estimate;
-    Origin origin(fit);
-    const Past past = origin.at_estimates();
-    Past start = past;
-    Stepper step(fit.model, theta, past);
-    std::vector<double> z(horizon), mu(horizon), y(horizon);
-    std::vector<double> weights = psi_weights(fit.model, theta, horizon);
-    for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
-      if (full) {
-        if (!parameters.draw(stream, theta, refused[stream_number]) || !origin.at(theta, start)) {
-          theta = estimate;  // no admissible draw: counted in `refused`, which the caller reports
-          start = past;
-        }
-        weights = psi_weights(fit.model, theta, horizon);
-      }
-      const std::span<const double> shape = std::span(theta).subspan(first_shape);
-      for (std::size_t p = 0; p < paths; ++p) {
-        // Under a symmetric law every second path mirrors the one before it, and means come out
-        // right.
-        if (p % 2 == 0 || !law.symmetric)
-          for (double& v : z) v = law.draw(stream, shape);
-        else
-          for (double& v : z) v = -v;
-        step.reset(theta, start);
-        const std::size_t at = d * paths + p;
-        double variance = 0;
-        double weight_sum = levels ? 0 : std::accumulate(weights.begin(), weights.end(), 0.0);
-        for (std::size_t k = 0; k < horizon; ++k) {
-          const auto at_row = static_cast<Index>(k);
-          const Stepper::Row row =
-              step.advance(z[k], step.regression(columns.mean.row(at_row)),
-                           step.variance_regression(columns.variance.row(at_row)));
-          cloud.returns[k][at] = y[k] = row.y;
-          cloud.variances[k][at] = row.h;
-          // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}, and a level at
-          // the end with the last of them.
-          const double weight = levels ? weights[horizon - 1 - k] : weight_sum;
-          variance += weight * weight * row.h;
-          if (!levels) weight_sum -= weights[horizon - 1 - k];
-        }
-        cloud.total_return[at] =
-            levels ? y.back() - past.levels[0] : std::accumulate(y.begin(), y.end(), 0.0);
-        cloud.total_variance[at] = variance;
-        if (options.transformed) {
-          const std::vector<double> back = options.transformed->inverse_ahead(y, dates);
-          for (std::size_t k = 0; k < horizon; ++k) cloud.original[k][at] = back[k];
-        }
-      }
-    }
-  });
-  cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
-  cloud.drawn = full ? draws : 0;
-  return cloud;
 }
 
 // E h / exp(E ln h) of egarch at each step ahead, empty where it is infinite: the product over the
@@ -276,10 +98,54 @@ std::vector<Interval> intervals_of(std::vector<double>& values, const std::vecto
   return out;
 }
 
+// Lowest first. The values are reordered.
+std::vector<TailRisk> tails_of(std::vector<double>& values, const std::vector<double>& percents) {
+  std::vector<TailRisk> out;
+  for (const double percent : percents) {
+    TailRisk tail{.percent = percent, .value_at_risk = quantile(values, percent / 100)};
+    const auto count = std::max<std::size_t>(
+        1, static_cast<std::size_t>(percent / 100 * static_cast<double>(values.size())));
+    // quantile() has put the smallest values first.
+    tail.shortfall =
+        std::accumulate(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(count), 0.0) /
+        static_cast<double>(count);
+    out.push_back(tail);
+  }
+  return out;
+}
+
+// Error of the ends of an interval, from batches of whole draws (those of one stream).
+double batch_error(const std::vector<double>& values, std::size_t paths_a_draw, int percent) {
+  std::vector<double> low, high;
+  for (std::size_t b = 0; b < kRandomStreams; ++b) {
+    std::vector<double> batch;
+    for (std::size_t d = b; d * paths_a_draw < values.size(); d += kRandomStreams)
+      batch.insert(batch.end(), values.begin() + static_cast<std::ptrdiff_t>(d * paths_a_draw),
+                   values.begin() + static_cast<std::ptrdiff_t>((d + 1) * paths_a_draw));
+    if (batch.empty()) return 0;
+    low.push_back(quantile(batch, 0.5 - percent / 200.0));
+    high.push_back(quantile(batch, 0.5 + percent / 200.0));
+  }
+  const auto error = [](const std::vector<double>& v) {
+    const auto n = static_cast<double>(v.size());
+    const double mean = std::accumulate(v.begin(), v.end(), 0.0) / n;
+    double squares = 0;
+    for (const double x : v) squares += (x - mean) * (x - mean);
+    return std::sqrt(squares / (n - 1) / n);
+  };
+  return std::max(error(low), error(high));
+}
+
 }  // namespace
 
 std::string_view to_string(ForecastMethod method) {
-  return method == ForecastMethod::plug_in ? "plug-in" : "full";
+  switch (method) {
+    case ForecastMethod::plug_in: return "plug-in";
+    case ForecastMethod::full: return "full";
+    case ForecastMethod::resampled: return "resampled";
+    case ForecastMethod::refit: return "refit";
+  }
+  return "";
 }
 
 std::string_view to_string(BackTransform back) {
@@ -315,6 +181,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   Origin origin(fit);
   const Past past = origin.at_estimates();
   Stepper step(fit.model, theta, past);
+  if (options.first_variance) step.begin_at(*options.first_variance);
   ahead.volatility_varies = !std::holds_alternative<Steady>(fit.model.variance);
   const bool levels = !fit.model.mean.differences.empty();
   const std::vector<double> psi = psi_weights(fit.model, theta, horizon);
@@ -356,6 +223,12 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
     // The mean of a volatility has no closed form but for the next row.
     s.mean = fit.model.mean.risk && k > 0 ? mean_of(at_estimates->returns[k]) : row.mean;
+    if (fit.unconditional_variance && ahead.volatility_varies) {
+      const double first = k == 0 ? s.shown_variance() : variances.front(),
+                   gap = first - *fit.unconditional_variance;
+      if (std::abs(gap) > 1e-9 * first)
+        s.gap_left = (s.shown_variance() - *fit.unconditional_variance) / gap;
+    }
     s.sd = std::sqrt(fit.exact ? exact[k].variance : of_return);
     ahead.steps.push_back(std::move(s));
   }
@@ -365,11 +238,15 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     total_variance += cumulative * cumulative * variances[k];
   }
 
+  ahead.half_way = fit.unconditional_variance ? fit.half_life : std::nullopt;
+  ahead.monte_carlo_error =
+      batch_error(cloud.returns.back(), cloud.paths_a_draw, ahead.intervals.back());
   const auto same = [](double v) { return v; };
   const auto root = [](double v) { return std::sqrt(v); };
   for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
     ForecastStep& s = ahead.steps[k];
     s.return_interval = intervals_of(cloud.returns[k], ahead.intervals, same);
+    s.tails = tails_of(cloud.returns[k], options.tails);
     if (options.method == ForecastMethod::plug_in && k == 0) {
       // Known exactly: the law's own quantiles take the place of simulated ones.
       const ParameterNames names = parameter_names(fit.model);
@@ -405,6 +282,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     ahead.horizon_total.sd = std::sqrt(total_variance);
   }
   ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
+  ahead.horizon_total.tails = tails_of(cloud.total_return, options.tails);
   const bool known = options.method == ForecastMethod::plug_in && options.horizon == 1;
   if (!known)
     ahead.horizon_total.volatility_interval =
@@ -423,6 +301,13 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   }
 
   ahead.warnings = fit.warnings;
+  const Interval& widest = ahead.steps.back().return_interval.back();
+  if (ahead.monte_carlo_error > kRoughEnds * (widest.high - widest.low))
+    ahead.warnings.push_back(
+        {WarningCode::few_draws,
+         fmt::format("the simulation leaves an error of {} in the ends of the {} % interval; more "
+                     "draws (--draws) make it smaller",
+                     text::significant(ahead.monte_carlo_error, 2), widest.percent)});
   if (!ahead.steps.back().variance)
     ahead.warnings.push_back(
         {WarningCode::moment_undefined,

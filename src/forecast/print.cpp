@@ -83,6 +83,23 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
   out << '\n'
       << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
                      percent, spell(f.horizon_total.return_interval[widest], ends));
+  const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
+    std::string line = fmt::format("  worst returns of {}:", of);
+    for (const TailRisk& t : tails)
+      line += fmt::format("{} {:g} % below {} (mean of them {})", &t == tails.data() ? "" : ",",
+                          t.percent, text::fixed(t.value_at_risk, ends + 1),
+                          text::fixed(t.shortfall, ends + 1));
+    return line + '\n';
+  };
+  if (!f.horizon_total.tails.empty()) {
+    out << tail("the first step", f.steps.front().tails);
+    if (f.steps.size() > 1) out << tail("the whole", f.horizon_total.tails);
+  }
+  if (f.half_way && f.steps.front().gap_left)
+    out << fmt::format(
+        "  half of the way to the long run is gone after {} {}s; {:.0f} % of it is left at "
+        "the end\n",
+        text::significant(*f.half_way, 2), f.period, 100 * f.steps.back().gap_left.value_or(0));
   if (!f.annualised) return;
   const Annualised& a = *f.annualised;
   const int year_digits = decimals_for(a.volatility);
@@ -94,6 +111,27 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
   if (a.long_run_volatility)
     out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
   out << '\n';
+}
+
+const char* what_is_left_out(ForecastMethod method) {
+  switch (method) {
+    case ForecastMethod::plug_in:
+      return "Intervals (plug-in) hold the shocks to come only and take the estimates as known; "
+             "--method full adds their uncertainty.";
+    case ForecastMethod::full:
+      return "Intervals (full) hold the shocks to come and the uncertainty of the estimates; they "
+             "take the model itself as right.";
+    case ForecastMethod::resampled:
+      return "Intervals (resampled) hold the shocks to come, as the sample saw them, and the "
+             "uncertainty of the estimates; they take the equations as right, and no shock beyond "
+             "the largest seen.";
+    case ForecastMethod::refit:
+      return "Intervals (refit) hold the shocks to come, as the sample saw them, and the "
+             "estimates' "
+             "own law by fitting made series again; they take the equations as right, and no shock "
+             "beyond the largest seen.";
+  }
+  return "";
 }
 
 std::string headline(const Forecast& f) {
@@ -133,13 +171,7 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
     print_levels(out, f, widest);
   print_original(out, f, widest);
   out << '\n';
-  out << text::wrap(
-      f.method == ForecastMethod::full
-          ? "Intervals (full) hold the shocks to come and the uncertainty of the estimates; "
-            "they take the model itself as right."
-          : "Intervals (plug-in) hold the shocks to come only and take the estimates as "
-            "known; --method full adds their uncertainty.",
-      100, "  ");
+  out << text::wrap(what_is_left_out(f.method), 100, "  ");
   for (const Warning& warning : f.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -2,6 +2,8 @@
 // The JSON contract through nlohmann-json. Covered by tests/io/json_test.cpp.
 #include "brace/io/json.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -71,6 +73,15 @@ Json to_value(const std::vector<Interval>& intervals) {
   Json out = Json::object();
   for (const Interval& i : intervals)
     out[std::to_string(i.percent)] = {number(i.low), number(i.high)};
+  return out;
+}
+
+Json to_value(const std::vector<TailRisk>& tails) {
+  Json out = Json::array();
+  for (const TailRisk& t : tails)
+    out.push_back({{"percent", t.percent},
+                   {"value_at_risk", number(t.value_at_risk)},
+                   {"shortfall", number(t.shortfall)}});
   return out;
 }
 
@@ -273,6 +284,105 @@ Json to_value(const Scored& c, std::size_t rank) {
 
 }  // namespace
 
+namespace {
+
+Json to_value(const HorizonScore& s) {
+  Json coverage = Json::object(), tails = Json::object();
+  const auto test = [](const std::optional<TestResult>& t) {
+    return t ? to_value(*t) : Json(nullptr);
+  };
+  for (const IntervalCoverage& c : s.intervals)
+    coverage[std::to_string(c.percent)] = {{"covered", c.covered},
+                                           {"frequency", to_value(c.frequency)},
+                                           {"independence", test(c.independence)},
+                                           {"conditional", test(c.conditional)}};
+  for (const TailCoverage& c : s.tails)
+    tails[fmt::format("{:g}", c.percent)] = {{"hits", c.hits},
+                                             {"frequency", to_value(c.frequency)},
+                                             {"conditional", test(c.conditional)},
+                                             {"dynamic", test(c.dynamic)},
+                                             {"shortfall", test(c.shortfall)},
+                                             {"shortfall_memory", test(c.shortfall_memory)}};
+  Json out = {{"step", s.step},
+              {"n", s.n},
+              {"accuracy", to_value(s.mean)},
+              {"volatility",
+               {{"qlike", number(s.volatility.qlike)},
+                {"qlike_ratio", number(s.volatility.qlike_ratio)},
+                {"mse", number(s.volatility.mse)},
+                {"mae", number(s.volatility.mae)},
+                {"qlike_calm", number(s.qlike_calm)},
+                {"qlike_rough", number(s.qlike_rough)},
+                {"mincer_zarnowitz",
+                 {{"a", number(s.fair.a)},
+                  {"b", number(s.fair.b)},
+                  {"a_error", number(s.fair.a_error)},
+                  {"b_error", number(s.fair.b_error)},
+                  {"r2", number(s.fair.r2)},
+                  {"fair", to_value(s.fair.fair)},
+                  {"fair_robust", to_value(s.fair.fair_robust)}}}}},
+              {"coverage", std::move(coverage)},
+              {"tails", std::move(tails)},
+              {"directions", nullptr},
+              {"density", nullptr}};
+  if (s.directions)
+    out["directions"] = {{"table", s.directions->table},
+                         {"right", number(s.directions->right)},
+                         {"by_chance", number(s.directions->by_chance)},
+                         {"test", to_value(s.directions->test)}};
+  if (s.berkowitz)
+    out["density"] = {{"log_score", number(s.log_score)},
+                      {"crps", number(s.crps)},
+                      {"berkowitz", to_value(s.berkowitz->all)},
+                      {"memory", to_value(s.berkowitz->memory)}};
+  return out;
+}
+
+Json to_value(const ConfidenceSet& set) {
+  return {{"p_values", set.p_values}, {"within", set.within}, {"block", set.block}};
+}
+
+}  // namespace
+
+std::string json_document(std::string_view command, const Backtest& b) {
+  Json models = Json::array(), comparisons = Json::array();
+  for (const Entrant& e : b.entrants) {
+    Json scores = Json::array();
+    for (const HorizonScore& s : e.scores) scores.push_back(to_value(s));
+    models.push_back({{"model", e.label},
+                      {"kind", e.kind == Entrant::Kind::model      ? "model"
+                               : e.kind == Entrant::Kind::baseline ? "baseline"
+                                                                   : "combination"},
+                      {"stale", e.stale},
+                      {"steps", std::move(scores)}});
+  }
+  for (const Contest& c : b.contests) {
+    Json pairs = Json::array();
+    for (std::size_t i = 0; i < c.pairs.size(); ++i)
+      for (std::size_t j = i + 1; j < c.pairs.size(); ++j)
+        pairs.push_back({{"first", i}, {"second", j}, {"test", to_value(*c.pairs[i][j])}});
+    comparisons.push_back({{"step", c.step},
+                           {"pairs", std::move(pairs)},
+                           {"set_by_qlike", to_value(c.by_qlike)},
+                           {"set_by_mse", to_value(c.by_mse)}});
+  }
+  return document(command, b.series,
+                  {{"origins", b.origins.size()},
+                   {"first_origin", b.series.when(b.origins.front())},
+                   {"last_origin", b.series.when(b.origins.back())},
+                   {"horizon", b.horizon},
+                   {"window", b.window},
+                   {"expanding", b.expanding},
+                   {"refit_every", b.refit_every},
+                   {"method", to_string(b.method)},
+                   {"proxy", b.proxy},
+                   {"stopped", b.stopped},
+                   {"models", std::move(models)},
+                   {"comparisons", std::move(comparisons)},
+                   {"reading", b.reading}},
+                  b.warnings);
+}
+
 std::string json_document(std::string_view command, const Search& found) {
   Json candidates = Json::array(), proposals = Json::array();
   for (const Candidate& c : found.candidates) {
@@ -348,7 +458,9 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"variance", number(s.variance)},
                      {"typical_variance", number(s.typical_variance)},
                      {"return_interval", to_value(s.return_interval)},
-                     {"volatility_interval", to_value(s.volatility_interval)}});
+                     {"volatility_interval", to_value(s.volatility_interval)},
+                     {"tails", to_value(s.tails)},
+                     {"gap_left", number(s.gap_left)}});
   Json original = nullptr;
   for (const OriginalStep& s : ahead.original)
     original.push_back({{"median", number(s.median)},
@@ -370,7 +482,10 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                     {{"mean", number(ahead.horizon_total.mean)},
                      {"sd", number(ahead.horizon_total.sd)},
                      {"return_interval", to_value(ahead.horizon_total.return_interval)},
-                     {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)}}},
+                     {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)},
+                     {"tails", to_value(ahead.horizon_total.tails)}}},
+                   {"half_way", number(ahead.half_way)},
+                   {"monte_carlo_error", number(ahead.monte_carlo_error)},
                    {"original", std::move(original)},
                    {"annualised", std::move(annualised)},
                    {"share_redrawn", number(ahead.share_redrawn)}},

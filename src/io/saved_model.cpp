@@ -153,7 +153,7 @@ Fit fit_from(const Json& j) {
                        .iterations = c.at("iterations"),
                        .evaluations = c.at("evaluations"),
                        .starts = c.at("starts")};
-  known.presample = j.at("presample");
+  known.presample = j.at("presample").get<double>();
   // Files written before the exact likelihood hold conditional fits.
   known.likelihood = j.value("likelihood", "conditional") == "exact" ? LikelihoodKind::exact
                                                                      : LikelihoodKind::conditional;

@@ -3,6 +3,7 @@
 // tests/maths/maths_test.cpp.
 #include "brace/maths/random.hpp"
 
+#include <boost/random/normal_distribution.hpp>
 #include <cmath>
 #include <numbers>
 
@@ -38,6 +39,31 @@ double RandomStream::student(double nu) {
   // nu / (nu - 2), which cancels the nu under the root.
   const double radius = std::sqrt((nu - 2) * std::expm1(-2 / nu * std::log(u)));
   return radius * std::cos(2 * std::numbers::pi * uniform());
+}
+
+double RandomStream::quick_normal() {
+  return boost::random::normal_distribution<double>()(engine_);
+}
+
+double RandomStream::quick_gamma(double shape) {
+  // Below shape 1 by the power of a uniform that leads there from shape + 1.
+  if (shape < 1) {
+    const double above = quick_gamma(shape + 1);
+    return above * std::pow(uniform(), 1 / shape);
+  }
+  const double d = shape - 1. / 3, c = 1 / std::sqrt(9 * d);
+  for (;;) {
+    const double x = quick_normal(), root = 1 + c * x;
+    if (!(root > 0)) continue;
+    const double v = root * root * root, u = uniform(), x2 = x * x;
+    if (u < 1 - 0.0331 * x2 * x2 || std::log(u) < 0.5 * x2 + d * (1 - v + std::log(v)))
+      return d * v;
+  }
+}
+
+double RandomStream::quick_student(double nu) {
+  const double normal = quick_normal();
+  return normal * std::sqrt((nu / 2 - 1) / quick_gamma(nu / 2));
 }
 
 }  // namespace brace

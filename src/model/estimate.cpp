@@ -300,7 +300,8 @@ Fit run_job(const FitJob& job) {
   fill_path(fit, data, std::nullopt);
   if (fit.usable() && !fit.log_likelihood) {
     fit.convergence.status = FitStatus::failed;
-    fit.convergence.why = "the likelihood does not exist at the point found, in the unit of the data";
+    fit.convergence.why =
+        "the likelihood does not exist at the point found, in the unit of the data";
   }
   fill_criteria(fit);
   fill_dynamics(fit);
@@ -374,6 +375,34 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   fill_criteria(fit);
   fill_dynamics(fit);
   return fit;
+}
+
+Fit update(const Fit& fit, const Series& more) {
+  if (!fit.usable())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}' is {}: estimate it again before it takes more rows",
+                            to_string(fit.model), to_string(fit.convergence.status)));
+  if (fit.first + fit.count != fit.series->size())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}' was fitted to rows that others follow; give them first",
+                            to_string(fit.model)));
+  auto series = std::make_shared<Series>(fit.window());
+  if (!series->times.empty() && !more.times.empty() && more.times.front() <= series->times.back())
+    throw Error(
+        ErrorCode::dates_out_of_order,
+        fmt::format("{}: the new rows begin at {}, and {} ends at {}; give only later ones",
+                    more.name, more.when(0), series->name, series->when(series->size() - 1)));
+  series->append(more);
+  require_usable(*series, 1, "an update");
+  return restore({.model = fit.model,
+                  .parameters = fit.parameters,
+                  .covariance = fit.covariance,
+                  .errors = fit.errors,
+                  .convergence = fit.convergence,
+                  .presample = fit.presample,
+                  .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
+                  .warnings = fit.warnings},
+                 std::move(series));
 }
 
 }  // namespace brace

@@ -132,13 +132,20 @@ Stepper::Row Stepper::take(double e, double h, bool known, double mu) {
   return row;
 }
 
+double Stepper::next_variance(double columns) {
+  if (!forced_) return variance_family(model_->variance).next(rules_, past_.variance, columns);
+  const double h = *forced_;
+  forced_.reset();
+  return h;
+}
+
 Stepper::Row Stepper::advance(double z, double mu, double columns) {
-  const double h = variance_family(model_->variance).next(rules_, past_.variance, columns);
+  const double h = next_variance(columns);
   return take(std::sqrt(h) * z, h, true, mu);
 }
 
 Stepper::Row Stepper::expect(double mu, double columns) {
-  const double h = variance_family(model_->variance).next(rules_, past_.variance, columns);
+  const double h = next_variance(columns);
   return take(0, h, false, mu);
 }
 

@@ -5,6 +5,7 @@
 //   step.advance(z, mu);  // y, e and h of the next row, for a unit-variance shock z
 #pragma once
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -47,6 +48,9 @@ class Stepper {
   // Levels 0 from here on.
   void begin_levels() { past_.levels.assign(past_.levels.size(), 0.0); }
 
+  // The next row's variance is h, whatever the past says.
+  void begin_at(double h) { forced_ = h; }
+
   struct Row {
     double mean;  // of y given the past
     double h, e, y;
@@ -80,6 +84,7 @@ class Stepper {
   // y and its mean for a shock e of variance h; `known` tells whether e is one or an expectation.
   Row take(double e, double h, bool known, double mu);
   void set_coefficients();
+  double next_variance(double columns);
 
   const Model* model_;
   MeanPositions at_;
@@ -89,6 +94,7 @@ class Stepper {
   std::span<const double> theta_;
   StepRules rules_;
   Past past_;
+  std::optional<double> forced_;
 };
 
 }  // namespace brace

@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "brace/evaluate/backtest.hpp"
 #include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
@@ -67,6 +68,10 @@ void draw_comparison(const Comparison& comparison, const std::string& path);
 // Top: the tail of the data and the return intervals ahead. Bottom: the volatility filtered so far,
 // its forecast and the interval of the volatility itself. Titled by the model line.
 void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path);
+
+// Top: the outcomes in the range that the best entrant forecast of them the row before. Bottom: the
+// losses of the others against its, added up, and the shares covered less those promised.
+void draw_backtest(const Backtest& backtest, const std::string& path);
 
 // The series with its segments shaded, the dates of its breaks and their intervals; below, the
 // cumulated squares, whose corners the breaks of variance are. Titled by the verdict.

@@ -25,6 +25,9 @@ enum class ForecastMethod {
             // volatility of the first step is a point without an interval
   full,  // parameters are drawn from their estimated law, the variance is filtered again under each
          // draw, and shocks come from the fitted law
+  resampled,  // as full, with the shocks that the sample saw in the place of the law's
+  refit,      // series made by the model and those shocks are fitted again: the estimates' own law,
+              // not a normal one (Pascual, Romo and Ruiz 2006); costs as many fits as `refits`
 };
 [[nodiscard]] std::string_view to_string(ForecastMethod method);
 
@@ -41,6 +44,12 @@ struct ForecastOptions {
   std::vector<int> intervals{50, 95};  // percent, each in 1 .. 99
   ForecastMethod method = ForecastMethod::full;
 
+  // Tail risk at these percent of the return distribution.
+  std::vector<double> tails{1, 5};
+
+  // The variance of the first step, whatever the past says: a scenario.
+  std::optional<double> first_variance{};
+
   // Coming values of the columns that `with` names, one a step.
   std::vector<Companion> future{};
 
@@ -56,12 +65,19 @@ struct ForecastOptions {
   // Parameter draws (full), and paths of shocks from each; plug-in runs draws * paths paths.
   int draws = 2000;
   int paths = 25;
+  int refits = 400;  // draws of `refit`, which then makes as many paths from fewer draws
   std::uint64_t seed = 1;
 };
 
 struct Interval {
   int percent = 0;
   double low = 0, high = 0;
+};
+
+// The lowest `percent` of the returns: where they begin, and their mean (expected shortfall).
+struct TailRisk {
+  double percent = 0;
+  double value_at_risk = 0, shortfall = 0;  // both are returns: negative where money is lost
 };
 
 struct ForecastStep {
@@ -77,6 +93,10 @@ struct ForecastStep {
   std::vector<Interval> return_interval;
   std::vector<Interval>
       volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
+  std::vector<TailRisk> tails;
+  // Share of the distance between the variance of step 1 and its long run that is left; empty where
+  // there is no long run or no distance.
+  std::optional<double> gap_left;
 };
 
 // Of the sum of the returns over the horizon; with differences in the model, of the change of y.
@@ -84,6 +104,7 @@ struct HorizonTotal {
   double mean = 0, sd = 0;
   std::vector<Interval> return_interval;
   std::vector<Interval> volatility_interval;  // of sqrt(sum h), the volatility over the horizon
+  std::vector<TailRisk> tails;
 };
 
 // A step on the scale of the file, such as the price where returns are modelled.
@@ -117,6 +138,10 @@ struct Forecast {
   std::optional<double> long_run_variance;
   double last_variance = 0;  // h of the last observation
   double share_redrawn = 0;  // parameter draws outside the admissible region
+  // Standard error that the simulation leaves in the ends of the widest return interval of the last
+  // step, by eight batches of paths.
+  double monte_carlo_error = 0;
+  std::optional<double> half_way;  // steps until half of the gap to the long run is closed
   std::vector<Warning> warnings;
 };
 

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/evaluate/backtest.hpp"
 #include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
@@ -36,6 +37,7 @@ namespace brace {
 [[nodiscard]] std::string json_document(std::string_view command, const Search& found);
 [[nodiscard]] std::string json_document(std::string_view command, const VarianceSearch& found);
 [[nodiscard]] std::string json_document(std::string_view command, const Comparison& comparison);
+[[nodiscard]] std::string json_document(std::string_view command, const Backtest& backtest);
 // `level` is what the file held, with its account and clock, where `series` was made from it.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const Inspection& inspection, const Series& level);

@@ -29,6 +29,12 @@ class RandomStream {
   // is exact and takes two uniforms whatever nu:  t = sqrt(nu (u^(-2/nu) - 1)) cos(2 pi v).
   double student(double nu);
 
+  // The same laws several times as fast, for millions of draws: a ziggurat (Boost's), a gamma of
+  // scale 1 by Marsaglia and Tsang (2000), and Student as a normal over the root of a gamma.
+  double quick_normal();
+  double quick_gamma(double shape);
+  double quick_student(double nu);
+
  private:
   std::mt19937_64 engine_;
 };

@@ -6,6 +6,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <string_view>
 #include <vector>
 
@@ -54,10 +55,17 @@ struct KnownFit {
   Eigen::MatrixXd covariance;
   ErrorKind errors = ErrorKind::robust;
   Convergence convergence;
-  double presample = 0;
+  std::optional<double> presample;  // empty: that of the series
   LikelihoodKind likelihood = LikelihoodKind::automatic;
   std::vector<Warning> warnings;
 };
 [[nodiscard]] Fit restore(KnownFit known, std::shared_ptr<const Series> series);
+
+// The same fit with more rows behind it, nothing estimated: the path goes on under the old
+// parameters from the old presample value, so a forecast starts from the new end. `more` holds the
+// rows that follow, with the companions that the model names. Throws Error (dates_out_of_order)
+// where they do not come later, (bad_option) for an unusable fit or where the fit's rows are not
+// the last of its series.
+[[nodiscard]] Fit update(const Fit& fit, const Series& more);
 
 }  // namespace brace

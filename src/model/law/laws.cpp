@@ -6,7 +6,10 @@
 
 #include "brace/laws/standard.hpp"
 #include "model/families.hpp"
-#include "model/law/special.hpp"
+#include "model/law/ged.hpp"
+#include "model/law/normal.hpp"
+#include "model/law/skew_student.hpp"
+#include "model/law/student.hpp"
 
 namespace brace {
 
@@ -37,7 +40,8 @@ const ShapeCoordinate kTails = reciprocal(
 
 const ShapeCoordinate kPeak = reciprocal(
     .05, 1, .7, "the shocks are as good as uniform",
-    "the shocks are as peaked as Laplace's; below 1 the likelihood has a cusp at every value of the "
+    "the shocks are as peaked as Laplace's; below 1 the likelihood has a cusp at every value of "
+    "the "
     "series",
     [](double nu) { return nu >= 1 && nu <= 1000; }, "nu lies between 1 and 1000");
 
@@ -101,16 +105,30 @@ const ShockLaw kNormalLaw{
     .shapes = {},
     .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double>) { return stream.normal(); },
+    .draw_many =
+        [](RandomStream& stream, std::span<const double>, std::span<double> z) {
+          for (double& v : z) v = stream.quick_normal();
+        },
     .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); },
-    .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); }};
+    .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); },
+    .log_density = [](double z, std::span<const double>) { return -0.5 * (kLogTwoPi + z * z); }};
 
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
     .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
+    .draw_many =
+        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
+          for (double& v : z) v = stream.quick_student(s[0]);
+        },
     .quantile = [](double p,
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
-    .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); }};
+    .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); },
+    .log_density =
+        [](double z, std::span<const double> s) {
+          return student_constant<Order::value>(s[0]).value -
+                 0.5 * (s[0] + 1) * std::log1p(z * z / (s[0] - 2));
+        }};
 
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{
@@ -118,23 +136,49 @@ const ShockLaw kGedLaw{
     .symmetric = true,
     .draw = [](RandomStream& stream,
                std::span<const double> s) { return ged_quantile(stream.uniform(), s[0]); },
+    .draw_many =
+        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
+          // |z / lambda|^nu / 2 is a gamma of shape 1 / nu.
+          const double r = 1 / s[0], lambda = std::exp(-std::numbers::ln2 * r +
+                                                       0.5 * (std::lgamma(r) - std::lgamma(3 * r)));
+          for (double& v : z) {
+            const double size = lambda * std::pow(2 * stream.quick_gamma(r), r);
+            v = stream.uniform() < 0.5 ? -size : size;
+          }
+        },
     .quantile = [](double p, std::span<const double> s) { return ged_quantile(p, s[0]); },
-    .cdf = [](double z, std::span<const double> s) { return ged_cdf(z, s[0]); }};
+    .cdf = [](double z, std::span<const double> s) { return ged_cdf(z, s[0]); },
+    .log_density = [](double z,
+                      std::span<const double> s) { return GedDensity<double>(s.data()).value(z); }};
 
-// A Student shock of either piece, as often as the piece is wide.
+// A Student shock of unit variance, put on either piece as often as that is wide.
+double on_a_piece(const TwoPieces& law, double skew, double student, double uniform) {
+  const double size = std::abs(student);
+  return ((uniform < law.left ? (skew - 1) * size : (1 + skew) * size) - law.a) / law.b;
+}
+
 const ShockLaw kSkewStudentLaw{
     .shapes = {kTails, kSkew},
     .symmetric = false,
     .draw =
         [](RandomStream& stream, std::span<const double> s) {
-          const double nu = s[0], skew = s[1];
-          const TwoPieces law = two_pieces(nu, skew);
-          const double size = std::abs(stream.student(nu));
-          const double y = stream.uniform() < law.left ? (skew - 1) * size : (1 + skew) * size;
-          return (y - law.a) / law.b;
+          const double student = stream.student(s[0]);
+          return on_a_piece(two_pieces(s[0], s[1]), s[1], student, stream.uniform());
+        },
+    .draw_many =
+        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
+          const TwoPieces law = two_pieces(s[0], s[1]);
+          for (double& v : z) {
+            const double student = stream.quick_student(s[0]);
+            v = on_a_piece(law, s[1], student, stream.uniform());
+          }
         },
     .quantile = [](double p,
                    std::span<const double> s) { return skew_student_quantile(p, s[0], s[1]); },
-    .cdf = [](double z, std::span<const double> s) { return skew_student_cdf(z, s[0], s[1]); }};
+    .cdf = [](double z, std::span<const double> s) { return skew_student_cdf(z, s[0], s[1]); },
+    .log_density =
+        [](double z, std::span<const double> s) {
+          return SkewStudentDensity<double>(s.data()).value(z);
+        }};
 
 }  // namespace brace

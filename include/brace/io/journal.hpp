@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: Apache-2.0
+// The records of a backtest as they are made, one JSON object a line, so that a run which is
+// interrupted loses nothing.
+//
+//   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000 ...");
+//   options.known = journal.known();
+#pragma once
+
+#include <fstream>
+#include <string>
+#include <vector>
+
+#include "brace/evaluate/backtest.hpp"
+
+namespace brace {
+
+class BacktestJournal {
+ public:
+  // Reads what is there; a last line that was cut off is left out. `setup` says all that the
+  // records depend on. Throws Error (bad_option) where the file was written under another setup,
+  // naming both, and (cannot_write).
+  BacktestJournal(std::string path, const std::string& setup);
+
+  [[nodiscard]] const std::vector<BacktestRecord>& known() const { return known_; }
+  void add(const BacktestRecord& record);
+
+ private:
+  std::string path_;
+  std::vector<BacktestRecord> known_;
+  std::ofstream out_;
+};
+
+}  // namespace brace

@@ -1,0 +1,387 @@
+// SPDX-License-Identifier: Apache-2.0
+// Covered by tests/evaluate/backtest_test.cpp.
+#include "evaluate/backtest_scores.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <ostream>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+
+namespace brace {
+namespace {
+
+// Rows before an origin whose mean square says whether times are calm or rough.
+constexpr std::size_t kTrailing = 20;
+// Least rows of a score.
+constexpr std::size_t kFewestRows = 10;
+// Share of origins with old parameters that deserves a word.
+constexpr double kManyStale = 0.01;
+
+// The rows of one horizon at which every entrant has a forecast and something came.
+struct Rows {
+  std::vector<std::size_t> origins;
+  std::size_t step;
+};
+
+Rows rows_of(const Backtest& b, std::size_t step) {
+  Rows rows{{}, step};
+  for (std::size_t i = 0; i < b.origins.size(); ++i) {
+    const bool complete = std::all_of(b.entrants.begin(), b.entrants.end(), [&](const Entrant& e) {
+      return e.steps[i].size() > step && !std::isnan(e.steps[i][step].actual) &&
+             !std::isnan(e.steps[i][step].proxy);
+    });
+    if (complete) rows.origins.push_back(i);
+  }
+  return rows;
+}
+
+template <class F>
+std::vector<double> collect(const Entrant& e, const Rows& rows, F value) {
+  std::vector<double> out;
+  for (const std::size_t i : rows.origins) out.push_back(value(e.steps[i][rows.step]));
+  return out;
+}
+
+// Whether the variance of the rows before each origin lies below its median.
+std::vector<unsigned char> calm_times(const Backtest& b, const Rows& rows) {
+  std::vector<double> trailing;
+  for (const std::size_t i : rows.origins) {
+    double squares = 0, n = 0;
+    const std::size_t end = b.origins[i] + 1, begin = end - std::min(end, kTrailing);
+    for (std::size_t t = begin; t < end; ++t)
+      if (!std::isnan(b.series.values[t])) {
+        squares += b.series.values[t] * b.series.values[t];
+        ++n;
+      }
+    trailing.push_back(n > 0 ? squares / n : 0);
+  }
+  std::vector<double> sorted = trailing;
+  std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
+                   sorted.end());
+  const double median = sorted[sorted.size() / 2];
+  std::vector<unsigned char> calm;
+  for (const double v : trailing) calm.push_back(v < median);
+  return calm;
+}
+
+HorizonScore score(const Backtest& b, const Entrant& e, const Rows& rows,
+                   const BacktestOptions& options) {
+  HorizonScore s;
+  s.step = static_cast<int>(rows.step) + 1;
+  s.n = rows.origins.size();
+  const bool first = rows.step == 0;
+  const std::vector<double> actual =
+                                collect(e, rows, [](const BacktestStep&x) { return x.actual; }),
+                            mean = collect(e, rows, [](const BacktestStep&x) { return x.mean; }),
+                            h = collect(e, rows, [](const BacktestStep&x) { return x.variance; }),
+                            proxy = collect(e, rows, [](const BacktestStep&x) { return x.proxy; });
+  s.mean = accuracy(actual, mean, std::span(b.series.values).first(b.origins.front() + 1));
+  s.volatility = volatility_losses(proxy, h);
+  s.fair = mincer_zarnowitz(proxy, h);
+  const std::vector<double> loss = qlike_by_row(proxy, h);
+  const std::vector<unsigned char> calm = calm_times(b, rows);
+  double sums[2] = {}, counts[2] = {};
+  for (std::size_t t = 0; t < loss.size(); ++t) {
+    sums[calm[t]] += loss[t];
+    ++counts[calm[t]];
+  }
+  if (counts[1] > 0) s.qlike_calm = sums[1] / counts[1];
+  if (counts[0] > 0) s.qlike_rough = sums[0] / counts[0];
+  for (std::size_t i = 0; i < options.intervals.size(); ++i) {
+    std::vector<unsigned char> outside;
+    for (const std::size_t o : rows.origins) {
+      const BacktestStep& x = e.steps[o][rows.step];
+      outside.push_back(x.actual < x.return_interval[i].low ||
+                        x.actual > x.return_interval[i].high);
+    }
+    IntervalCoverage c;
+    c.percent = e.steps[rows.origins.front()][rows.step].return_interval[i].percent;
+    const double expected = 1 - c.percent / 100.0;
+    c.covered = 1 - std::accumulate(outside.begin(), outside.end(), 0.0) /
+                        static_cast<double>(outside.size());
+    c.frequency = hit_frequency(outside, expected);
+    if (first) {
+      c.independence = hit_independence(outside);
+      c.conditional = conditional_coverage(outside, expected);
+    }
+    s.intervals.push_back(std::move(c));
+  }
+  const std::vector<double> transforms =
+      collect(e, rows, [](const BacktestStep& x) { return x.transform; });
+  const bool densities = first && std::none_of(transforms.begin(), transforms.end(),
+                                               [](double u) { return std::isnan(u); });
+  for (std::size_t i = 0; i < options.tails.size(); ++i) {
+    std::vector<unsigned char> hits;
+    std::vector<double> quantile;
+    for (const std::size_t o : rows.origins) {
+      const BacktestStep& x = e.steps[o][rows.step];
+      hits.push_back(x.actual < x.tails[i].value_at_risk);
+      quantile.push_back(x.tails[i].value_at_risk);
+    }
+    TailCoverage c;
+    c.percent = options.tails[i];
+    const double expected = c.percent / 100;
+    c.hits = std::accumulate(hits.begin(), hits.end(), 0.0) / static_cast<double>(hits.size());
+    c.frequency = hit_frequency(hits, expected);
+    if (first) {
+      c.conditional = conditional_coverage(hits, expected);
+      if (hits.size() >= 20) c.dynamic = dynamic_quantile(hits, quantile, expected);
+      if (densities && transforms.size() >= 20) {
+        c.shortfall = shortfall_frequency(transforms, expected);
+        c.shortfall_memory = shortfall_independence(transforms, expected);
+      }
+    }
+    s.tails.push_back(std::move(c));
+  }
+  s.directions = directions(actual, mean, options.threshold);
+  if (!densities) return s;
+  const auto average = [](const std::vector<double>& v) {
+    return std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
+  };
+  s.log_score = average(collect(e, rows, [](const BacktestStep& x) { return x.log_score; }));
+  s.crps = average(collect(e, rows, [](const BacktestStep& x) { return x.crps; }));
+  s.berkowitz = berkowitz(transforms);
+  return s;
+}
+
+Contest contest(const Backtest& b, const Rows& rows, const BacktestOptions& options) {
+  Contest c;
+  c.step = static_cast<int>(rows.step) + 1;
+  std::vector<std::vector<double>> qlike, squared;
+  for (const Entrant& e : b.entrants) {
+    const std::vector<double> h = collect(e, rows, [](const BacktestStep&x) { return x.variance; }),
+                              p = collect(e, rows, [](const BacktestStep&x) { return x.proxy; });
+    qlike.push_back(qlike_by_row(p, h));
+    squared.emplace_back();
+    for (std::size_t t = 0; t < p.size(); ++t) squared.back().push_back(std::pow(p[t] - h[t], 2));
+  }
+  const std::size_t count = b.entrants.size();
+  c.pairs.assign(count, std::vector<std::optional<TestResult>>(count));
+  for (std::size_t i = 0; i < count; ++i)
+    for (std::size_t j = 0; j < count; ++j)
+      if (i != j) c.pairs[i][j] = diebold_mariano(qlike[i], qlike[j], c.step);
+  const ConfidenceSetOptions set{.alpha = options.alpha, .horizon = c.step, .seed = options.seed};
+  c.by_qlike = model_confidence_set(qlike, set);
+  c.by_mse = model_confidence_set(squared, set);
+  return c;
+}
+
+std::string reading_of(const Backtest& b) {
+  const auto qlike = [](const Entrant& e) { return e.scores.front().volatility.qlike; };
+  const auto best =
+      std::min_element(b.entrants.begin(), b.entrants.end(),
+                       [&](const Entrant& a, const Entrant& c) { return qlike(a) < qlike(c); });
+  std::string text =
+      b.entrants.size() == 1
+          ? std::string()
+          : fmt::format("'{}' forecasts the variance of the next row best (QLIKE {}). ",
+                        best->label, text::significant(qlike(*best), 4));
+  if (b.entrants.size() > 1 && !b.contests.empty()) {
+    const ConfidenceSet& set = b.contests.front().by_qlike;
+    const auto within =
+        static_cast<std::size_t>(std::accumulate(set.within.begin(), set.within.end(), 0));
+    text += within == 1
+                ? "Nothing else is as good at 90 %. "
+                : fmt::format("{} of {} may be as good at 90 %. ", within, b.entrants.size());
+  }
+  const HorizonScore& s = best->scores.front();
+  const IntervalCoverage& widest = s.intervals.back();
+  text += fmt::format("Its {} % intervals cover {:.1f} %: {}", widest.percent, 100 * widest.covered,
+                      *widest.frequency.rejects() ? "not what they promise" : "as promised");
+  if (widest.independence && *widest.independence->rejects())
+    text += ", but misses come in clusters";
+  return text + ".";
+}
+
+}  // namespace
+
+void judge(Backtest& b, const BacktestOptions& options) {
+  std::vector<Rows> rows;
+  for (int k = 0; k < b.horizon; ++k) rows.push_back(rows_of(b, static_cast<std::size_t>(k)));
+  if (rows.front().origins.size() < kFewestRows || rows.back().origins.size() < kFewestRows) {
+    b.reading = "Too few forecasts are done to be judged.";
+    if (!b.stopped)
+      throw Error(ErrorCode::too_few_observations,
+                  fmt::format("backtest: {} rows of {} have a value to be judged by; at least {} "
+                              "are needed",
+                              rows.front().origins.size(), b.series.name, kFewestRows));
+    return;
+  }
+  for (Entrant& e : b.entrants) {
+    for (const Rows& r : rows) e.scores.push_back(score(b, e, r, options));
+    if (static_cast<double>(e.stale) > kManyStale * static_cast<double>(b.origins.size()))
+      b.warnings.push_back(
+          {WarningCode::not_converged,
+           fmt::format("'{}': {} of {} origins went on with the parameters of an earlier window, "
+                       "since the fit of theirs did not converge",
+                       e.label, e.stale, b.origins.size())});
+  }
+  if (b.entrants.size() > 1)
+    for (const Rows* r : {&rows.front(), &rows.back()})
+      if (b.contests.empty() || r != &rows.front())
+        if (b.contests.empty() || b.horizon > 1) b.contests.push_back(contest(b, *r, options));
+  b.reading = reading_of(b);
+}
+
+namespace {
+
+std::string p_of(const TestResult& test) {
+  return text::p_value(test.p_value, test.p_floor);
+}
+
+std::string shortened(const std::string& label, std::size_t width) {
+  return label.size() <= width ? label : label.substr(0, width - 2) + "..";
+}
+
+void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
+  const HorizonScore& any = b.entrants.front().scores[k];
+  const Contest* contest = nullptr;
+  for (const Contest& c : b.contests)
+    if (c.step == any.step) contest = &c;
+  out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
+  std::string head = fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", "variance", "qlike", "calm",
+                                 "rough", "mz b", "fair p");
+  if (contest) head += fmt::format("{:>8}", "set p");
+  out << head << '\n';
+  for (std::size_t m = 0; m < b.entrants.size(); ++m) {
+    const Entrant& e = b.entrants[m];
+    const HorizonScore& s = e.scores[k];
+    out << fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", shortened(e.label, 33),
+                       text::fixed(s.volatility.qlike, 4), text::fixed(s.qlike_calm.value_or(0), 3),
+                       text::fixed(s.qlike_rough.value_or(0), 3),
+                       s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none",
+                       p_of(s.fair.fair_robust));
+    if (contest)
+      out << fmt::format("{:>7}{}", text::p_value(contest->by_qlike.p_values[m], std::nullopt),
+                         contest->by_qlike.within[m] ? '*' : ' ');
+    out << '\n';
+  }
+  head = fmt::format("  {:<34}", "returns");
+  for (const IntervalCoverage& c : any.intervals)
+    head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
+  for (const TailCoverage& c : any.tails)
+    head += fmt::format("{:>11} {:>5}", fmt::format("below {:g} %", c.percent), "p");
+  out << '\n' << head << fmt::format("{:>8}\n", "rmse");
+  for (const Entrant& e : b.entrants) {
+    const HorizonScore& s = e.scores[k];
+    std::string line = fmt::format("  {:<34}", shortened(e.label, 33));
+    for (const IntervalCoverage& c : s.intervals)
+      line += fmt::format("{:>8} {:>5}", text::fixed(100 * c.covered, 1), p_of(c.frequency));
+    for (const TailCoverage& c : s.tails)
+      line += fmt::format("{:>11} {:>5}", text::fixed(100 * c.hits, 1), p_of(c.frequency));
+    out << line << fmt::format("{:>8}\n", text::significant(s.mean.rmse, 4));
+  }
+}
+
+void print_first(std::ostream& out, const Backtest& b) {
+  out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", "next row, p of",
+                     "clusters", "dyn. q.", "tail", "tail mem", "density", "crps", "right %");
+  for (const Entrant& e : b.entrants) {
+    const HorizonScore& s = e.scores.front();
+    const IntervalCoverage& widest = s.intervals.back();
+    const auto p = [](const std::optional<TestResult>& test) {
+      return test ? p_of(*test) : std::string("none");
+    };
+    const TailCoverage* tail = s.tails.empty() ? nullptr : &s.tails.back();
+    out << fmt::format("  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", shortened(e.label, 33),
+                       p(widest.independence), tail ? p(tail->dynamic) : "none",
+                       tail ? p(tail->shortfall) : "none",
+                       tail ? p(tail->shortfall_memory) : "none",
+                       s.berkowitz ? p_of(s.berkowitz->all) : "none",
+                       s.crps ? text::significant(*s.crps, 4) : "none",
+                       s.directions ? text::fixed(100 * s.directions->right, 1) : "none");
+  }
+}
+
+void print_pairs(std::ostream& out, const Backtest& b) {
+  if (b.contests.empty() || b.entrants.size() < 2) return;
+  const Contest& c = b.contests.front();
+  out << "\n  same QLIKE at step 1, p (- row better, + column better)\n"
+      << fmt::format("  {:<34}", "");
+  for (std::size_t j = 0; j < b.entrants.size(); ++j)
+    out << fmt::format("{:>9}", fmt::format("({})", j + 1));
+  out << '\n';
+  for (std::size_t i = 0; i < b.entrants.size(); ++i) {
+    out << fmt::format("  {:<34}",
+                       fmt::format("({}) {}", i + 1, shortened(b.entrants[i].label, 29)));
+    for (const std::optional<TestResult>& test : c.pairs[i])
+      out << fmt::format(
+          "{:>9}", test ? fmt::format("{}{}", test->statistic < 0 ? '-' : '+', p_of(*test)) : "");
+    out << '\n';
+  }
+}
+
+}  // namespace
+
+std::ostream& operator<<(std::ostream& out, const Backtest& b) {
+  out << text::wrap(b.reading);
+  out << '\n'
+      << text::wrap(fmt::format(
+                        "{} origins, {} to {}; {} windows of {} rows, refitted every {}; intervals "
+                        "{}; variances judged by the {}{}",
+                        text::count(b.origins.size()), b.series.when(b.origins.front()),
+                        b.series.when(b.origins.back()), b.expanding ? "growing" : "moving",
+                        text::count(b.window), text::plural(b.refit_every, "row", "rows"),
+                        to_string(b.method), b.proxy, b.stopped ? "; stopped before the end" : ""),
+                    100, "  ");
+  if (b.entrants.front().scores.empty()) return out;
+  print_step(out, b, 0);
+  print_first(out, b);
+  print_pairs(out, b);
+  if (b.horizon > 1) print_step(out, b, static_cast<std::size_t>(b.horizon) - 1);
+  out << "\n  qlike: mean of ln h + x/h, smaller is better. calm, rough: where the 20 rows before "
+         "were. "
+         "mz b:\n  slope of outcome on forecast, 1 when fair. set p: of leaving the set that holds "
+         "the best, * "
+         "in it.\n";
+  for (const Warning& warning : b.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  return out;
+}
+
+std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
+  std::vector<std::vector<std::string>> rows{
+      {"entrant", "origin", "step", "date", "mean", "volatility"}};
+  const auto number = [](double v) { return std::isnan(v) ? std::string() : fmt::format("{}", v); };
+  const BacktestStep* any = nullptr;
+  for (const Entrant& e : b.entrants)
+    for (const std::vector<BacktestStep>& steps : e.steps)
+      if (!any && !steps.empty()) any = &steps.front();
+  if (!any) return rows;
+  for (const Interval& i : any->return_interval)
+    for (const char* side : {"low", "high"})
+      rows[0].push_back(fmt::format("return_{}_{}", i.percent, side));
+  for (const TailRisk& t : any->tails)
+    for (const char* what : {"value_at_risk", "shortfall"})
+      rows[0].push_back(fmt::format("{}_{:g}", what, t.percent));
+  for (const char* name : {"actual", "proxy", "transform", "log_score", "crps"})
+    rows[0].emplace_back(name);
+  for (const Entrant& e : b.entrants)
+    for (std::size_t i = 0; i < e.steps.size(); ++i)
+      for (std::size_t k = 0; k < e.steps[i].size(); ++k) {
+        const BacktestStep& s = e.steps[i][k];
+        const std::size_t row = b.origins[i] + 1 + k;
+        std::vector<std::string> line{
+            e.label,        b.series.when(b.origins[i]),  std::to_string(k + 1), b.series.when(row),
+            number(s.mean), number(std::sqrt(s.variance))};
+        for (const Interval& interval : s.return_interval) {
+          line.push_back(number(interval.low));
+          line.push_back(number(interval.high));
+        }
+        for (const TailRisk& t : s.tails) {
+          line.push_back(number(t.value_at_risk));
+          line.push_back(number(t.shortfall));
+        }
+        for (const double v : {s.actual, s.proxy, s.transform, s.log_score, s.crps})
+          line.push_back(number(v));
+        rows.push_back(std::move(line));
+      }
+  return rows;
+}
+
+}  // namespace brace

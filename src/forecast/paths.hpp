@@ -1,0 +1,113 @@
+// SPDX-License-Identifier: Apache-2.0
+// Simulated paths of the coming rows: where they begin, which parameters and shocks they are made
+// with, and what they leave behind.
+//
+//   Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
+//   cloud.returns[k];    // of all paths, k steps ahead
+#pragma once
+
+#include <Eigen/Dense>
+#include <span>
+#include <vector>
+
+#include "brace/forecast/forecast.hpp"
+#include "model/innovations.hpp"
+#include "model/likelihood.hpp"
+#include "model/stepper.hpp"
+
+namespace brace {
+
+// What the paths leave behind, step by step: `paths` numbers for each.
+struct Cloud {
+  std::size_t paths, paths_a_draw;
+  std::vector<std::vector<double>> returns, variances;  // [step][path]
+  std::vector<double> total_return, total_variance;     // [path]
+  std::vector<std::vector<double>> original;            // [step][path], where it is asked for
+  std::size_t refused = 0, drawn = 0;
+
+  Cloud(std::size_t horizon, std::size_t count, std::size_t by_draw, bool with_original)
+      : paths(count),
+        paths_a_draw(by_draw),
+        returns(horizon, std::vector<double>(count)),
+        variances(horizon, std::vector<double>(count)),
+        total_return(count),
+        total_variance(count),
+        original(with_original ? horizon : 0, std::vector<double>(count)) {}
+};
+
+// Regressors of the coming rows.
+struct Columns {
+  Eigen::MatrixXd mean, variance;  // horizon x regressors
+};
+
+// Shocks of unit variance: of the law, or those that were seen.
+class ShockSource {
+ public:
+  // `residuals` empty: of the law.
+  ShockSource(const ShockLaw& law, std::vector<double> residuals)
+      : law_(law), residuals_(std::move(residuals)) {}
+  // The standardised residuals of a fit with mean 0 and variance 1.
+  [[nodiscard]] static std::vector<double> of_fit(const Fit& fit);
+
+  // One path. Under a symmetric law every second one mirrors the one before it, and means come out
+  // right.
+  void fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
+            std::span<double> z) const;
+
+ private:
+  const ShockLaw& law_;
+  std::vector<double> residuals_;
+};
+
+// Paths from one past under one set of parameters.
+class PathMaker {
+ public:
+  PathMaker(const Model& model, std::size_t horizon, const Columns& columns);
+
+  // Fills paths first .. first + count - 1 of the cloud; total_return is from `level`, the last
+  // value, where the model has differences. `original` is left alone.
+  void run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
+           RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
+           std::optional<double> first_variance = {});
+
+ private:
+  // garch or gjr e1 h1 without lags in the mean: the recursion itself, no state kept.
+  void run_plain(std::span<const double> theta, const ShockSource& shocks, RandomStream& stream,
+                 std::size_t count, Cloud& cloud, std::size_t first, double h1);
+
+  const Model& model_;
+  std::size_t horizon_;
+  const Columns& columns_;
+  std::size_t first_shape_, first_variance_;
+  bool plain_, levels_;
+  std::vector<double> z_, y_, h_, mu_;
+};
+
+// Paths under the method asked for. Work is split over kRandomStreams streams, whatever the
+// threads: draw d belongs to stream d modulo their number.
+[[nodiscard]] Cloud simulate_paths(const Fit& fit, const ForecastOptions& options,
+                                   const Columns& columns, const std::vector<Timestamp>& dates,
+                                   const Executor& executor);
+
+// Where the paths begin, for any parameters: the data filtered once more under them.
+class Origin {
+ public:
+  explicit Origin(const Fit& fit);
+
+  // False where the parameters are not admitted.
+  bool at(std::span<const double> theta, Past& past);
+  // At the estimates, where the presample value is the stored one.
+  Past at_estimates();
+  [[nodiscard]] const ArmaState& end() const { return found_.end; }
+
+ private:
+  const Fit& fit_;
+  MeanData data_;
+  Likelihood<double> conditional_;
+  Likelihood<double>::Path path_;
+  std::vector<unsigned char> counted_;
+  Innovations found_;
+  std::vector<double> levels_;
+};
+
+}  // namespace brace
