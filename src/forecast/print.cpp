@@ -84,12 +84,12 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
       << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
                      percent, spell(f.horizon_total.return_interval[widest], ends));
   const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
-    std::string line = fmt::format("  worst returns of {}:", of);
+    std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
       line += fmt::format("{} {:g} % below {} (mean of them {})", &t == tails.data() ? "" : ",",
                           t.percent, text::fixed(t.value_at_risk, ends + 1),
                           text::fixed(t.shortfall, ends + 1));
-    return line + '\n';
+    return text::wrap(line, 100, "  ");
   };
   if (!f.horizon_total.tails.empty()) {
     out << tail("the first step", f.steps.front().tails);

@@ -723,8 +723,8 @@ class Engine {
         NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
-        newton.max_iterations =
-            kinked ? std::min(options_.max_iterations, kKinkedSteps) : options_.max_iterations;
+        newton.max_iterations = kinked && !damped ? std::min(options_.max_iterations, kKinkedSteps)
+                                                  : options_.max_iterations;
         NewtonResult r = minimise(objective, chart_.constraints(), x, newton);
         ends_.push_back(r.x);
         ++climbed;
@@ -734,10 +734,11 @@ class Engine {
     }
   }
 
-  // The likelihood of egarch, and of ged shocks with nu at or below 1, has a kink in mu at every mu
-  // = y_t, and its maximum may lie on one, where no gradient vanishes.
+  // The likelihood of egarch, of aparch with delta at or below 1, and of ged shocks with nu at 1
+  // has a kink in mu at every mu = y_t, and its maximum may lie on one, where no gradient vanishes.
   [[nodiscard]] bool may_kink() const {
     const bool kinked = std::holds_alternative<Egarch>(model_.variance) ||
+                        std::holds_alternative<Aparch>(model_.variance) ||
                         std::holds_alternative<Ged>(model_.shocks);
     return kinked && !exact_ && chart_.size() > 1 && chart_.parameter(0) == 0 &&
            model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1;
