@@ -394,4 +394,9 @@ Backtest backtest(const std::vector<std::string>& lines, const Series& series,
   return backtest(models, series, options, executor);
 }
 
+Backtest backtest(std::initializer_list<std::string_view> lines, const Series& series,
+                  const BacktestOptions& options, const Executor& executor) {
+  return backtest(std::vector<std::string>(lines.begin(), lines.end()), series, options, executor);
+}
+
 }  // namespace brace

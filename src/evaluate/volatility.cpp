@@ -65,15 +65,19 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   MincerZarnowitz m;
   m.fair = named_test("mincer-zarnowitz", "F", "forecasts are fair: a = 0 and b = 1", proxy.size());
   m.fair_robust = named_test("mincer-zarnowitz", "robust", m.fair.null, proxy.size());
-  if (r.rank < 2) {
-    m.fair.reading = m.fair_robust.reading = "the forecast never changes, so there is no slope";
+  const double spread = (p.array() - p.mean()).square().sum();
+  const bool fixed_proxy = !(r.ssr > 1e-20 * p.squaredNorm());
+  if (r.rank < 2 || fixed_proxy) {
+    m.fair.reading = m.fair_robust.reading =
+        fixed_proxy ? "the outcome is an exact line in the forecast, so there is nothing to test"
+                    : "the forecast never changes, so there is no slope";
     return m;
   }
   m.a = r.coefficients(0);
   m.b = r.coefficients(1);
   m.a_error = r.errors(0);
   m.b_error = r.errors(1);
-  m.r2 = 1 - r.ssr / (p.array() - p.mean()).square().sum();
+  m.r2 = 1 - r.ssr / spread;
   const double dof = static_cast<double>(n) - 2, restricted = (p - h).squaredNorm();
   m.fair.statistic = (restricted - r.ssr) / 2 / (r.ssr / dof);
   m.fair.dof = {2, dof};

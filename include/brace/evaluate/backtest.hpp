@@ -8,9 +8,11 @@
 #pragma once
 
 #include <functional>
+#include <initializer_list>
 #include <iosfwd>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "brace/base/executor.hpp"
@@ -144,6 +146,8 @@ struct Backtest {
 [[nodiscard]] Backtest backtest(const std::vector<Model>& models, const Series& series,
                                 const BacktestOptions& options, const Executor& executor);
 [[nodiscard]] Backtest backtest(const std::vector<std::string>& lines, const Series& series,
+                                const BacktestOptions& options, const Executor& executor);
+[[nodiscard]] Backtest backtest(std::initializer_list<std::string_view> lines, const Series& series,
                                 const BacktestOptions& options, const Executor& executor);
 
 // One row a forecast: entrant, origin, step, date, mean, volatility, interval ends, what came.

@@ -1,0 +1,257 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "brace/evaluate/backtest.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+#include <string>
+
+#include "brace/io/files.hpp"
+#include "brace/io/journal.hpp"
+#include "brace/io/json.hpp"
+#include "brace/model/estimate.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "brace/series/split.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+Series returns(std::size_t n = 500, std::uint64_t seed = 31) {
+  Series y =
+      simulate(parse_model("const / garch / student"), {.04, .05, .1, .85, 6}, n, {.seed = seed});
+  y.kind = Kind::log_return;
+  y.name = "y";
+  return y;
+}
+
+// The forecast of any origin is the one that estimate and forecast give on its window.
+TEST(Backtest, IsFitAndForecastOfEachWindow) {
+  const Series y = returns();
+  for (const std::size_t every : {1U, 10U}) {
+    const Backtest b = backtest({"const / garch / student"}, y,
+                                {.window = 400, .refit_every = every, .horizon = 3}, Executor(1));
+    ASSERT_EQ(b.origins.size(), 98U);
+    EXPECT_EQ(b.origins.front(), 399U);
+    EXPECT_EQ(b.origins.back(), 496U);
+    for (const std::size_t i : {0U, 40U, 90U}) {
+      const std::size_t origin = b.origins[i];
+      const Fit fit =
+          estimate("const / garch / student", rows_between(y, origin - 399, origin + 1));
+      const Forecast ahead =
+          forecast(fit, {.horizon = 3, .method = ForecastMethod::plug_in, .draws = 200});
+      for (std::size_t k = 0; k < 3; ++k) {
+        const BacktestStep& s = b.entrants[0].steps[i][k];
+        EXPECT_NEAR(s.mean, ahead.steps[k].mean, 1e-5);
+        EXPECT_NEAR(s.variance, *ahead.steps[k].variance, 1e-5);
+        EXPECT_EQ(s.actual, y.values[origin + 1 + k]);
+      }
+      // The squared error of the first model is what variances are judged by.
+      const BacktestStep& s = b.entrants[0].steps[i][0];
+      EXPECT_DOUBLE_EQ(s.proxy, std::pow(s.actual - s.mean, 2));
+      // Scores of the fitted law.
+      EXPECT_NEAR(s.return_interval[1].low, ahead.steps[0].return_interval[1].low, 1e-3);
+      EXPECT_GT(s.transform, 0);
+      EXPECT_LT(s.transform, 1);
+    }
+  }
+}
+
+TEST(Backtest, KnowsNothingOfTheFuture) {
+  const Series y = returns();
+  Series changed = y;
+  for (std::size_t t = 460; t < changed.size(); ++t) changed.values[t] *= 3;
+  const BacktestOptions options{.window = 400, .baselines = {"mean", "smooth"}};
+  const Backtest a = backtest({"const / garch / student", "const / gjr / normal"}, y, options,
+                              Executor(1)),
+                 b = backtest({"const / garch / student", "const / gjr / normal"}, changed, options,
+                              Executor(1));
+  ASSERT_EQ(a.entrants.size(), 6U);  // two models, two baselines, two combinations
+  for (std::size_t m = 0; m < a.entrants.size(); ++m)
+    for (std::size_t i = 0; a.origins[i] < 459; ++i) {
+      EXPECT_NEAR(a.entrants[m].steps[i][0].mean, b.entrants[m].steps[i][0].mean, 1e-6);
+      EXPECT_NEAR(a.entrants[m].steps[i][0].variance, b.entrants[m].steps[i][0].variance, 1e-6)
+          << a.entrants[m].label << " " << i;
+    }
+}
+
+TEST(Backtest, DoesNotDependOnThreads) {
+  const Series y = returns(360);
+  const BacktestOptions options{
+      .window = 300, .horizon = 2, .method = ForecastMethod::full, .baselines = {"mean"}};
+  const std::vector<std::string> lines{"const / garch / student", "const ar1 / garch / normal"};
+  const std::string one = json_document("backtest", backtest(lines, y, options, Executor(1))),
+                    two = json_document("backtest", backtest(lines, y, options, Executor(2)));
+  EXPECT_EQ(one, two);
+}
+
+// On data of the model itself everything that is promised holds, and the true model is in the set.
+TEST(Backtest, TheTrueModelKeepsItsPromises) {
+  const Series y = returns(2600, 77);
+  const Backtest b =
+      backtest({"const / garch / student", "const / steady / normal"}, y,
+               {.window = 1000, .refit_every = 20, .intervals = {80, 95}}, Executor(2));
+  const HorizonScore& s = b.entrants[0].scores.front();
+  EXPECT_EQ(s.n, 1600U);
+  for (const IntervalCoverage& c : s.intervals) {
+    EXPECT_NEAR(c.covered, c.percent / 100.0, .025);
+    EXPECT_FALSE(*c.frequency.rejects());
+    EXPECT_FALSE(*c.independence->rejects());
+  }
+  for (const TailCoverage& t : s.tails) {
+    EXPECT_FALSE(*t.frequency.rejects()) << t.percent;
+    EXPECT_FALSE(*t.shortfall->rejects()) << t.percent;
+  }
+  EXPECT_FALSE(*s.berkowitz->all.rejects());
+  // A steady variance is worse, and its misses cluster.
+  const HorizonScore& flat = b.entrants[1].scores.front();
+  EXPECT_GT(flat.volatility.qlike, s.volatility.qlike);
+  EXPECT_TRUE(*b.contests[0].pairs[0][1]->rejects());
+  EXPECT_TRUE(b.contests[0].by_qlike.within[0]);
+  EXPECT_FALSE(b.contests[0].by_qlike.within[1]);
+  EXPECT_TRUE(*flat.intervals[1].independence->rejects());
+  EXPECT_NE(b.reading.find("'const / garch e1 h1 / student' forecasts the variance"),
+            std::string::npos)
+      << b.reading;
+}
+
+TEST(Backtest, CombinationsAreWeightedMeans) {
+  const Series y = returns();
+  const Backtest b = backtest({"const / garch / student", "const / steady / normal"}, y,
+                              {.window = 400, .horizon = 2}, Executor(1));
+  ASSERT_EQ(b.entrants.size(), 4U);
+  const Entrant &garch = b.entrants[0], &flat = b.entrants[1], &equal = b.entrants[2],
+                &weighted = b.entrants[3];
+  EXPECT_EQ(equal.kind, Entrant::Kind::combination);
+  double garch_loss = 0, flat_loss = 0;
+  std::size_t known = 0;
+  const auto loss = [](const BacktestStep& s) {
+    const double x = s.proxy / s.variance;
+    return x - std::log(x) - 1;
+  };
+  for (std::size_t i = 0; i < b.origins.size(); ++i) {
+    EXPECT_NEAR(equal.steps[i][0].variance,
+                .5 * (garch.steps[i][0].variance + flat.steps[i][0].variance), 1e-12);
+    if (i > 0) {  // what came at this origin's own row is known
+      garch_loss += loss(garch.steps[i - 1][0]);
+      flat_loss += loss(flat.steps[i - 1][0]);
+      ++known;
+    }
+    const double w = known < 20 ? .5 : flat_loss / (garch_loss + flat_loss);
+    EXPECT_NEAR(weighted.steps[i][0].variance,
+                w * garch.steps[i][0].variance + (1 - w) * flat.steps[i][0].variance, 1e-9)
+        << i;
+  }
+}
+
+TEST(Backtest, TakesAProxyAndFutureRegressors) {
+  Series y = returns(400);
+  Companion x{"wind", {}};
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    x.values.push_back(static_cast<double>(t % 7) - 3);
+    y.values[t] += .5 * x.values.back();
+  }
+  y.companions.push_back(x);
+  std::vector<double> proxy(y.size(), 1.5);
+  const Backtest b = backtest({"const with wind / garch / student", "const / garch / student"}, y,
+                              {.window = 300, .origins = 60, .proxy = proxy}, Executor(1));
+  EXPECT_EQ(b.origins.size(), 60U);
+  EXPECT_EQ(b.entrants[0].steps[5][0].proxy, 1.5);
+  // The regressor's coming value is in the mean.
+  EXPECT_LT(b.entrants[0].scores[0].mean.rmse, b.entrants[1].scores[0].mean.rmse);
+  EXPECT_GT(b.entrants[0].scores[0].directions->right, .6);
+}
+
+TEST(Backtest, GapsAreLeftOutOfTheScores) {
+  Series y = returns(400);
+  y.values[350] = y.values[120] = std::nan("");
+  const Backtest b = backtest({"const / garch / normal"}, y, {.window = 300}, Executor(1));
+  EXPECT_EQ(b.origins.size(), 100U);
+  EXPECT_EQ(b.entrants[0].scores[0].n, 99U);
+  std::ostringstream out;
+  out << b;
+  EXPECT_EQ(out.str().find("nan"), std::string::npos);
+}
+
+TEST(Backtest, GoesOnFromItsJournal) {
+  const Series y = returns(360);
+  const std::string path =
+      (std::filesystem::temp_directory_path() / "brace-backtest-test.jsonl").string();
+  std::filesystem::remove(path);
+  BacktestOptions options{.window = 300, .horizon = 2, .baselines = {"mean"}};
+  const std::string whole =
+      json_document("backtest", backtest({"const / garch / student"}, y, options, Executor(1)));
+  {
+    BacktestJournal journal(path, "this run");
+    BacktestOptions first = options;
+    first.progress = [&](const BacktestRecord& r, std::size_t done, std::size_t all) {
+      EXPECT_EQ(all, 2 * 59U);
+      journal.add(r);
+      return done < 25;
+    };
+    const Backtest part = backtest({"const / garch / student"}, y, first, Executor(1));
+    EXPECT_TRUE(part.stopped);
+  }
+  {  // as if the machine had died in the middle of a line
+    std::ofstream torn(path, std::ios::app);
+    torn << R"({"entrant":0,"orig)";
+  }
+  BacktestJournal journal(path, "this run");
+  EXPECT_EQ(journal.known().size(), 25U);
+  BacktestOptions second = options;
+  second.known = journal.known();
+  std::size_t made = 0;
+  second.progress = [&](const BacktestRecord& r, std::size_t, std::size_t) {
+    journal.add(r);
+    ++made;
+    return true;
+  };
+  EXPECT_EQ(
+      json_document("backtest", backtest({"const / garch / student"}, y, second, Executor(2))),
+      whole);
+  EXPECT_EQ(made, 2 * 59U - 25);
+  const Error other = test::error_of([&] { BacktestJournal wrong(path, "another run"); });
+  EXPECT_NE(std::string(other.what()).find("is the journal of another backtest (this run)"),
+            std::string::npos);
+  write_whole(path, "date,value\n1,2\n");
+  const Error foreign = test::error_of([&] { BacktestJournal wrong(path, "this run"); });
+  EXPECT_NE(std::string(foreign.what()).find("is no journal of a backtest"), std::string::npos);
+  EXPECT_EQ(read_whole(path), "date,value\n1,2\n");  // left as it was
+  std::filesystem::remove(path);
+}
+
+TEST(Backtest, TableHasARowForEachForecast) {
+  const Series y = returns(360);
+  const Backtest b = backtest({"const / garch / normal"}, y,
+                              {.window = 300, .horizon = 2, .baselines = {"walk"}}, Executor(1));
+  const auto table = backtest_table(b);
+  ASSERT_EQ(table.size(), 1 + 2 * 59 * 2U);
+  for (const auto& row : table) EXPECT_EQ(row.size(), table[0].size());
+  EXPECT_EQ(table[1][0], "const / garch e1 h1 / normal");
+  EXPECT_EQ(table[1][2], "1");
+  EXPECT_EQ(std::stod(table[1][4]), b.entrants[0].steps[0][0].mean);
+}
+
+TEST(Backtest, RefusesWhatCannotBe) {
+  const Series y = returns(360);
+  const auto message = [&](BacktestOptions o,
+                           std::vector<std::string> lines = {"const / garch / normal"}) {
+    return std::string(test::error_of([&] { (void)backtest(lines, y, o, Executor(1)); }).what());
+  };
+  EXPECT_EQ(message({.window = 355}),
+            "y: 360 rows leave no room for windows of 355, a horizon of 1 and ten origins; windows "
+            "of 30 rows or more, and shorter ones here (--window)");
+  EXPECT_EQ(message({.window = 300, .horizon = 0}), "backtest: a horizon of 0: at least 1");
+  EXPECT_EQ(message({.window = 300, .origins = 100}),
+            "y: 100 origins are asked for, and 360 rows with windows of 300 leave 60");
+  EXPECT_EQ(message({.window = 300}, {}), "backtest: give a model or a baseline");
+  EXPECT_EQ(message({.window = 300, .proxy = {1, 2}}),
+            "backtest: a proxy of 2 rows for a series of 360");
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,248 @@
+// SPDX-License-Identifier: Apache-2.0
+// Methods of forecasting, tail risk, scenarios, quick draws, and fits that take more rows.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "brace/forecast/forecast.hpp"
+#include "brace/laws/standard.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/estimate.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/model/simulate.hpp"
+#include "brace/model/variance_check.hpp"
+#include "brace/series/split.hpp"
+#include "model/families.hpp"
+#include "support/throws.hpp"
+
+namespace brace {
+namespace {
+
+Series returns(const char* line, std::vector<double> parameters, std::size_t n = 1200) {
+  Series y = simulate(parse_model(line), parameters, n, {.seed = 13});
+  y.kind = Kind::log_return;
+  y.name = "y";
+  y.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, n);
+  y.clock = Clock::business_day;
+  return y;
+}
+Fit garch_fit(std::size_t n = 1200) {
+  return estimate("const / garch / student",
+                  returns("const / garch / student", {.05, .05, .1, .85, 6}, n));
+}
+double width(const std::vector<Interval>& i) {
+  return i.back().high - i.back().low;
+}
+
+TEST(ForecastMethods, AllAgreeWhereTheModelIsRightAndRowsAreMany) {
+  const Fit fit = garch_fit(6000);
+  const Forecast full = forecast(fit, {.horizon = 5});
+  for (const ForecastMethod method :
+       {ForecastMethod::plug_in, ForecastMethod::resampled, ForecastMethod::refit}) {
+    const Forecast other = forecast(fit, {.horizon = 5, .method = method, .refits = 100});
+    EXPECT_EQ(other.method, method);
+    for (std::size_t k = 0; k < 5; ++k) {
+      EXPECT_NEAR(width(other.steps[k].return_interval) / width(full.steps[k].return_interval), 1,
+                  .06)
+          << to_string(method) << " " << k;
+      EXPECT_NEAR(other.steps[k].mean, full.steps[k].mean, 1e-12);
+    }
+  }
+}
+
+// Few rows: refits know that estimates are uncertain, plug-in does not.
+TEST(ForecastMethods, RefitHoldsTheEstimatesUncertainty) {
+  const Fit fit = garch_fit(500);
+  const ForecastOptions options{.horizon = 10, .method = ForecastMethod::refit, .refits = 200};
+  const Forecast refit = forecast(fit, options), again = forecast(fit, options, Executor(2));
+  EXPECT_EQ(refit.steps[9].return_interval[1].low, again.steps[9].return_interval[1].low);
+  ASSERT_FALSE(refit.steps[0].volatility_interval.empty());
+  const Interval& first = refit.steps[0].volatility_interval[1];
+  EXPECT_LT(first.low, std::sqrt(*refit.steps[0].variance));
+  EXPECT_GT(first.high, std::sqrt(*refit.steps[0].variance));
+  EXPECT_GT(first.high - first.low, .05 * std::sqrt(*refit.steps[0].variance));
+  const Forecast plug_in = forecast(fit, {.horizon = 10, .method = ForecastMethod::plug_in});
+  EXPECT_GT(width(refit.steps[9].volatility_interval), width(plug_in.steps[9].volatility_interval));
+}
+
+TEST(ForecastMethods, ResampledShocksAreThoseSeen) {
+  const Fit fit = garch_fit();
+  // One step, parameters almost known: no path beyond the largest residual seen.
+  const Forecast ahead = forecast(
+      fit, {.horizon = 1, .intervals = {99}, .method = ForecastMethod::resampled, .tails = {.05}});
+  std::vector<double> z = fit.standardised().values;
+  const double least = *std::min_element(z.begin(), z.end());
+  const double sd = ahead.steps[0].sd;
+  EXPECT_GT(ahead.steps[0].tails[0].value_at_risk, ahead.steps[0].mean + 1.35 * least * sd);
+  EXPECT_LT(ahead.steps[0].tails[0].value_at_risk, ahead.steps[0].mean + .5 * least * sd);
+}
+
+// With differences in the model, and regressors that are columns of the file.
+TEST(ForecastMethods, RefitServesLevelsAndRegressors) {
+  Series y = returns("const / steady / normal", {.1, 1}, 300);
+  for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += y.values[t - 1];
+  const Fit level = estimate("diff1 const ma1", y);
+  const Forecast ahead =
+      forecast(level, {.horizon = 3, .method = ForecastMethod::refit, .refits = 50});
+  const Forecast full = forecast(level, {.horizon = 3});
+  EXPECT_NEAR(width(ahead.steps[2].return_interval) / width(full.steps[2].return_interval), 1, .15);
+}
+
+TEST(TailRisk, IsTheLawsQuantileAndMeanBeyondIt) {
+  const Fit fit = garch_fit();
+  const Forecast ahead = forecast(
+      fit, {.horizon = 1, .method = ForecastMethod::plug_in, .tails = {1, 5, 10}, .draws = 20000});
+  const ForecastStep& s = ahead.steps[0];
+  ASSERT_EQ(s.tails.size(), 3U);
+  for (const TailRisk& t : s.tails) {
+    const double p = t.percent / 100, q = shock_quantile(fit, p);
+    EXPECT_NEAR(t.value_at_risk, s.mean + s.sd * q, .02 * s.sd);
+    // Mean beyond: by the trapezoid over the law's quantiles.
+    double sum = 0;
+    for (int i = 0; i < 2000; ++i) sum += shock_quantile(fit, p * (i + .5) / 2000) / 2000;
+    EXPECT_NEAR(t.shortfall, s.mean + s.sd * sum, .03 * s.sd);
+    EXPECT_LT(t.shortfall, t.value_at_risk);
+  }
+  // Of the sum over the horizon too.
+  const Forecast five = forecast(fit, {.horizon = 5});
+  EXPECT_LT(five.horizon_total.tails[0].value_at_risk, five.horizon_total.tails[1].value_at_risk);
+  EXPECT_LT(five.horizon_total.tails[0].value_at_risk, five.steps[0].tails[0].value_at_risk);
+}
+
+TEST(Scenario, FirstVarianceIsWhatIsAsked) {
+  for (const char* line : {"const / garch / student", "const ar1 / egarch / normal"}) {
+    const Fit fit = estimate(line, returns("const / garch / student", {.05, .05, .1, .85, 6}));
+    const Forecast ahead = forecast(fit, {.horizon = 3, .first_variance = 9.0});
+    EXPECT_DOUBLE_EQ(ahead.steps[0].typical_variance, 9);
+    EXPECT_NEAR(std::sqrt(9.0), ahead.steps[0].volatility_interval[0].low, 1e-9);
+    EXPECT_LT(ahead.steps[2].typical_variance, 9);
+    EXPECT_GT(ahead.steps[2].typical_variance, 5);
+  }
+  // By hand: h2 = omega + (alpha + beta) h1.
+  const Fit fit = garch_fit();
+  const Forecast ahead = forecast(fit, {.horizon = 2, .first_variance = 9.0});
+  EXPECT_NEAR(
+      *ahead.steps[1].variance,
+      fit.parameters[1].estimate + (fit.parameters[2].estimate + fit.parameters[3].estimate) * 9,
+      1e-12);
+  EXPECT_EQ(test::error_of([&] { (void)forecast(fit, {.first_variance = -1.0}); }).code(),
+            ErrorCode::bad_option);
+}
+
+TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
+  const Fit fit = garch_fit();
+  const Forecast ahead = forecast(fit, {.horizon = 12, .first_variance = 6.0});
+  const double p = *fit.persistence;
+  for (std::size_t k = 0; k < 12; ++k)
+    EXPECT_NEAR(*ahead.steps[k].gap_left, std::pow(p, static_cast<double>(k)), 1e-9);
+  EXPECT_NEAR(*ahead.half_way, std::log(.5) / std::log(p), 1e-9);
+  // The error told is of the size of the spread over seeds.
+  std::vector<double> lows;
+  for (std::uint64_t seed = 1; seed <= 12; ++seed)
+    lows.push_back(forecast(fit, {.horizon = 12, .draws = 400, .seed = seed})
+                       .steps.back()
+                       .return_interval[1]
+                       .low);
+  const double mean = std::accumulate(lows.begin(), lows.end(), 0.0) / 12;
+  double squares = 0;
+  for (const double v : lows) squares += (v - mean) * (v - mean) / 11;
+  const double told = forecast(fit, {.horizon = 12, .draws = 400}).monte_carlo_error;
+  EXPECT_GT(told, .4 * std::sqrt(squares));
+  EXPECT_LT(told, 2.5 * std::sqrt(squares));
+  const Forecast rough = forecast(fit, {.horizon = 12, .draws = 100, .paths = 1});
+  EXPECT_TRUE(std::any_of(rough.warnings.begin(), rough.warnings.end(),
+                          [](const Warning& w) { return w.code == WarningCode::few_draws; }));
+}
+
+// A full pass over all rows from the stored presample value gives the same state.
+TEST(Update, GoesOnLikeAFullPass) {
+  for (const auto& [line, made] :
+       {std::pair<const char*, std::vector<double>>{"const ar1 ma1 / gjr / student",
+                                                    {.05, .3, .1, .05, .05, .08, .84, 6}},
+        {"const / egarch / normal", {.05, .02, .15, -.08, .95}},
+        {"const / twocomp / normal", {.05, .01, .05, .8, .99, .04}},
+        {"const ar1 / steady / normal", {.05, .5, 2}}}) {
+    const Series whole = returns(line, made, 900);
+    const Series start = rows_between(whole, 0, 800), rest = rows_between(whole, 800, 900);
+    const Fit fit = estimate(line, start);
+    const Fit on = update(fit, rest);
+    EXPECT_EQ(on.estimates(), fit.estimates());
+    EXPECT_EQ(on.count, 900U);
+    const Fit pass = restore({.model = fit.model,
+                              .parameters = fit.parameters,
+                              .covariance = fit.covariance,
+                              .errors = fit.errors,
+                              .convergence = fit.convergence,
+                              .presample = fit.presample,
+                              .warnings = {}},
+                             std::make_shared<Series>(whole));
+    for (std::size_t t = 0; t < 900; ++t) {
+      EXPECT_NEAR(on.variances[t], pass.variances[t], 1e-12 * pass.variances[t]);
+      EXPECT_NEAR(on.shocks[t], pass.shocks[t], 1e-12);
+      if (t < 800) {
+        EXPECT_NEAR(on.variances[t], fit.variances[t], 1e-12 * fit.variances[t]);
+      }
+    }
+    // Row by row is the same as all at once.
+    Fit one = fit;
+    for (std::size_t t = 800; t < 805; ++t) one = update(one, rows_between(whole, t, t + 1));
+    EXPECT_NEAR(one.variances.back(), pass.variances[804], 1e-12 * pass.variances[804]);
+    EXPECT_EQ(forecast(on, {.horizon = 1, .method = ForecastMethod::plug_in}).steps[0].mean,
+              forecast(pass, {.horizon = 1, .method = ForecastMethod::plug_in}).steps[0].mean);
+  }
+}
+
+TEST(Update, RefusesRowsThatAreNotLater) {
+  const Series whole = returns("const / garch / student", {.05, .05, .1, .85, 6}, 500);
+  const Fit fit = estimate("const / garch / student", rows_between(whole, 0, 450));
+  EXPECT_EQ(test::error_of([&] { (void)update(fit, rows_between(whole, 440, 460)); }).code(),
+            ErrorCode::dates_out_of_order);
+}
+
+// Quick draws have the law's moments and quantiles.
+TEST(QuickDraws, HaveTheirLaw) {
+  struct Case {
+    Shocks law;
+    std::vector<double> shape;
+  };
+  for (const Case& c : {Case{Normal{}, {}}, Case{Student{}, {4.5}}, Case{Student{}, {40}},
+                        Case{Ged{}, {1.2}}, Case{Ged{}, {3}}, Case{SkewStudent{}, {6, -.4}}}) {
+    RandomStream stream(5, 1);
+    std::vector<double> z(200000);
+    const ShockLaw& law = shock_law(c.law);
+    law.draw_many(stream, c.shape, z);
+    std::sort(z.begin(), z.end());
+    double mean = 0, square = 0;
+    for (const double v : z) {
+      mean += v / 2e5;
+      square += v * v / 2e5;
+    }
+    EXPECT_NEAR(mean, 0, .012);
+    EXPECT_NEAR(square, 1, .06);
+    // Kolmogorov's distance; 1.63 / sqrt(n) is passed once in a hundred.
+    double distance = 0;
+    for (std::size_t i = 0; i < z.size(); i += 50)
+      distance =
+          std::max(distance, std::abs(law.cdf(z[i], c.shape) - static_cast<double>(i) / 2e5));
+    EXPECT_LT(distance, 1.63 / std::sqrt(2e5)) << law.shapes.size();
+  }
+}
+
+TEST(ShockLaws, LogDensitiesAreTheSlopesOfTheirCdf) {
+  struct Case {
+    Shocks law;
+    std::vector<double> shape;
+  };
+  for (const Case& c : {Case{Normal{}, {}}, Case{Student{}, {4.5}}, Case{Ged{}, {1.3}},
+                        Case{SkewStudent{}, {6, -.4}}}) {
+    const ShockLaw& law = shock_law(c.law);
+    for (const double z : {-3., -.7, .4, 2.})
+      EXPECT_NEAR(std::exp(law.log_density(z, c.shape)),
+                  (law.cdf(z + 1e-5, c.shape) - law.cdf(z - 1e-5, c.shape)) / 2e-5, 1e-6);
+  }
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: Apache-2.0
+// Do intervals hold what they promise? Simulated series, each fitted and forecast; the table of
+// docs/coverage.md.
+//   coverage_study [SERIES] > table        SERIES: 4000 make the table
+//   coverage_study SERIES --check          exit status 1 where `full` is out of its band
+// For returns the coverage of a series is the probability of its interval under the true law of the
+// row to come, given the true variance: no chance of the outcome is in it. For later steps and for
+// volatility the outcome is drawn.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <cstring>
+#include <map>
+
+#include "brace/brace.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/simulate.hpp"
+#include "model/families.hpp"
+#include "model/stepper.hpp"
+
+namespace {
+
+using namespace brace;
+
+constexpr std::uint64_t kSeed = 90;
+constexpr int kSteps[] = {1, 5, 20};
+constexpr ForecastMethod kMethods[] = {ForecastMethod::plug_in, ForecastMethod::full,
+                                       ForecastMethod::refit};
+
+struct Design {
+  const char* line;
+  std::vector<double> theta;
+};
+const Design kDesigns[] = {{"const / garch / normal", {.03, .04, .08, .88}},
+                           {"const / garch / student", {.03, .04, .08, .88, 7}},
+                           {"const / gjr / normal", {.03, .04, .03, .09, .88}},
+                           {"const / gjr / student", {.03, .04, .03, .09, .88, 7}},
+                           {"const / egarch / normal", {.03, .01, .15, -.08, .96}},
+                           {"const / egarch / student", {.03, .01, .15, -.08, .96, 7}}};
+
+// Sums over series, for the share and its error.
+struct Share {
+  double sum = 0, square = 0, n = 0;
+  void add(double v) {
+    sum += v;
+    square += v * v;
+    ++n;
+  }
+  [[nodiscard]] double mean() const { return sum / n; }
+  [[nodiscard]] double error() const {
+    return std::sqrt(std::max(0.0, square / n - mean() * mean()) / n);
+  }
+};
+
+// [method][step][0: 80 %, 1: 95 %][0: return, 1: volatility]
+struct Cells {
+  Share at[3][3][2][2];
+  int unusable = 0;
+};
+
+void run(const Design& design, std::size_t n, std::uint64_t number, bool with_refit, Cells& cells) {
+  const Model model = canonical(parse_model(design.line));
+  constexpr std::size_t kBurn = 500;
+  Series y = simulate(model, design.theta, n + kBurn, {.seed = kSeed, .stream = number});
+  // The true state at the end, by a pass at the true parameters.
+  KnownFit known;
+  known.model = model;
+  for (const double v : design.theta) {
+    Parameter p;
+    p.estimate = v;
+    known.parameters.push_back(p);
+  }
+  const std::vector<std::string> names = parameter_names(model).all();
+  for (std::size_t j = 0; j < names.size(); ++j) known.parameters[j].name = names[j];
+  known.convergence.status = FitStatus::converged;
+  const Fit truth = restore(known, std::make_shared<Series>(y));
+  // One future.
+  const std::vector<unsigned char> counted(y.size(), 1);
+  Stepper step(model, design.theta,
+               Past::after(model, design.theta, truth.deviations, truth.shocks, truth.variances,
+                           counted, truth.presample, {}));
+  RandomStream u(kSeed + 1, number);
+  const ParameterNames parts = parameter_names(model);
+  const std::vector<double> shape(
+      design.theta.begin() + static_cast<std::ptrdiff_t>(parts.mean.size() + parts.variance.size()),
+      design.theta.end());
+  const ShockLaw& law = shock_law(model.shocks);
+  std::vector<double> returns, variances;
+  for (int k = 0; k < kSteps[2]; ++k) {
+    const Stepper::Row row = step.advance(law.draw(u, shape), design.theta[0]);
+    returns.push_back(row.y);
+    variances.push_back(row.h);
+  }
+  Series sample = rows_between(y, kBurn, y.size());
+  const Fit fit = estimate(model, sample);
+  if (!fit.usable()) {
+    ++cells.unusable;
+    return;
+  }
+  for (std::size_t m = 0; m < std::size(kMethods); ++m) {
+    if (kMethods[m] == ForecastMethod::refit && !with_refit) continue;
+    const Forecast ahead = forecast(fit, {.horizon = kSteps[2],
+                                          .intervals = {80, 95},
+                                          .method = kMethods[m],
+                                          .tails = {},
+                                          .draws = 400,
+                                          .paths = 10,
+                                          .refits = 100,
+                                          .seed = kSeed + number});
+    for (std::size_t s = 0; s < std::size(kSteps); ++s) {
+      const auto k = static_cast<std::size_t>(kSteps[s]) - 1;
+      for (std::size_t level = 0; level < 2; ++level) {
+        const Interval& r = ahead.steps[k].return_interval[level];
+        const auto cdf = [&](double v) {
+          return law.cdf((v - design.theta[0]) / std::sqrt(variances[k]), shape);
+        };
+        // Given the variance of that row the rest of the chance is the last shock's.
+        cells.at[m][s][level][0].add(cdf(r.high) - cdf(r.low));
+        if (ahead.steps[k].volatility_interval.empty()) continue;
+        const Interval& v = ahead.steps[k].volatility_interval[level];
+        const double sd = std::sqrt(variances[k]);
+        cells.at[m][s][level][1].add(v.low <= sd && sd <= v.high ? 1 : 0);
+      }
+    }
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const std::size_t series = argc > 1 ? static_cast<std::size_t>(std::atoi(argv[1])) : 4000;
+  const bool check = argc > 2 && std::strcmp(argv[2], "--check") == 0;
+  bool kept = true;
+  fmt::print(
+      "{} series; refits on the first tenth of them; percent covered, Monte Carlo error in "
+      "brackets\n",
+      series);
+  for (const std::size_t n : {std::size_t{250}, std::size_t{1000}}) {
+    fmt::print(
+        "\n| n = {} | step | plug-in 80 | full 80 | refit 80 | plug-in 95 | full 95 | refit 95 |\n"
+        "|---|---|---|---|---|---|---|---|\n",
+        n);
+    for (const Design& design : kDesigns) {
+      // Eight cells of work, whatever the threads, summed in order.
+      std::vector<Cells> parts(8);
+      Executor(0).for_each(parts.size(), [&](std::size_t part) {
+        for (std::size_t s = part; s < series; s += parts.size())
+          run(design, n, s, s % 10 == 0, parts[part]);
+      });
+      Cells all;
+      for (const Cells& part : parts) {
+        all.unusable += part.unusable;
+        for (std::size_t m = 0; m < 3; ++m)
+          for (std::size_t s = 0; s < 3; ++s)
+            for (std::size_t level = 0; level < 2; ++level)
+              for (std::size_t what = 0; what < 2; ++what) {
+                Share& to = all.at[m][s][level][what];
+                const Share& from = part.at[m][s][level][what];
+                to.sum += from.sum;
+                to.square += from.square;
+                to.n += from.n;
+              }
+      }
+      for (const std::size_t what : {0U, 1U})
+        for (std::size_t s = 0; s < 3; ++s) {
+          std::string line = fmt::format("| {}, {} | {} |", design.line + 8,
+                                         what == 0 ? "return" : "volatility", kSteps[s]);
+          for (std::size_t level = 0; level < 2; ++level)
+            for (std::size_t m = 0; m < 3; ++m) {
+              const Share& share = all.at[m][s][level][what];
+              line += share.n == 0 ? " none |"
+                                   : fmt::format(" {:.1f} ({:.1f}) |", 100 * share.mean(),
+                                                 100 * share.error());
+              const double promised = level == 0 ? .80 : .95, allowed = n >= 1000 ? .015 : .04;
+              if (m == 1 && share.n > 0 &&
+                  std::abs(share.mean() - promised) > allowed + 3 * share.error())
+                kept = false;
+            }
+          fmt::print("{}\n", line);
+        }
+      if (all.unusable > 0)
+        fmt::print("\n{}, n = {}: {} fits not usable, left out\n\n", design.line, n, all.unusable);
+    }
+  }
+  if (check && !kept) fmt::print("\n`full` is out of its band\n");
+  return check && !kept ? 1 : 0;
+}
