@@ -178,12 +178,25 @@ int run_demo(const Options& o) {
       ahead.warnings.begin() + static_cast<std::ptrdiff_t>(chosen.warnings.size()));
   if (!o.quiet) std::cout << '\n' << ahead;
 
+  const std::string line = to_string(chosen.model), rival = mean + " / gjr / student",
+                    flat = mean + " / steady / normal";
+  guide.step("Would this have worked? Against which simple alternative?",
+             fmt::format("backtest {} --model '{}' --model '{}' --model '{}' --refit-every 5 "
+                         "--chart {}",
+                         returns_words, line, rival, flat, in_folder("backtest.png")));
+  const Backtest judged =
+      backtest({line, rival, flat}, returns, {.refit_every = 5}, Executor(o.threads));
+  draw_backtest(judged, in_folder("backtest.png"));
+  write_whole(in_folder("backtest.csv"), csv_text(backtest_table(judged)));
+  if (!o.quiet) std::cout << '\n' << judged;
+  guide.decided(judged.reading);
+
   if (!o.quiet)
     std::cout
         << '\n'
         << text::wrap(fmt::format(
                "Written to {}: first-look.png, shape.png, lags.png, candidates.csv, kelp.json (the "
-               "saved model), breaks.png, forecast.csv, forecast.png",
+               "saved model), breaks.png, forecast.csv, forecast.png, backtest.csv, backtest.png",
                folder.string()));
   return 0;
 }

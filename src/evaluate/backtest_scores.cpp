@@ -246,6 +246,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
   std::string head = fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", "variance", "qlike", "calm",
                                  "rough", "mz b", "fair p");
+  head += fmt::format("{:>8}", "rmse");
   if (contest) head += fmt::format("{:>8}", "set p");
   out << head << '\n';
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
@@ -256,6 +257,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
                        text::fixed(s.qlike_rough.value_or(0), 3),
                        s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none",
                        p_of(s.fair.fair_robust));
+    out << fmt::format("{:>8}", text::significant(s.mean.rmse, 4));
     if (contest)
       out << fmt::format("{:>7}{}", text::p_value(contest->by_qlike.p_values[m], std::nullopt),
                          contest->by_qlike.within[m] ? '*' : ' ');
@@ -266,7 +268,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
     head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
   for (const TailCoverage& c : any.tails)
     head += fmt::format("{:>11} {:>5}", fmt::format("below {:g} %", c.percent), "p");
-  out << '\n' << head << fmt::format("{:>8}\n", "rmse");
+  out << '\n' << head << '\n';
   for (const Entrant& e : b.entrants) {
     const HorizonScore& s = e.scores[k];
     std::string line = fmt::format("  {:<34}", shortened(e.label, 33));
@@ -274,7 +276,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
       line += fmt::format("{:>8} {:>5}", text::fixed(100 * c.covered, 1), p_of(c.frequency));
     for (const TailCoverage& c : s.tails)
       line += fmt::format("{:>11} {:>5}", text::fixed(100 * c.hits, 1), p_of(c.frequency));
-    out << line << fmt::format("{:>8}\n", text::significant(s.mean.rmse, 4));
+    out << line << '\n';
   }
 }
 

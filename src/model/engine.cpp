@@ -403,7 +403,15 @@ class Engine {
 
   // The point nearest to x that meets the bounds (held parameters may have taken the room of a
   // start).
-  [[nodiscard]] VectorXd feasible(const VectorXd& x) const {
+  [[nodiscard]] VectorXd feasible(VectorXd x) const {
+    // A shape that sits on its bound may lie beyond it by rounding once it went to natural units
+    // and back.
+    const std::vector<ShapeCoordinate>& shapes = shock_law(model_.shocks).shapes;
+    for (Index i = 0; i < x.size(); ++i)
+      if (const std::size_t p = chart_.parameter(i); p + shapes.size() >= names_.size()) {
+        const ShapeCoordinate& shape = shapes[p + shapes.size() - names_.size()];
+        x(i) = std::clamp(x(i), shape.low, shape.high);
+      }
     const LinearConstraints& c = chart_.constraints();
     if (((c.d - c.C * x).array() >= 0).all()) return x;
     const Eigen::LLT<MatrixXd> identity(MatrixXd::Identity(x.size(), x.size()));

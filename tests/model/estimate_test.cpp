@@ -13,6 +13,7 @@
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
+#include "brace/series/split.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -328,6 +329,26 @@ TEST(Simulate, RefusesWhatIsNoProcess) {
             "parameters of 'zero ar1 / steady / normal': the rule is ar is stationary");
   EXPECT_EQ(message("zero / steady / student", {1, 2}),
             "parameters of 'zero / steady / student': the rule is nu is at least 2.05");
+}
+
+// Estimates on a bound, given back as a start, are a start.
+TEST(Estimate, StartsOnABoundAreStarts) {
+  const Series y =
+      simulate(parse_model("const / garch / normal"), {.03, .04, .08, .88}, 400, {.seed = 5});
+  int on_bound = 0;
+  for (std::size_t from = 0; from + 250 <= 400; from += 25) {
+    const Series part = rows_between(y, from, from + 250);
+    for (const char* line :
+         {"const / garch / student", "const / garch / ged", "const / garch / skew-student"}) {
+      const Fit fit = estimate(line, part);
+      ASSERT_TRUE(fit.usable());
+      on_bound += fit.convergence.status == FitStatus::boundary;
+      const Fit again = estimate(line, part, {.start = fit.estimates(), .start_only = true});
+      ASSERT_TRUE(again.usable()) << line << " " << from;
+      EXPECT_NEAR(*again.log_likelihood, *fit.log_likelihood, 1e-6) << line << " " << from;
+    }
+  }
+  EXPECT_GT(on_bound, 0);
 }
 
 }  // namespace

@@ -20,8 +20,8 @@ using testing::HasSubstr;
 const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
 
 TEST(Tool, EachCommandHasHelpWithAnExample) {
-  for (const char* command :
-       {"inspect", "unitroot", "lags", "breaks", "fit", "check", "forecast", "demo"}) {
+  for (const char* command : {"inspect", "unitroot", "lags", "breaks", "fit", "check", "forecast",
+                              "update", "backtest", "demo"}) {
     const Outcome help = brace(std::string(command) + " --help");
     EXPECT_EQ(help.status, 0) << command;
     EXPECT_NE(help.out.find(std::string("Example:\n  brace ") + command), std::string::npos)
@@ -606,15 +606,18 @@ TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
   for (const char* question : {"1. What is in this file?", "2. Is the level stationary?",
                                "3. Is there memory in the returns", "4. Which variance equation",
                                "5. Are the residuals white?", "6. Did the process itself change?",
-                               "7. What will volatility be"})
+                               "7. What will volatility be", "8. Would this have worked?"})
     EXPECT_NE(demo.out.find(question), std::string::npos) << question;
   EXPECT_NE(demo.out.find("decided  const / garch e1 h1 / student, which has the lowest bic"),
             std::string::npos);
   for (const char* name : {"first-look.png", "candidates.csv", "kelp.json", "breaks.png",
-                           "forecast.csv", "forecast.png"})
+                           "forecast.csv", "forecast.png", "backtest.csv", "backtest.png"})
     EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
-  EXPECT_NE(demo.out.find("draws-rejected"), std::string::npos)
-      << "a warning is not lost in the demo";
+  const Json ahead =
+      Json::parse(brace("forecast " + (folder / "out/kelp.json") + " --horizon 20 --json").out);
+  for (const Json& warning : ahead["warnings"])
+    EXPECT_THAT(demo.out, HasSubstr(warning["code"].get<std::string>()))
+        << "a warning is not lost in the demo";
   EXPECT_EQ(brace("check " + (folder / "out/kelp.json")).status, 0)
       << "the model it saves can be used";
 }
