@@ -260,7 +260,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
     out << fmt::format("{:>8}", text::significant(s.mean.rmse, 4));
     if (contest)
       out << fmt::format("{:>7}{}", text::p_value(contest->by_qlike.p_values[m], std::nullopt),
-                         contest->by_qlike.within[m] ? '*' : ' ');
+                         contest->by_qlike.within[m] ? "*" : "");
     out << '\n';
   }
   head = fmt::format("  {:<34}", "returns");
@@ -309,11 +309,12 @@ void print_pairs(std::ostream& out, const Backtest& b) {
     out << fmt::format("{:>9}", fmt::format("({})", j + 1));
   out << '\n';
   for (std::size_t i = 0; i < b.entrants.size(); ++i) {
-    out << fmt::format("  {:<34}",
-                       fmt::format("({}) {}", i + 1, shortened(b.entrants[i].label, 29)));
+    std::string line =
+        fmt::format("  {:<34}", fmt::format("({}) {}", i + 1, shortened(b.entrants[i].label, 29)));
     for (const std::optional<TestResult>& test : c.pairs[i])
-      out << fmt::format(
+      line += fmt::format(
           "{:>9}", test ? fmt::format("{}{}", test->statistic < 0 ? '-' : '+', p_of(*test)) : "");
+    out << line.substr(0, line.find_last_not_of(' ') + 1);
     out << '\n';
   }
 }

@@ -23,6 +23,8 @@ using Eigen::VectorXd;
 
 // After so many refusals in a row the draws say nothing any more.
 constexpr int kMostRedraws = 1000;
+// Draws in a row under which the variance leaves the range of numbers.
+constexpr int kMostUnruly = 100;
 // Refits of one draw that may fail before the estimates stand in.
 constexpr int kMostRefits = 10;
 
@@ -109,6 +111,14 @@ class Refits {
   MeanData data_;
   std::vector<double> theta_;
 };
+
+// Totals hold every step: one look at each path.
+bool all_finite(const Cloud& cloud, std::size_t first, std::size_t count) {
+  for (std::size_t p = first; p < first + count; ++p)
+    if (!std::isfinite(cloud.total_return[p]) || !std::isfinite(cloud.total_variance[p]))
+      return false;
+  return true;
+}
 
 bool is_plain(const Model& m) {
   const auto* garch = std::get_if<Garch>(&m.variance);
@@ -226,15 +236,16 @@ void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shoc
   }
 }
 
-void PathMaker::run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
+bool PathMaker::run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
                     RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
                     std::optional<double> first_variance) {
   Stepper step(model_, theta, start);
   if (plain_) {
     for (std::size_t k = 0; k < horizon_; ++k)
       mu_[k] = step.regression(columns_.mean.row(static_cast<Index>(k)));
-    return run_plain(theta, shocks, stream, count, cloud, first,
-                     first_variance.value_or(step.expect(0).h));
+    run_plain(theta, shocks, stream, count, cloud, first,
+              first_variance.value_or(step.expect(0).h));
+    return all_finite(cloud, first, count);
   }
   const std::vector<double> weights = psi_weights(model_, theta, horizon_);
   const std::span<const double> shape = theta.subspan(first_shape_);
@@ -262,6 +273,7 @@ void PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
         levels_ ? y_.back() - start.levels[0] : std::accumulate(y_.begin(), y_.end(), 0.0);
     cloud.total_variance[at] = variance;
   }
+  return all_finite(cloud, first, count);
 }
 
 Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Columns& columns,
@@ -293,16 +305,20 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
     PathMaker maker(fit.model, horizon, columns);
     std::vector<double> y(horizon);
     for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
-      if (uncertain) {
-        std::size_t& count = refused[stream_number];
+      std::size_t& count = refused[stream_number];
+      bool made = false;
+      for (int attempt = 0; uncertain && !made && attempt < kMostUnruly; ++attempt) {
         const bool drawn = refit ? refits.draw(stream, shocks, theta, count)
                                  : parameters.draw(stream, theta, count);
-        if (!drawn || !origin.at(theta, start)) {
-          theta = estimate;  // no admissible draw: counted in `refused`, which the caller reports
-          start = past;
-        }
+        if (!drawn) break;
+        made = origin.at(theta, start) && maker.run(theta, start, shocks, stream, paths, cloud,
+                                                    d * paths, options.first_variance);
+        count += made ? 0 : 1;
       }
-      maker.run(theta, start, shocks, stream, paths, cloud, d * paths, options.first_variance);
+      // No admissible draw: counted in `refused`, which the caller reports.
+      if (!made)
+        (void)maker.run(estimate, past, shocks, stream, paths, cloud, d * paths,
+                        options.first_variance);
       if (!options.transformed) continue;
       for (std::size_t at = d * paths; at < (d + 1) * paths; ++at) {
         for (std::size_t k = 0; k < horizon; ++k) y[k] = cloud.returns[k][at];

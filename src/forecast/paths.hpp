@@ -65,10 +65,12 @@ class PathMaker {
   PathMaker(const Model& model, std::size_t horizon, const Columns& columns);
 
   // Fills paths first .. first + count - 1 of the cloud; total_return is from `level`, the last
-  // value, where the model has differences. `original` is left alone.
-  void run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
-           RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
-           std::optional<double> first_variance = {});
+  // value, where the model has differences. `original` is left alone. False where a path left the
+  // range of numbers, as parameters far from the estimates may make it: then they say nothing.
+  [[nodiscard]] bool run(std::span<const double> theta, const Past& start,
+                         const ShockSource& shocks, RandomStream& stream, std::size_t count,
+                         Cloud& cloud, std::size_t first,
+                         std::optional<double> first_variance = {});
 
  private:
   // garch or gjr e1 h1 without lags in the mean: the recursion itself, no state kept.

@@ -86,7 +86,7 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
   const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
     std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
-      line += fmt::format("{} {:g} % below {} (mean of them {})", &t == tails.data() ? "" : ",",
+      line += fmt::format("{} {:g} % below {} (their mean {})", &t == tails.data() ? "" : ",",
                           t.percent, text::fixed(t.value_at_risk, ends + 1),
                           text::fixed(t.shortfall, ends + 1));
     return text::wrap(line, 100, "  ");

@@ -45,25 +45,38 @@ double RandomStream::quick_normal() {
   return boost::random::normal_distribution<double>()(engine_);
 }
 
+double RandomStream::gamma_over(double d, double c) {
+  for (;;) {
+    const double x = quick_normal(), root = 1 + c * x;
+    if (!(root > 0)) continue;
+    const double v = root * root * root, u = uniform(), x2 = x * x;
+    if (u < 1 - 0.0331 * x2 * x2 || std::log(u) < 0.5 * x2 + d * (1 - v + std::log(v))) return v;
+  }
+}
+
 double RandomStream::quick_gamma(double shape) {
   // Below shape 1 by the power of a uniform that leads there from shape + 1.
   if (shape < 1) {
     const double above = quick_gamma(shape + 1);
     return above * std::pow(uniform(), 1 / shape);
   }
-  const double d = shape - 1. / 3, c = 1 / std::sqrt(9 * d);
-  for (;;) {
-    const double x = quick_normal(), root = 1 + c * x;
-    if (!(root > 0)) continue;
-    const double v = root * root * root, u = uniform(), x2 = x * x;
-    if (u < 1 - 0.0331 * x2 * x2 || std::log(u) < 0.5 * x2 + d * (1 - v + std::log(v)))
-      return d * v;
-  }
+  const double d = shape - 1. / 3;
+  return d * gamma_over(d, 1 / std::sqrt(9 * d));
 }
 
 double RandomStream::quick_student(double nu) {
-  const double normal = quick_normal();
-  return normal * std::sqrt((nu / 2 - 1) / quick_gamma(nu / 2));
+  double out = 0;
+  quick_student(nu, {&out, 1});
+  return out;
+}
+
+void RandomStream::quick_student(double nu, std::span<double> out) {
+  // chi-squared / 2 is a gamma of shape nu / 2 > 1; the root of its unit variance is kept apart.
+  const double d = nu / 2 - 1. / 3, c = 1 / std::sqrt(9 * d), unit = (nu / 2 - 1) / d;
+  for (double& v : out) {
+    const double normal = quick_normal();
+    v = normal * std::sqrt(unit / gamma_over(d, c));
+  }
 }
 
 }  // namespace brace

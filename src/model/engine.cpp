@@ -721,7 +721,7 @@ class Engine {
       }
       for (const auto& [f, x] : ranked) {
         // What climbs to a kink stalls there, from every start.
-        if ((settled(best_) || kinked) &&
+        if ((settled(best_) || (kinked && !damped)) &&
             (climbed >= finished || f > ranked.front().first + kHopeless))
           break;
         const auto same = [&x = x](const VectorXd& end) {

@@ -8,6 +8,7 @@
 
 #include <cstdint>
 #include <random>
+#include <span>
 
 namespace brace {
 
@@ -34,8 +35,12 @@ class RandomStream {
   double quick_normal();
   double quick_gamma(double shape);
   double quick_student(double nu);
+  void quick_student(double nu, std::span<double> out);
 
  private:
+  // A gamma of shape d + 1/3 > 1, over d, with c = 1 / sqrt(9 d).
+  double gamma_over(double d, double c);
+
   std::mt19937_64 engine_;
 };
 

@@ -117,10 +117,8 @@ const ShockLaw kStudentLaw{
     .shapes = {kTails},
     .symmetric = true,
     .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
-    .draw_many =
-        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
-          for (double& v : z) v = stream.quick_student(s[0]);
-        },
+    .draw_many = [](RandomStream& stream, std::span<const double> s,
+                    std::span<double> z) { stream.quick_student(s[0], z); },
     .quantile = [](double p,
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
     .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); },

@@ -37,7 +37,17 @@ struct Layout {
 std::vector<Bound> bounds(const Model& model) {
   const Layout at(model);
   const std::vector<std::string> names = parameter_names(model).variance;
+  // A large shock of either sign does not lower volatility. With alphas below zero a small h makes
+  // z large, which makes h smaller still: the filter does not forget where it began (it is not
+  // invertible, Straumann and Mikosch 2006), and its likelihood is rough at every scale.
+  Bound sizes{"", {}, 0};
+  for (std::size_t i = 0; i < at.shocks.size(); ++i) {
+    sizes.name += (i > 0 ? " + " : "") + names[1 + i];
+    sizes.terms.emplace_back(1 + i, -1.0);
+  }
+  sizes.name += " >= 0";
   std::vector<Bound> all;
+  if (!at.shocks.empty()) all.push_back(std::move(sizes));
   if (at.variances.empty()) return all;
   Bound above{"", {}, kMostPersistence};
   for (std::size_t i = 0; i < at.variances.size(); ++i) {
@@ -48,7 +58,9 @@ std::vector<Bound> bounds(const Model& model) {
   for (auto& [index, weight] : below.terms) weight = -1;
   above.name += " < 1";
   below.name += " > -1";
-  return {above, below};
+  all.push_back(std::move(above));
+  all.push_back(std::move(below));
+  return all;
 }
 
 std::vector<std::vector<double>> starts(const Model& model) {
