@@ -68,6 +68,9 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
   c->add_flag("--equation", o.equation,
               "write the fitted equation out and read each coefficient in a sentence")
       ->group("The model");
+  c->add_flag("--target-variance", o.target_variance,
+              "omega from the sample's variance, the rest given it (arch, garch, gjr)")
+      ->group("The model");
   c->add_option("--profile", o.profiles,
                 "intervals that follow the likelihood: persistence or parameters, by commas")
       ->delimiter(',')

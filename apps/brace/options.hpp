@@ -25,7 +25,7 @@ struct Options {
   std::vector<std::string> models, baselines;
   std::vector<std::string> profiles;
   std::string wald;
-  bool equation = false, outliers = false, mean_beside = false;
+  bool equation = false, outliers = false, mean_beside = false, target_variance = false;
   // The search
   int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;
   std::optional<int> differences, season_differences;

@@ -51,14 +51,12 @@ int run_update(const Options& o) {
   }
   const Forecast next = forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in});
   const std::string period(fit.series->period());
-  std::cout
-      << text::wrap(fmt::format(
-             "{} added, to {}. Volatility of the next {} is {}, after {}; the parameters are those "
-             "of {} {}s.",
-             text::plural(more.size(), period, period + "s"), fit.series->when(fit.count - 1),
-             period, text::significant(std::sqrt(next.steps.front().shown_variance()), 3),
-             text::significant(std::sqrt(before.variances.back()), 3), text::count(before.n),
-             period));
+  std::cout << text::wrap(fmt::format(
+      "{} added, to {}. Volatility of the next {} is {}, after {}; the parameters are those "
+      "of {} {}s.",
+      text::plural(more.size(), period, period + "s"), fit.series->when(fit.count - 1), period,
+      text::significant(std::sqrt(next.steps.front().shown_variance()), 3),
+      text::significant(std::sqrt(before.variances.back()), 3), text::count(before.n), period));
   print_next(o, fmt::format("forecast {}", target));
   return 0;
 }

@@ -19,8 +19,14 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordinates coordinates)
-    : names_(parameter_names(model).all()), held_(std::move(held)), shocks_(model.shocks) {
+Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordinates coordinates,
+             std::optional<Tie> tie)
+    : names_(parameter_names(model).all()),
+      held_(std::move(held)),
+      tie_(std::move(tie)),
+      shocks_(model.shocks) {
+  // No coordinate of its own: any number stands in its place.
+  if (tie_) held_[tie_->parameter] = tie_->level;
   const ParameterNames names = parameter_names(model);
   first_variance_ = names.mean.size();
   first_shape_ = first_variance_ + names.variance.size();
@@ -129,6 +135,7 @@ VectorXd Chart::natural(const VectorXd& x) const {
     for (std::size_t i = 0; i < c.size(); ++i)
       theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
   }
+  if (tie_) theta(static_cast<Index>(tie_->parameter)) = tie_->level * tie_->share(theta);
   return theta;
 }
 
@@ -174,6 +181,10 @@ MatrixXd Chart::jacobian(const VectorXd& x) const {
             f.sign * (high[i] - low[i]);
     }
   }
+  if (tie_)
+    for (const auto& [j, weight] : tie_->weights)
+      J.row(static_cast<Index>(tie_->parameter)) -=
+          tie_->level * weight * J.row(static_cast<Index>(j));
   return J;
 }
 

@@ -23,6 +23,18 @@ inline constexpr double kMostPartial = 0.9999;
 // Beyond this an estimate counts as pinned at the edge.
 inline constexpr double kEdgePartial = 0.999;
 
+// A parameter that follows from others:  theta_p = level (1 - sum weight_j theta_j).
+struct Tie {
+  std::size_t parameter;
+  double level;
+  std::vector<std::pair<std::size_t, double>> weights;  // (parameter, weight)
+  [[nodiscard]] double share(const Eigen::VectorXd& theta) const {
+    double left = 1;
+    for (const auto& [j, weight] : weights) left -= weight * theta(static_cast<Eigen::Index>(j));
+    return left;
+  }
+};
+
 class Chart {
  public:
   enum class Coordinates {
@@ -33,7 +45,7 @@ class Chart {
 
   // `held` has an entry a parameter: its value where it is held, in the unit of the scaled data.
   Chart(const Model& model, std::vector<std::optional<double>> held,
-        Coordinates coordinates = Coordinates::bounded);
+        Coordinates coordinates = Coordinates::bounded, std::optional<Tie> tie = {});
 
   // Whether any set is worked on by its sections.
   [[nodiscard]] bool has_sections() const {
@@ -96,6 +108,7 @@ class Chart {
 
   std::vector<std::string> names_;
   std::vector<std::optional<double>> held_;
+  std::optional<Tie> tie_;
   std::vector<std::size_t> free_;  // parameter of each working coordinate
   std::vector<LagFactor> factors_;
   std::size_t first_variance_ = 0, first_shape_ = 0;

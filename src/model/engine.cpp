@@ -21,6 +21,7 @@
 #include "model/chart.hpp"
 #include "model/families.hpp"
 #include "model/lag_product.hpp"
+#include "model/likelihood.hpp"
 #include "model/surface.hpp"
 
 namespace brace {
@@ -138,7 +139,8 @@ class Engine {
         scaled_(scale_data(data, model.mean.constant && !held_value("mu"), may_scale(),
                            model.mean.constant ? 1 : 0)),
         units_(units()),
-        chart_(model, held_scaled()),
+        tie_(tie()),
+        chart_(make_chart(held_scaled())),
         surface_(make_surface(model_, scaled_.data, exact)) {}
 
   void run(Fit& fit) {
@@ -203,6 +205,34 @@ class Engine {
     if (model_.mean.risk == RiskTerm::variance)
       u(static_cast<Index>(at_.count) - 1) = 1 / scaled_.scale;
     return u;
+  }
+
+  [[nodiscard]] Chart make_chart(std::vector<std::optional<double>> held) const {
+    return {model_, std::move(held), Chart::Coordinates::bounded, tie_};
+  }
+
+  // Omega of a targeted variance; on the optimiser's scale the sample's variance is 1.
+  [[nodiscard]] std::optional<Tie> tie() const {
+    if (!options_.target_variance) return std::nullopt;
+    const bool gjr = std::holds_alternative<Gjr>(model_.variance);
+    const auto refuse = [&](const char* why) {
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("'{}': no variance targeting, since {}", to_string(model_), why));
+    };
+    if (!gjr && !std::holds_alternative<Arch>(model_.variance) &&
+        !std::holds_alternative<Garch>(model_.variance))
+      refuse("it is for arch, garch and gjr");
+    if (!model_.variance_regressors.empty() || model_.mean.risk)
+      refuse("the variance has regressors, or stands in the mean");
+    if (gjr && !shock_law(model_.shocks).symmetric) refuse("gjr needs a symmetric law for it");
+    if (held_value("omega")) refuse("omega is held");
+    if (at_.count > (model_.mean.constant ? 1 : 0) || !model_.mean.differences.empty())
+      refuse("the sample's variance is that of the shocks only under a constant mean");
+    Tie out{.parameter = parts_.mean.size(), .level = 1, .weights = {}};
+    for (std::size_t j = 1; j < parts_.variance.size(); ++j)
+      out.weights.emplace_back(parts_.mean.size() + j,
+                               parts_.variance[j].starts_with("gamma") ? 0.5 : 1.0);
+    return out;
   }
 
   [[nodiscard]] std::vector<std::optional<double>> held_scaled() const {
@@ -570,7 +600,7 @@ class Engine {
     for (std::size_t j = names_.size() - shock_law(model_.shocks).shapes.size(); j < names_.size();
          ++j)
       held[j] = theta(static_cast<Index>(j));
-    const Chart at_shape(model_, std::move(held));
+    const Chart at_shape = make_chart(std::move(held));
     if (at_shape.size() == 0) return x;
     const NewtonResult r = minimise(
         objective_in(at_shape), at_shape.constraints(), at_shape.working(theta),
@@ -778,7 +808,7 @@ class Engine {
       }
       std::vector<std::optional<double>> held = held_scaled();
       held[0] = values[i];
-      Chart chart(model_, held);
+      Chart chart = make_chart(held);
       VectorXd start = stalled;
       start(0) = values[i];
       NewtonOptions newton;
@@ -857,7 +887,7 @@ class Engine {
   // ---- Writing the result, in the units of the data ----
 
   void write_estimates(Fit& fit) const {
-    fit.estimated = static_cast<int>(chart_.size()) + (kink_ ? 1 : 0);
+    fit.estimated = static_cast<int>(chart_.size()) + (kink_ ? 1 : 0) + (tie_ ? 1 : 0);
     const VectorXd natural = convert(theta_, false);
     for (std::size_t j = 0; j < names_.size(); ++j) {
       Parameter p;
@@ -903,6 +933,9 @@ class Engine {
     }
     const MatrixXd identity = MatrixXd::Identity(r, r);
     const MatrixXd A = (Z.transpose() * best_.hessian * Z).llt().solve(identity);
+    MatrixXd to_natural;
+    (void)convert(theta_, false, &to_natural);
+    if (tie_) return write_targeted_errors(fit, G, A, Z, to_natural);
     MatrixXd opg, sandwich;
     if (!options_.hessian_errors_only || fit.errors != ErrorKind::hessian) {
       const MatrixXd B = surface_->score_products(span_of(theta_), G);
@@ -910,8 +943,6 @@ class Engine {
       if (of_B.isPositive() && of_B.rcond() > 1e-14) opg = of_B.solve(identity);
       sandwich = A * B * A;
     }
-    MatrixXd to_natural;
-    (void)convert(theta_, false, &to_natural);
     const MatrixXd N = to_natural * G;
     const auto natural = [&](const MatrixXd& C) -> MatrixXd {
       if (C.size() == 0) return {};
@@ -947,6 +978,63 @@ class Engine {
       }
   }
 
+  // By the influence of each row. With s2 the target, xi = (1 - sum beta) / share (e^2 - h) is that
+  // of n s2, and of the parameters x:  A (score + C xi / n), C the second derivatives of l by x and
+  // s2 (Francq, Horvath and Zakoian 2011, theorem 2.1, as a sum over rows).
+  void write_targeted_errors(Fit& fit, const MatrixXd& G, const MatrixXd& A, const MatrixXd& Z,
+                             const MatrixXd& to_natural) {
+    const auto n = static_cast<double>(scaled_.observed);
+    const auto k = static_cast<Index>(names_.size());
+    const auto gradient_at = [&](double level) -> VectorXd {
+      Tie moved = *tie_;
+      moved.level = level;
+      const Chart chart(model_, held_scaled(), Chart::Coordinates::bounded, moved);
+      const VectorXd theta = chart.natural(best_.x);
+      surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
+      return Z.transpose() * chart.jacobian(best_.x).transpose() *
+             Eigen::Map<const VectorXd>(derivatives_.gradient.data(), k);
+    };
+    constexpr double kStep = 1e-4;
+    const VectorXd C = (gradient_at(1 + kStep) - gradient_at(1 - kStep)) / (2 * kStep);
+    const std::vector<double> by_row = surface_->scores(span_of(theta_));
+    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>
+        S(by_row.data(), static_cast<Index>(surface_->rows()), k);
+    Likelihood<double> likelihood(model_, scaled_.data, Order::value);
+    Likelihood<double>::Path path;
+    if (!likelihood.path(span_of(theta_), path)) return;
+    double betas = 0;
+    for (std::size_t j = 0; j < parts_.variance.size(); ++j)
+      if (parts_.variance[j].starts_with("beta"))
+        betas += theta_(static_cast<Index>(parts_.mean.size() + j));
+    const double share = tie_->share(theta_);
+    VectorXd of_target = VectorXd::Zero(k);
+    of_target(static_cast<Index>(tie_->parameter)) = share;
+    const MatrixXd along = S * G;
+    MatrixXd V = MatrixXd::Zero(k, k);
+    for (Index t = 0; t < S.rows(); ++t) {
+      const auto row = static_cast<std::size_t>(t);
+      const double xi = std::isnan(scaled_.data.change[row])
+                            ? 0
+                            : (1 - betas) / share * (path.e[row] * path.e[row] - path.h[row]) / n;
+      const VectorXd influence = G * (A * (along.row(t).transpose() + C * xi)) + of_target * xi;
+      V += influence * influence.transpose();
+    }
+    fit.errors = ErrorKind::robust;
+    fit.covariance = to_natural * V * to_natural.transpose();
+    for (Index j = 0; j < k; ++j) {
+      Parameter& p = fit.parameters[static_cast<std::size_t>(j)];
+      if (p.held || p.at_bound || !(fit.covariance(j, j) > 0)) {
+        fit.covariance.row(j).setZero();
+        fit.covariance.col(j).setZero();
+        continue;
+      }
+      p.se = p.se_robust = std::sqrt(fit.covariance(j, j));
+      if (!has_t(p.name)) continue;
+      p.t = p.estimate / *p.se;
+      p.p_value = laws::normal_two_sided(*p.t);
+    }
+  }
+
   const Model& model_;
   ParameterNames parts_;
   std::vector<std::string> names_;  // of all parts
@@ -955,6 +1043,7 @@ class Engine {
   bool exact_;
   Scaled scaled_;
   VectorXd units_;  // k
+  std::optional<Tie> tie_;
   Chart chart_;
   std::unique_ptr<Surface> surface_;
   Derivatives<double> derivatives_;

@@ -351,5 +351,55 @@ TEST(Estimate, StartsOnABoundAreStarts) {
   EXPECT_GT(on_bound, 0);
 }
 
+TEST(VarianceTargeting, LongRunIsTheSamplesAndTheRestFollows) {
+  Series y = simulate(parse_model("const / gjr / student"), {.03, .05, .05, .06, .85, 7}, 3000,
+                      {.seed = 15});
+  const Moments m = moments(y);
+  const double sample = m.sd * m.sd * (m.n - 1.0) / m.n;
+  for (const char* line :
+       {"const / garch / student", "const / gjr / normal", "const / arch e1,2 / normal"}) {
+    const Fit targeted = estimate(line, y, {.target_variance = true}), free = estimate(line, y);
+    ASSERT_TRUE(targeted.usable()) << line;
+    EXPECT_NEAR(*targeted.unconditional_variance, sample, 1e-6 * sample) << line;
+    EXPECT_EQ(targeted.estimated, free.estimated);
+    // Less is free, so the likelihood is lower, and hardly so on many rows.
+    EXPECT_LE(*targeted.log_likelihood, *free.log_likelihood + 1e-6) << line;
+    EXPECT_GT(*targeted.log_likelihood, *free.log_likelihood - 12) << line;
+  }
+  const auto refused = [&](const char* line) {
+    return test::error_of([&] { (void)estimate(line, y, {.target_variance = true}); }).code();
+  };
+  for (const char* line :
+       {"const / egarch / normal", "const / gjr / skew-student", "const ar1 / garch / normal"})
+    EXPECT_EQ(refused(line), ErrorCode::bad_option) << line;
+  Model held = parse_model("const / garch / normal");
+  held.held = {{"omega", .1}};
+  EXPECT_EQ(test::error_of([&] { (void)estimate(held, y, {.target_variance = true}); }).code(),
+            ErrorCode::bad_option);
+}
+
+// Errors against the spread of estimates over series.
+TEST(VarianceTargeting, ErrorsKnowThatTheTargetIsEstimated) {
+  constexpr int kSeries = 300;
+  std::vector<std::vector<double>> estimates(4), errors(4);
+  for (std::uint64_t s = 0; s < kSeries; ++s) {
+    const Series y =
+        simulate(parse_model("const / garch / normal"), {.05, .1, .1, .8}, 3000, {.seed = 700 + s});
+    const Fit fit = estimate("const / garch / normal", y, {.target_variance = true});
+    for (std::size_t j = 0; j < 4; ++j) {
+      estimates[j].push_back(fit.parameters[j].estimate);
+      errors[j].push_back(fit.parameters[j].se.value_or(0));
+    }
+  }
+  for (std::size_t j = 0; j < 4; ++j) {
+    double mean = 0, squares = 0, told = 0;
+    for (const double v : estimates[j]) mean += v / kSeries;
+    for (const double v : estimates[j]) squares += (v - mean) * (v - mean) / (kSeries - 1);
+    for (const double v : errors[j]) told += v / kSeries;
+    // The spread of 300 is known to 4 %.
+    EXPECT_NEAR(told / std::sqrt(squares), 1, .15) << j;
+  }
+}
+
 }  // namespace
 }  // namespace brace

@@ -55,6 +55,12 @@ struct EstimateOptions {
   // Parameters of a fit nearby, in the order of parameter_names: one more point to climb from.
   std::vector<double> start{};
 
+  // Variance targeting: omega is what makes the long-run variance that of the sample, and the
+  // others are estimated given it; of arch, garch and gjr under a symmetric law with at most a
+  // constant mean. Errors are robust ones that know the target to be estimated (Francq, Horvath and
+  // Zakoian 2011, theorem 2.1).
+  bool target_variance = false;
+
   // From that point alone: to see where another start leads.
   bool start_only = false;
 
