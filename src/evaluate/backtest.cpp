@@ -165,7 +165,8 @@ class Runner {
     const auto horizon = static_cast<std::size_t>(options_.horizon);
     KnownFit known;
     known.model = model;
-    known.covariance = fitted.covariance;
+    // Drawn from where the method does; else its delta method would be paid for nothing.
+    if (options_.method != ForecastMethod::plug_in) known.covariance = fitted.covariance;
     for (std::size_t j = 0; j < names.size(); ++j) {
       Parameter p;
       p.name = names[j];

@@ -798,6 +798,8 @@ class Engine {
     std::partial_sort(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(tried),
                       values.end(), near);
     const bool stuck = !settled(best_);
+    // From one given point a smooth maximum is the answer: no kink beside it is asked for.
+    if (!stuck && options_.start_only) return;
     double lowest = best_.f + (stuck ? kNestedSlack : -kNestedSlack);
     for (std::size_t i = 0; i < tried; ++i) {
       if (!stuck) {  // a maximum between two kinks: is the likelihood higher on one of them?

@@ -129,7 +129,8 @@ std::optional<double> delta_error(const Fit& fit, const std::vector<double>& the
   return variance > 0 ? std::optional(std::sqrt(variance)) : std::nullopt;
 }
 
-void fill_dynamics(Fit& fit) {
+// Without `errors` the delta method, which costs more than many a fit, is left out.
+void fill_dynamics(Fit& fit, bool errors) {
   const ParameterNames names = parameter_names(fit.model);
   const std::size_t first = names.mean.size(), count = names.variance.size();
   const auto dynamics_at = [&](const std::vector<double>& theta) {
@@ -149,6 +150,7 @@ void fill_dynamics(Fit& fit) {
   fit.half_life = found.half_life;
   fit.unconditional_variance = found.unconditional_variance;
   fit.typical_variance = found.typical_variance;
+  if (!errors) return;
   for (const auto& [of, error] :
        {std::pair{&Dynamics::persistence, &Fit::persistence_error},
         std::pair{&Dynamics::half_life, &Fit::half_life_error},
@@ -304,7 +306,7 @@ Fit run_job(const FitJob& job) {
         "the likelihood does not exist at the point found, in the unit of the data";
   }
   fill_criteria(fit);
-  fill_dynamics(fit);
+  fill_dynamics(fit, !job.options.hessian_errors_only);
   add_warnings(fit, window, data);
   return fit;
 }
@@ -373,7 +375,7 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   fit.exact = is_exact(fit.model, known.likelihood);
   fill_path(fit, mean_data(fit.model, *fit.series), known.presample);
   fill_criteria(fit);
-  fill_dynamics(fit);
+  fill_dynamics(fit, true);
   return fit;
 }
 
