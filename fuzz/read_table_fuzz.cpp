@@ -6,6 +6,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <cstdlib>
+#include <filesystem>
 #include <string>
 #include <string_view>
 
@@ -51,7 +52,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if ((choice & 128) != 0) options.from = "2024-01-03";
   // A file of this process's own: what is under test reads files.
   static const std::string path = [] {
-    std::string pattern = "/tmp/brace-fuzz-XXXXXX";
+    std::string pattern = (std::filesystem::temp_directory_path() / "brace-fuzz-XXXXXX").string();
     if (::mkdtemp(pattern.data()) == nullptr) broken("no temporary folder");
     return pattern + "/input.csv";
   }();

@@ -177,21 +177,17 @@ class Runner {
     }
     known.convergence.status = fitted.status;
     const auto part = std::make_shared<Series>(known_at(origin));
-    known.likelihood = LikelihoodKind::automatic;
     const Fit fit = restore(std::move(known), part);
-    const bool uncertain = options_.method != ForecastMethod::plug_in;
-    ForecastOptions ahead_options{
+    const ForecastOptions ahead_options{
         .horizon = options_.horizon,
         .intervals = options_.intervals,
         .method = options_.method,
         .tails = options_.tails,
         .future = rows_between(series_, origin + 1, origin + 1 + horizon).companions,
-        .draws =
-            uncertain ? std::max(100, options_.paths / kPathsADraw) : options_.paths / kPathsADraw,
+        .draws = std::max(100, options_.paths / kPathsADraw),
         .paths = kPathsADraw,
         .refits = 100,
         .seed = options_.seed + origin};
-    ahead_options.draws = std::max(100, ahead_options.draws);
     const Forecast ahead = forecast(fit, ahead_options);
     std::vector<BacktestStep> steps;
     for (std::size_t k = 0; k < horizon; ++k) {

@@ -221,10 +221,9 @@ void judge(Backtest& b, const BacktestOptions& options) {
                        "since the fit of theirs did not converge",
                        e.label, e.stale, b.origins.size())});
   }
-  if (b.entrants.size() > 1)
-    for (const Rows* r : {&rows.front(), &rows.back()})
-      if (b.contests.empty() || r != &rows.front())
-        if (b.contests.empty() || b.horizon > 1) b.contests.push_back(contest(b, *r, options));
+  if (b.entrants.size() > 1) b.contests.push_back(contest(b, rows.front(), options));
+  if (b.entrants.size() > 1 && b.horizon > 1)
+    b.contests.push_back(contest(b, rows.back(), options));
   b.reading = reading_of(b);
 }
 

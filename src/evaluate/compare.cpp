@@ -107,15 +107,7 @@ HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future) {
   // One step at a time: the same parameters filter the whole series.
   auto whole = std::make_shared<Series>(training);
   whole->append(future);
-  KnownFit known{.model = fit.model,
-                 .parameters = fit.parameters,
-                 .covariance = fit.covariance,
-                 .errors = fit.errors,
-                 .convergence = fit.convergence,
-                 .presample = fit.presample,
-                 .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
-                 .warnings = {}};
-  const std::vector<double> all = fitted_values(restore(std::move(known), std::move(whole)));
+  const std::vector<double> all = fitted_values(restore(known_of(fit), std::move(whole)));
   out.one_step.assign(all.begin() + static_cast<std::ptrdiff_t>(training.size()), all.end());
   out.one_step_accuracy = accuracy(future.values, out.one_step, training.values);
   return out;

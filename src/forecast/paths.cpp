@@ -33,8 +33,11 @@ constexpr int kMostRefits = 10;
 class ParameterDraws {
  public:
   explicit ParameterDraws(const Fit& fit) : fit_(fit), centre_(fit.estimates()) {
+    // Where no covariance is known draws are the estimates themselves.
+    const auto k = static_cast<Index>(centre_.size());
+    root_ = MatrixXd::Zero(k, k);
+    if (fit.covariance.size() == 0) return;
     // The symmetric root also serves a singular covariance (held and pinned parameters).
-    if (fit.covariance.size() == 0) return;  // none is known: draws are the estimates themselves
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
     root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal();
   }
@@ -44,8 +47,7 @@ class ParameterDraws {
     VectorXd z(root_.cols());
     for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
       for (double& v : z) v = stream.normal();
-      const VectorXd shift =
-          z.size() == 0 ? VectorXd::Zero(static_cast<Index>(centre_.size())) : VectorXd(root_ * z);
+      const VectorXd shift = root_ * z;
       for (std::size_t j = 0; j < centre_.size(); ++j)
         theta[j] = centre_[j] + shift(static_cast<Index>(j));
       if (!broken_rule(fit_.model, theta)) return true;

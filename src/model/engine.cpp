@@ -884,6 +884,7 @@ class Engine {
                 ? fmt::format("{}, below {}; Hessian negative definite", measured,
                               text::significant(kConverged, 1))
                 : fmt::format("the maximum lies on a bound: {}", fmt::join(bounds, "; "));
+    if (tie_) c.why += "; omega from the variance of the sample";
   }
 
   // ---- Writing the result, in the units of the data ----

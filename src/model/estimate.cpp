@@ -379,6 +379,17 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
   return fit;
 }
 
+KnownFit known_of(const Fit& fit) {
+  return {.model = fit.model,
+          .parameters = fit.parameters,
+          .covariance = fit.covariance,
+          .errors = fit.errors,
+          .convergence = fit.convergence,
+          .presample = fit.presample,
+          .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
+          .warnings = fit.warnings};
+}
+
 Fit update(const Fit& fit, const Series& more) {
   if (!fit.usable())
     throw Error(ErrorCode::bad_option,
@@ -396,15 +407,7 @@ Fit update(const Fit& fit, const Series& more) {
                     more.name, more.when(0), series->name, series->when(series->size() - 1)));
   series->append(more);
   require_usable(*series, 1, "an update");
-  return restore({.model = fit.model,
-                  .parameters = fit.parameters,
-                  .covariance = fit.covariance,
-                  .errors = fit.errors,
-                  .convergence = fit.convergence,
-                  .presample = fit.presample,
-                  .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
-                  .warnings = fit.warnings},
-                 std::move(series));
+  return restore(known_of(fit), std::move(series));
 }
 
 }  // namespace brace

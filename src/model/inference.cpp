@@ -32,6 +32,8 @@ constexpr double kInfinite = std::numeric_limits<double>::infinity();
 // The fall of the likelihood is met to this share of it.
 constexpr double kFall = 1e-6;
 constexpr std::string_view kPersistence = "persistence";
+// Estimates lie no further below the maximum than this.
+constexpr double kSameMaximum = 1e-4;
 constexpr int kMostRoots = 60;
 // Steps of the differences of g, as a share of each coordinate's error.
 constexpr double kStep = 1e-3;
@@ -65,11 +67,18 @@ class Profile {
     for (std::size_t j = 0; j < all_.size(); ++j)
       if (fit.parameters[j].held) held[j] = theta(static_cast<Index>(j));
     chart_ = std::make_unique<Chart>(fit.model, held);
+    const double at_estimates = plain_value(chart_->working(theta));
     best_ =
         minimise(objective(0), chart_->constraints(), chart_->working(theta), {.scoring_steps = 0});
     if (best_.stop != NewtonStop::optimum)
       refuse(fmt::format("'{}': no profile, since its maximum could not be reached again",
                          to_string(fit.model)));
+    // As with a targeted variance, whose profile would be that of other estimates.
+    if (at_estimates > best_.f + kSameMaximum)
+      refuse(
+          fmt::format("'{}': no profile, since its estimates are no maximum of the likelihood "
+                      "(was the variance targeted?)",
+                      to_string(fit.model)));
     const MatrixXd V =
         best_.hessian.ldlt().solve(MatrixXd::Identity(best_.x.size(), best_.x.size()));
     errors_ = V.diagonal().cwiseAbs().cwiseSqrt().cwiseMin(1.0);

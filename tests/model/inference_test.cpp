@@ -125,6 +125,15 @@ TEST(ProfileInterval, RefusesWhatItDoesNotKnow) {
             "beta1, persistence");
   EXPECT_EQ(test::error_of([&] { (void)profile_interval(fit, "mu", 1.5); }).code(),
             ErrorCode::bad_option);
+  // The estimates of a targeted variance are no maximum, and its certificate says what they are.
+  const Fit targeted =
+      estimate("const / garch / normal", returns("const / garch / normal", {.04, .05, .08, .87}),
+               {.target_variance = true});
+  EXPECT_NE(targeted.convergence.why.find("omega from the variance of the sample"),
+            std::string::npos);
+  EXPECT_NE(std::string(test::error_of([&] { (void)profile_interval(targeted, "beta1"); }).what())
+                .find("no maximum of the likelihood"),
+            std::string::npos);
 }
 
 TEST(WaldTest, IsTheSquareOfTWithOneParameter) {

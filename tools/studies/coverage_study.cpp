@@ -114,8 +114,10 @@ void run(const Design& design, std::size_t n, std::uint64_t number, bool with_re
       for (std::size_t level = 0; level < 2; ++level) {
         const Interval& r = ahead.steps[k].return_interval[level];
         if (std::isnan(r.low) || std::isnan(r.high) || std::isnan(variances[k])) {
-          fmt::print(stderr, "NaN: {} n {} series {} method {} step {} v {}\n", design.line, n, number, to_string(kMethods[m]), k + 1, variances[k]);
-          for (const Parameter& p : fit.parameters) fmt::print(stderr, " {} {}", p.name, p.estimate);
+          fmt::print(stderr, "NaN: {} n {} series {} method {} step {} v {}\n", design.line, n,
+                     number, to_string(kMethods[m]), k + 1, variances[k]);
+          for (const Parameter& p : fit.parameters)
+            fmt::print(stderr, " {} {}", p.name, p.estimate);
           fmt::print(stderr, " {}\n", fit.convergence.why);
           continue;
         }

@@ -59,6 +59,8 @@ struct KnownFit {
   LikelihoodKind likelihood = LikelihoodKind::automatic;
   std::vector<Warning> warnings;
 };
+// What is known of a fit, to restore it on other rows.
+[[nodiscard]] KnownFit known_of(const Fit& fit);
 [[nodiscard]] Fit restore(KnownFit known, std::shared_ptr<const Series> series);
 
 // The same fit with more rows behind it, nothing estimated: the path goes on under the old
