@@ -2,119 +2,18 @@
 // Covered by tests/forecast/.
 #include "forecast/paths.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
 #include <numeric>
 
-#include "brace/base/error.hpp"
-#include "brace/base/text.hpp"
-#include "brace/model/estimate.hpp"
-#include "brace/model/model_line.hpp"
-#include "model/admissible.hpp"
 
 namespace brace {
 namespace {
 
 using Eigen::Index;
-using Eigen::MatrixXd;
-using Eigen::VectorXd;
 
-// After so many refusals in a row the draws say nothing any more.
-constexpr int kMostRedraws = 1000;
 // Draws in a row under which the variance leaves the range of numbers.
 constexpr int kMostUnruly = 100;
-// Refits of one draw that may fail before the estimates stand in.
-constexpr int kMostRefits = 10;
-
-// Draws of the parameters from a normal law around the estimates, those outside the admissible
-// region drawn again.
-class ParameterDraws {
- public:
-  explicit ParameterDraws(const Fit& fit) : fit_(fit), centre_(fit.estimates()) {
-    // Where no covariance is known draws are the estimates themselves.
-    const auto k = static_cast<Index>(centre_.size());
-    root_ = MatrixXd::Zero(k, k);
-    if (fit.covariance.size() == 0) return;
-    // The symmetric root also serves a singular covariance (held and pinned parameters).
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
-    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal();
-  }
-
-  // False when no admissible draw was found.
-  bool draw(RandomStream& stream, std::vector<double>& theta, std::size_t& refused) const {
-    VectorXd z(root_.cols());
-    for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
-      for (double& v : z) v = stream.normal();
-      const VectorXd shift = root_ * z;
-      for (std::size_t j = 0; j < centre_.size(); ++j)
-        theta[j] = centre_[j] + shift(static_cast<Index>(j));
-      if (!broken_rule(fit_.model, theta)) return true;
-      ++refused;
-    }
-    return false;
-  }
-
- private:
-  const Fit& fit_;
-  std::vector<double> centre_;
-  MatrixXd root_;
-};
-
-// Series made by the fitted model with the shocks that were seen, fitted again (Pascual, Romo and
-// Ruiz 2006).
-class Refits {
- public:
-  explicit Refits(const Fit& fit)
-      : fit_(fit), data_(mean_data(fit.model, fit.window())), theta_(fit.estimates()) {}
-
-  // False when none of several refits converged.
-  bool draw(RandomStream& stream, const ShockSource& shocks, std::vector<double>& theta,
-            std::size_t& refused) const {
-    const std::span<const double> y = fit_.data();
-    const std::size_t lost = data_.lost, rows = data_.change.size();
-    Past past = Past::before_sample(fit_.model, theta_, fit_.presample);
-    for (std::size_t l = 0; l < lost; ++l)
-      past.levels[l] = std::isnan(y[lost - 1 - l]) ? 0 : y[lost - 1 - l];
-    const ParameterNames names = parameter_names(fit_.model);
-    const std::span<const double> shape =
-        std::span(theta_).subspan(names.mean.size() + names.variance.size());
-    std::vector<double> z(rows);
-    Series made = fit_.window();
-    for (int attempt = 0; attempt < kMostRefits; ++attempt) {
-      shocks.fill(stream, shape, 0, z);
-      Stepper step(fit_.model, theta_, past);
-      for (std::size_t t = 0; t < rows; ++t) {
-        const auto row = static_cast<Index>(t);
-        const double mu = data_.columns.cols() > 0 ? step.regression(data_.columns.row(row)) : 0;
-        const double columns = data_.variance_columns.cols() > 0
-                                   ? step.variance_regression(data_.variance_columns.row(row))
-                                   : 0;
-        const double v = step.advance(z[t], mu, columns).y;
-        if (!std::isnan(y[t + lost])) made.values[t + lost] = v;
-      }
-      const Fit again =
-          estimate(fit_.model, made,
-                   {.errors = ErrorKind::hessian,
-                    .likelihood = fit_.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
-                    .start = theta_,
-                    .start_only = true,
-                    .hessian_errors_only = true});
-      if (again.usable()) {
-        theta = again.estimates();
-        return true;
-      }
-      ++refused;
-    }
-    return false;
-  }
-
- private:
-  const Fit& fit_;
-  MeanData data_;
-  std::vector<double> theta_;
-};
 
 // Totals hold every step: one look at each path.
 bool all_finite(const Cloud& cloud, std::size_t first, std::size_t count) {
@@ -132,74 +31,6 @@ bool is_plain(const Model& m) {
 }
 
 }  // namespace
-
-Origin::Origin(const Fit& fit)
-    : fit_(fit),
-      data_(mean_data(fit.model, fit.window())),
-      conditional_(fit.model, data_, Order::value) {
-  const std::span<const double> y = fit.data();
-  for (std::size_t l = 0; l < data_.lost; ++l) {
-    levels_.push_back(y[y.size() - 1 - l]);
-    if (std::isnan(levels_.back()) && !fit.exact)
-      throw Error(ErrorCode::too_few_observations,
-                  fmt::format("a forecast of '{}' would go on from a missing value; end {} at a "
-                              "value that is present (--to)",
-                              to_string(fit.model), fit.series->name));
-  }
-  for (const double v : data_.change) counted_.push_back(std::isnan(v) ? 0 : 1);
-}
-
-bool Origin::at(std::span<const double> theta, Past& past) {
-  if (fit_.exact) {
-    if (!filter(fit_.model, data_, theta, found_)) return false;
-    past = Past::after(fit_.model, theta, found_.end, theta[mean_positions(fit_.model).count]);
-    return true;
-  }
-  if (!conditional_.path(theta, path_)) return false;
-  past = Past::after(fit_.model, theta, path_.dev, path_.e, path_.h, counted_, path_.presample,
-                     levels_);
-  return true;
-}
-
-Past Origin::at_estimates() {
-  const std::vector<double> theta = fit_.estimates();
-  if (fit_.exact) {
-    Past past;
-    if (!at(theta, past))
-      throw Error(ErrorCode::bad_option,
-                  fmt::format("'{}': its parameters are not stationary", to_string(fit_.model)));
-    return past;
-  }
-  const auto rows = [&](const auto& all) { return std::span(all).subspan(fit_.lost); };
-  return Past::after(fit_.model, theta, rows(fit_.deviations), rows(fit_.shocks),
-                     rows(fit_.variances), rows(fit_.counted), fit_.presample, levels_);
-}
-
-std::vector<double> ShockSource::of_fit(const Fit& fit) {
-  std::vector<double> z = fit.standardised().present_values();
-  const auto n = static_cast<double>(z.size());
-  double mean = 0, square = 0;
-  for (const double v : z) mean += v / n;
-  for (double& v : z) {
-    v -= mean;
-    square += v * v / n;
-  }
-  for (double& v : z) v /= std::sqrt(square);
-  return z;
-}
-
-void ShockSource::fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
-                       std::span<double> z) const {
-  if (!residuals_.empty()) {
-    for (double& v : z)
-      v = residuals_[static_cast<std::size_t>(stream.uniform() *
-                                              static_cast<double>(residuals_.size()))];
-  } else if (path % 2 == 0 || !law_.symmetric) {
-    law_.draw_many(stream, shape, z);
-  } else {
-    for (double& v : z) v = -v;
-  }
-}
 
 PathMaker::PathMaker(const Model& model, std::size_t horizon, const Columns& columns)
     : model_(model),
@@ -293,8 +124,6 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
                     paths = refit ? std::max<std::size_t>(1, all / draws)
                                   : static_cast<std::size_t>(options.paths);
   Cloud cloud(horizon, draws * paths, paths, options.transformed != nullptr);
-  const ParameterDraws parameters(fit);
-  const Refits refits(fit);
   const std::vector<double> estimate = fit.estimates();
   const ShockSource shocks(shock_law(fit.model.shocks),
                            seen ? ShockSource::of_fit(fit) : std::vector<double>{});
@@ -304,20 +133,19 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
     RandomStream stream(options.seed, stream_number);
     std::vector<double> theta = estimate;
     Origin origin(fit);
+    const std::unique_ptr<ParameterDraws> parameters =
+        uncertain ? make_parameter_draws(fit, options.method, shocks, origin, stream) : nullptr;
     const Past past = origin.at_estimates();
     Past start = past;
     PathMaker maker(fit.model, horizon, columns);
     std::vector<double> y(horizon);
     for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
-      std::size_t& count = refused[stream_number];
       bool made = false;
       for (int attempt = 0; uncertain && !made && attempt < kMostUnruly; ++attempt) {
-        const bool drawn = refit ? refits.draw(stream, shocks, theta, count)
-                                 : parameters.draw(stream, theta, count);
-        if (!drawn) break;
+        if (!parameters->next(theta)) break;
         made = origin.at(theta, start) && maker.run(theta, start, shocks, stream, paths, cloud,
                                                     d * paths, options.first_variance);
-        count += made ? 0 : 1;
+        refused[stream_number] += made ? 0 : 1;
       }
       // No admissible draw: counted in `refused`, which the caller reports.
       if (!made)
@@ -330,6 +158,7 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
         for (std::size_t k = 0; k < horizon; ++k) cloud.original[k][at] = back[k];
       }
     }
+    if (parameters) refused[stream_number] += parameters->refused();
   });
   cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
   cloud.drawn = uncertain ? draws : 0;

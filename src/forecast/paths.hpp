@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Simulated paths of the coming rows: where they begin, which parameters and shocks they are made
-// with, and what they leave behind.
+// Simulated paths of the coming rows and what they leave behind.
 //
 //   Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
 //   cloud.returns[k];    // of all paths, k steps ahead
@@ -11,8 +10,7 @@
 #include <vector>
 
 #include "brace/forecast/forecast.hpp"
-#include "model/innovations.hpp"
-#include "model/likelihood.hpp"
+#include "forecast/draws.hpp"
 #include "model/stepper.hpp"
 
 namespace brace {
@@ -38,25 +36,6 @@ struct Cloud {
 // Regressors of the coming rows.
 struct Columns {
   Eigen::MatrixXd mean, variance;  // horizon x regressors
-};
-
-// Shocks of unit variance: of the law, or those that were seen.
-class ShockSource {
- public:
-  // `residuals` empty: of the law.
-  ShockSource(const ShockLaw& law, std::vector<double> residuals)
-      : law_(law), residuals_(std::move(residuals)) {}
-  // The standardised residuals of a fit with mean 0 and variance 1.
-  [[nodiscard]] static std::vector<double> of_fit(const Fit& fit);
-
-  // One path. Under a symmetric law every second one mirrors the one before it, and means come out
-  // right.
-  void fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
-            std::span<double> z) const;
-
- private:
-  const ShockLaw& law_;
-  std::vector<double> residuals_;
 };
 
 // Paths from one past under one set of parameters.
@@ -90,26 +69,5 @@ class PathMaker {
 [[nodiscard]] Cloud simulate_paths(const Fit& fit, const ForecastOptions& options,
                                    const Columns& columns, const std::vector<Timestamp>& dates,
                                    const Executor& executor);
-
-// Where the paths begin, for any parameters: the data filtered once more under them.
-class Origin {
- public:
-  explicit Origin(const Fit& fit);
-
-  // False where the parameters are not admitted.
-  bool at(std::span<const double> theta, Past& past);
-  // At the estimates, where the presample value is the stored one.
-  Past at_estimates();
-  [[nodiscard]] const ArmaState& end() const { return found_.end; }
-
- private:
-  const Fit& fit_;
-  MeanData data_;
-  Likelihood<double> conditional_;
-  Likelihood<double>::Path path_;
-  std::vector<unsigned char> counted_;
-  Innovations found_;
-  std::vector<double> levels_;
-};
 
 }  // namespace brace

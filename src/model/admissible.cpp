@@ -5,8 +5,6 @@
 #include <numeric>
 
 #include "brace/maths/lag_polynomial.hpp"
-#include "model/families.hpp"
-#include "model/lag_product.hpp"
 
 namespace brace {
 namespace {
@@ -24,29 +22,34 @@ bool inside(const Lags& lags, std::span<const double> coefficients, double sign)
 
 }  // namespace
 
-std::optional<std::string> broken_rule(const Model& model, std::span<const double> theta) {
+AdmissionRules::AdmissionRules(const Model& model)
+    : model_(model),
+      at_(mean_positions(model)),
+      bounds_(variance_family(model.variance).bounds(model)) {
   const ParameterNames names = parameter_names(model);
-  const MeanPositions at = mean_positions(model);
-  if (!inside(model.mean.ar, theta.subspan(at.ar), 1)) return "ar is stationary";
-  if (!inside(model.mean.ma, theta.subspan(at.ma), -1)) return "ma is invertible";
-  if (!inside(model.mean.seasonal_ar, theta.subspan(at.seasonal_ar), 1)) return "sar is stationary";
-  if (!inside(model.mean.seasonal_ma, theta.subspan(at.seasonal_ma), -1))
-    return "sma is invertible";
-  const std::span<const double> variance = theta.subspan(names.mean.size());
-  for (const Bound& bound : variance_family(model.variance).bounds(model)) {
+  first_variance_ = names.mean.size();
+  first_shape_ = first_variance_ + names.variance.size();
+}
+
+std::optional<std::string> AdmissionRules::broken_by(std::span<const double> theta) const {
+  const Mean& mean = model_.mean;
+  if (!inside(mean.ar, theta.subspan(at_.ar), 1)) return "ar is stationary";
+  if (!inside(mean.ma, theta.subspan(at_.ma), -1)) return "ma is invertible";
+  if (!inside(mean.seasonal_ar, theta.subspan(at_.seasonal_ar), 1)) return "sar is stationary";
+  if (!inside(mean.seasonal_ma, theta.subspan(at_.seasonal_ma), -1)) return "sma is invertible";
+  const std::span<const double> variance = theta.subspan(first_variance_);
+  for (const Bound& bound : bounds_) {
     double sum = 0;
     for (const auto& [index, weight] : bound.terms) sum += weight * variance[index];
     // A bound on a level is for scaled data; in natural units it says that the level is positive.
     const bool kept = !bound.of_level ? sum <= bound.limit : bound.limit < 0 ? sum < 0 : sum <= 0;
     if (!kept) return bound.name;
   }
-  if (const auto broken = variance_family(model.variance).broken)
-    if (const auto rule = broken(model, variance)) return rule;
-  const ShockLaw& law = shock_law(model.shocks);
-  for (std::size_t s = 0; s < law.shapes.size(); ++s) {
-    const double value = theta[names.mean.size() + names.variance.size() + s];
-    if (!law.shapes[s].admits(value)) return law.shapes[s].rule;
-  }
+  if (const auto broken = variance_family(model_.variance).broken)
+    if (const auto rule = broken(model_, variance)) return rule;
+  const ShockLaw& law = shock_law(model_.shocks);
+  for (std::size_t s = 0; s < law.shapes.size(); ++s)
+    if (!law.shapes[s].admits(theta[first_shape_ + s])) return law.shapes[s].rule;
   return std::nullopt;
 }
 

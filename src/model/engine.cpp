@@ -44,13 +44,15 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 8;
 // More points for few rows, and for a maximum on a bound: how many, how many are climbed to their
 // end, and how far their mu lies from the mean in standard deviations.
-constexpr int kScattered = 32;
-constexpr std::size_t kFinishedScattered = 8;
+constexpr int kScattered = 64;
+constexpr std::size_t kFinishedScattered = 16;
 constexpr int kShapeSteps = 8;
-constexpr double kScatterMean = 0.1;
+constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
-// Values of the series next to a stalled mu that are tried as kinks.
-constexpr std::size_t kKinks = 8;
+// Values of the series next to a stalled mu that are looked at as kinks, the likeliest of them that
+// are climbed, and how often the look goes on from a higher one.
+constexpr std::size_t kKinksSeen = 48, kKinks = 8;
+constexpr int kKinkRounds = 4;
 // Steps of a climb that may stall on one.
 constexpr int kKinkedSteps = 50;
 // A kink whose likelihood is so little below that of a smooth maximum is climbed to its end.
@@ -145,7 +147,6 @@ class Engine {
 
   void run(Fit& fit) {
     climb();
-    if (may_kink() && best_.x.size() > 0) finish_on_kink();
     judge(fit.convergence);
     write_estimates(fit);
     if (fit.usable()) write_errors(fit);
@@ -576,19 +577,26 @@ class Engine {
       }
     } else {
       climb_joint(points, one_hill ? 1 : kFinished);
-      // On few rows there are many hills, and a maximum on a bound may be a smaller one's: then
-      // more of the country is looked at.
-      const bool on_bound = (best_.multipliers.array() > 0).any();
-      if (options_.starts > 0 || options_.start_only || kink_ || (many && !on_bound)) return;
-      if (one_hill) {
-        starts_ = static_cast<int>(all.size());
-        climb_joint(all, kFinished);
+      // On few rows there are many hills, and a maximum on a bound or a kink may be a smaller one's:
+      // then more of the country is looked at.
+      const bool on_bound = on_kink_ || (best_.multipliers.array() > 0).any();
+      if (options_.starts == 0 && !options_.start_only && (!many || on_bound)) {
+        if (one_hill) {
+          starts_ = static_cast<int>(all.size());
+          climb_joint(all, kFinished);
+        }
+        std::vector<VectorXd> more = scattered(all);
+        if (!shock_law(model_.shocks).shapes.empty())
+          for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
+        starts_ += static_cast<int>(more.size());
+        climb_joint(more, kFinishedScattered);
       }
-      std::vector<VectorXd> more = scattered(all);
-      if (!shock_law(model_.shocks).shapes.empty())
-        for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
-      starts_ += static_cast<int>(more.size());
-      climb_joint(more, kFinishedScattered);
+      look_for_kinks();
+      if (on_kink_ && !(settled(best_) && best_.f <= on_kink_->top.f)) {
+        kink_ = on_kink_->mu;
+        chart_ = std::move(on_kink_->chart);
+        best_ = std::move(on_kink_->top);
+      }
     }
   }
 
@@ -618,7 +626,8 @@ class Engine {
     };
     std::vector<VectorXd> more;
     for (int i = 0; i < kScattered; ++i) {
-      const double share = u.uniform();
+      // Every second one beyond its two starts, to where the bounds stop it.
+      const double share = i % 2 == 0 ? u.uniform() : kScatterBeyond * u.uniform();
       VectorXd x = share * any() + (1 - share) * any();
       for (Index c = 0; c < x.size(); ++c) {
         const std::size_t p = chart_.parameter(c);
@@ -641,6 +650,7 @@ class Engine {
   }
 
   void keep_better(NewtonResult r) {
+    if (!settled(r) && std::isfinite(r.f) && (!stalled_ || r.f < stalled_->f)) stalled_ = r;
     const bool better = best_.x.size() == 0 || (settled(r) && !settled(best_)) ||
                         (settled(r) == settled(best_) && r.f < best_.f);
     if (better) best_ = std::move(r);
@@ -744,9 +754,9 @@ class Engine {
     std::size_t climbed = 0;
     const bool kinked = may_kink();
     for (const bool damped : {false, true}) {
-      if (damped && may_kink()) {
-        finish_on_kink();
-        if (settled(best_)) break;
+      if (damped && kinked) {
+        look_for_kinks();
+        if (on_kink_) break;
         climbed = 0;
       }
       for (const auto& [f, x] : ranked) {
@@ -782,56 +792,74 @@ class Engine {
            model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1;
   }
 
-  // Holds mu at each of the values next to where the climb stalled and climbs in the others: a
-  // maximum where the likelihood falls to both sides.
-  void finish_on_kink() {
-    const VectorXd stalled = chart_.natural(best_.x);
+  // A maximum with mu held at a value of the series from which the likelihood falls to both sides:
+  // looked for where the highest climb stalled, and beside a smooth maximum.
+  void look_for_kinks() {
+    if (!may_kink()) return;
+    if (stalled_ && !(settled(best_) && stalled_->f > best_.f)) {
+      VectorXd from = chart_.natural(stalled_->x);
+      double below = stalled_->f + kNestedSlack;
+      for (int round = 0; round < kKinkRounds && climb_kinks(from, below, kKinksSeen); ++round) {
+        from = on_kink_->chart.natural(on_kink_->top.x);
+        below = on_kink_->top.f;
+      }
+      stalled_.reset();
+    }
+    // From one given point a smooth maximum is the answer: no kink beside it is asked for.
+    if (settled(best_) && !options_.start_only)
+      (void)climb_kinks(chart_.natural(best_.x), best_.f - kNestedSlack, kKinks);
+  }
+
+  // Of the `seen` values next to mu the likeliest few, the others climbed to their end with mu held
+  // there. True when one is a maximum, and its f below `below` and that of kinks found before.
+  bool climb_kinks(const VectorXd& from, double below, std::size_t seen) {
+    if (on_kink_) below = std::min(below, on_kink_->top.f);
     std::vector<double> values;
     for (const double v : scaled_.data.change)
       if (!std::isnan(v)) values.push_back(v);
-    const auto near = [&](double a, double b) {
-      return std::abs(a - stalled(0)) < std::abs(b - stalled(0));
-    };
     std::sort(values.begin(), values.end());
     values.erase(std::unique(values.begin(), values.end()), values.end());
-    const std::size_t tried = std::min(kKinks, values.size());
-    std::partial_sort(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(tried),
-                      values.end(), near);
-    const bool stuck = !settled(best_);
-    // From one given point a smooth maximum is the answer: no kink beside it is asked for.
-    if (!stuck && options_.start_only) return;
-    double lowest = best_.f + (stuck ? kNestedSlack : -kNestedSlack);
-    for (std::size_t i = 0; i < tried; ++i) {
-      if (!stuck) {  // a maximum between two kinks: is the likelihood higher on one of them?
-        VectorXd there = stalled;
-        there(0) = values[i];
-        surface_->evaluate(span_of(there), Order::value, derivatives_);
-        if (!derivatives_.admitted || -derivatives_.log_likelihood > best_.f + kNearKink) continue;
-      }
+    seen = std::min(seen, values.size());
+    std::partial_sort(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(seen),
+                      values.end(), [&](double a, double b) {
+                        return std::abs(a - from(0)) < std::abs(b - from(0));
+                      });
+    std::vector<std::pair<double, double>> ranked;  // f, mu
+    for (std::size_t i = 0; i < seen; ++i) {
+      VectorXd there = from;
+      there(0) = values[i];
+      ++evaluations_;
+      surface_->evaluate(span_of(there), Order::value, derivatives_);
+      if (derivatives_.admitted && -derivatives_.log_likelihood < below + kNearKink)
+        ranked.emplace_back(-derivatives_.log_likelihood, values[i]);
+    }
+    std::sort(ranked.begin(), ranked.end());
+    ranked.resize(std::min(ranked.size(), kKinks));
+    bool found = false;
+    for (const auto& [f, mu] : ranked) {
       std::vector<std::optional<double>> held = held_scaled();
-      held[0] = values[i];
+      held[0] = mu;
       Chart chart = make_chart(held);
-      VectorXd start = stalled;
-      start(0) = values[i];
+      VectorXd start = from;
+      start(0) = mu;
       NewtonOptions newton;
       newton.max_iterations = options_.max_iterations;
       NewtonResult r =
           minimise(objective_in(chart), chart.constraints(), chart.working(start), newton);
-      if (!settled(r) || !(r.f < lowest)) continue;
-      // f rises to both sides of the kink.
-      const auto slope_at = [&](double mu) {
+      if (!settled(r) || !(r.f < below)) continue;
+      const auto slope_at = [&](double at) {
         VectorXd theta = chart.natural(r.x);
-        theta(0) = mu;
+        theta(0) = at;
         surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
         return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
       };
-      const double beside = 1e-9 * (1 + std::abs(values[i]));
-      if (!(slope_at(values[i] - beside) < 0 && slope_at(values[i] + beside) > 0)) continue;
-      lowest = r.f;
-      chart_ = std::move(chart);
-      best_ = std::move(r);
-      kink_ = values[i];
+      const double beside = 1e-9 * (1 + std::abs(mu));
+      if (!(slope_at(mu - beside) < 0 && slope_at(mu + beside) > 0)) continue;
+      below = r.f;
+      on_kink_.emplace(Summit{std::move(r), std::move(chart), mu});
+      found = true;
     }
+    return found;
   }
 
   static bool settled(const NewtonResult& r) {
@@ -1056,6 +1084,14 @@ class Engine {
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle
   int evaluations_ = 0, starts_ = 0;
+  // The highest climb that stalled, and the highest kink.
+  std::optional<NewtonResult> stalled_;
+  struct Summit {
+    NewtonResult top;
+    Chart chart;
+    double mu;
+  };
+  std::optional<Summit> on_kink_;
   std::optional<double> kink_;  // mu where the maximum lies on a kink, scaled data
   // Which starting point was given by the caller; none where it is no index of one.
   std::size_t given_ = std::numeric_limits<std::size_t>::max();

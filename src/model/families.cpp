@@ -59,6 +59,12 @@ StepRules step_rules(const Model& model, std::span<const double> theta,
   return rules;
 }
 
+void add_at_lag(std::vector<double>& by_lag, int lag, double decay) {
+  const auto l = static_cast<std::size_t>(lag);
+  if (by_lag.size() < l) by_lag.resize(l, 0.0);
+  by_lag[l - 1] += decay;
+}
+
 std::optional<double> half_life_of(const std::vector<double>& decay) {
   const double root = largest_inverse_root(decay);
   return root > 0 && root < 1 ? std::optional(std::log(0.5) / std::log(root)) : std::nullopt;

@@ -30,6 +30,8 @@ struct Dynamics {
   std::optional<double> unconditional_variance;  // mean of h
   std::optional<double> typical_variance;        // where recursions run in another scale than h's
 };
+// `decay` of the variance at lag `lag`, of a list by lag that grows as it must.
+void add_at_lag(std::vector<double>& by_lag, int lag, double decay);
 // The largest inverse root of a decay by lag, whose sum is the persistence, gives the half-life.
 [[nodiscard]] std::optional<double> half_life_of(const std::vector<double>& decay);
 
@@ -64,6 +66,9 @@ struct VarianceFamily {
   // Starting points for data scaled to unit variance, widely spread; the engine takes the best.
   // Without the coefficients of regressors.
   std::vector<std::vector<double>> (*starts)(const Model& model);
+  // Of shocks to the variance, alone and at once; empty where there is no such number.
+  std::optional<double> (*persistence)(const Model& model, std::span<const double> theta,
+                                       std::span<const double> shape);
   Dynamics (*dynamics)(const Model& model, std::span<const double> theta,
                        std::span<const double> shape);
   // h of the next row, before the terms in regressors or with their sum.

@@ -55,7 +55,8 @@ std::vector<std::vector<double>> starts(const Model& model) {
   };
   constexpr Guess kGrid[] = {{.06, .2, .97, 1.5}, {.10, .3, .95, 1}, {.06, .2, .97, 2},
                              {.15, .1, .85, 1.5}, {.05, 0, .60, 2},  {.08, .6, .98, 1},
-                             {.20, 0, .70, 1},    {.05, .1, .99, 2}};
+                             {.20, 0, .70, 1},    {.05, .1, .99, 2},
+                             {.01, .9, .96, .4},  {.02, -.8, .80, .4}, {.05, .4, .95, 3}};
   for (const Guess& guess : kGrid) {
     std::vector<double> theta{1 - guess.persistence};
     const auto share = [&theta](double sum, std::size_t count, double parts) {
@@ -79,19 +80,29 @@ double weigh(const Layout& at, std::span<const double> theta, std::size_t i, con
          (std::pow(1 - gamma, delta) * news.plus + std::pow(1 + gamma, delta) * news.minus);
 }
 
+std::vector<double> decay(const Layout& at, const Model& model, std::span<const double> theta,
+                          std::span<const double> shape) {
+  const StepRules rules = step_rules(model, theta, shape);
+  std::vector<double> by_lag;
+  for (std::size_t i = 0; i < at.shocks.size(); ++i)
+    add_at_lag(by_lag, at.shocks[i], weigh(at, theta, i, rules.powers));
+  for (std::size_t i = 0; i < at.variances.size(); ++i)
+    add_at_lag(by_lag, at.variances[i], theta[at.beta + i]);
+  return by_lag;
+}
+
+std::optional<double> persistence(const Model& model, std::span<const double> theta,
+                                  std::span<const double> shape) {
+  const std::vector<double> by_lag = decay(Layout(model), model, theta, shape);
+  return std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
+}
+
 Dynamics dynamics(const Model& model, std::span<const double> theta,
                   std::span<const double> shape) {
   const Layout at(model);
-  const StepRules rules = step_rules(model, theta, shape);
-  const int longest = std::max(at.shocks.back(), at.variances.empty() ? 0 : at.variances.back());
-  std::vector<double> by_lag(static_cast<std::size_t>(longest), 0.0);
-  for (std::size_t i = 0; i < at.shocks.size(); ++i)
-    by_lag[static_cast<std::size_t>(at.shocks[i]) - 1] += weigh(at, theta, i, rules.powers);
-  for (std::size_t i = 0; i < at.variances.size(); ++i)
-    by_lag[static_cast<std::size_t>(at.variances[i]) - 1] += theta[at.beta + i];
   Dynamics out;
-  out.persistence = std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
-  out.half_life = half_life_of(by_lag);
+  out.persistence = persistence(model, theta, shape);
+  out.half_life = half_life_of(decay(at, model, theta, shape));
   if (*out.persistence < 1 && model.variance_regressors.empty()) {
     out.typical_variance = std::pow(theta[0] / (1 - *out.persistence), 2 / theta[at.delta]);
     if (theta[at.delta] == 2) out.unconditional_variance = out.typical_variance;
@@ -143,6 +154,7 @@ void rescale(const Model& model, double scale, std::span<double> theta, Eigen::M
 extern const VarianceFamily kAparchFamily;
 const VarianceFamily kAparchFamily{.bounds = bounds,
                                    .starts = starts,
+                                   .persistence = persistence,
                                    .dynamics = dynamics,
                                    .next = next,
                                    .state = state,

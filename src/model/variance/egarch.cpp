@@ -86,6 +86,11 @@ std::vector<std::vector<double>> starts(const Model& model) {
   return points;
 }
 
+std::optional<double> persistence(const Model& model, std::span<const double> theta,
+                                  std::span<const double>) {
+  return Layout(model).persistence(theta);
+}
+
 Dynamics dynamics(const Model& model, std::span<const double> theta,
                   std::span<const double> shape) {
   const Layout at(model);
@@ -170,6 +175,7 @@ std::vector<LogVarianceResponse> log_variance_responses(const Model& model,
 extern const VarianceFamily kEgarchFamily;
 const VarianceFamily kEgarchFamily{.bounds = bounds,
                                    .starts = starts,
+                                   .persistence = persistence,
                                    .dynamics = dynamics,
                                    .next = next,
                                    .state = state,

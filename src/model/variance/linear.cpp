@@ -115,28 +115,37 @@ std::vector<std::vector<double>> starts(const Model& model) {
   return points;
 }
 
+// Of a family with a level, by lag.
+std::vector<double> decay(const Layout& at, const Model& model, std::span<const double> theta,
+                          std::span<const double> shape) {
+  const double kappa = at.signs ? step_rules(model, theta, shape).negative_square : 0;
+  std::vector<double> by_lag;
+  for (std::size_t i = 0; i < at.shocks.size(); ++i)
+    add_at_lag(by_lag, at.shocks[i],
+               theta[at.alpha + i] + (at.signs ? kappa * theta[at.gamma + i] : 0));
+  for (std::size_t i = 0; i < at.variances.size(); ++i)
+    add_at_lag(by_lag, at.variances[i], theta[at.beta + i]);
+  return by_lag;
+}
+
+std::optional<double> persistence(const Model& model, std::span<const double> theta,
+                                  std::span<const double> shape) {
+  const Layout at(model);
+  if (at.averages || at.integrated) return 1;
+  const std::vector<double> by_lag = decay(at, model, theta, shape);
+  if (by_lag.empty()) return std::nullopt;
+  return std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
+}
+
 Dynamics dynamics(const Model& model, std::span<const double> theta,
                   std::span<const double> shape) {
   const Layout at(model);
   Dynamics out;
-  if (at.averages || at.integrated) {
-    out.persistence = 1;
-    return out;
-  }
-  const double kappa = step_rules(model, theta, shape).negative_square;
-  const int longest = std::max(at.shocks.empty() ? 0 : at.shocks.back(),
-                               at.variances.empty() ? 0 : at.variances.back());
-  std::vector<double> by_lag(static_cast<std::size_t>(longest), 0.0);
-  const auto lag = [&by_lag](int l) -> double& { return by_lag[static_cast<std::size_t>(l) - 1]; };
-  for (std::size_t i = 0; i < at.shocks.size(); ++i)
-    lag(at.shocks[i]) += theta[at.alpha + i] + (at.signs ? kappa * theta[at.gamma + i] : 0);
-  for (std::size_t i = 0; i < at.variances.size(); ++i) lag(at.variances[i]) += theta[at.beta + i];
-  const double persistence = std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
-  if (persistence < 1 && at.columns == at.count)
-    out.unconditional_variance = theta[0] / (1 - persistence);
-  if (by_lag.empty()) return out;
-  out.persistence = persistence;
-  out.half_life = half_life_of(by_lag);
+  out.persistence = persistence(model, theta, shape);
+  if (at.averages || at.integrated) return out;
+  const double left = 1 - out.persistence.value_or(0);
+  if (left > 0 && at.columns == at.count) out.unconditional_variance = theta[0] / left;
+  if (out.persistence) out.half_life = half_life_of(decay(at, model, theta, shape));
   return out;
 }
 
@@ -163,6 +172,7 @@ double next(const StepRules& rules, const VarianceState& past, double columns) {
 extern const VarianceFamily kLinearFamily;
 const VarianceFamily kLinearFamily{.bounds = bounds,
                                    .starts = starts,
+                                   .persistence = persistence,
                                    .dynamics = dynamics,
                                    .next = next,
                                    .state = no_state,

@@ -45,13 +45,18 @@ std::vector<std::vector<double>> starts(const Model&) {
     double phi, d, beta;
   };
   constexpr Guess kGrid[] = {{.20, .40, .50}, {.10, .30, .30}, {.30, .50, .65},
-                             {.05, .20, .10}, {.20, .60, .70}, {.00, .45, .30}};
+                             {.05, .20, .10}, {.20, .60, .70}, {.00, .45, .30},
+                             {.75, .05, .65}, {.80, .28, .75}, {.50, .05, .40}};
   for (const Guess& guess : kGrid) {
     const std::vector<double> lambda = weights(guess.phi, guess.d, guess.beta);
     const double sum = std::accumulate(lambda.begin(), lambda.end(), 0.0);
     points.push_back({(1 - guess.beta) * (1 - sum), guess.phi, guess.d, guess.beta});
   }
   return points;
+}
+
+std::optional<double> persistence(const Model&, std::span<const double>, std::span<const double>) {
+  return std::nullopt;
 }
 
 Dynamics dynamics(const Model&, std::span<const double>, std::span<const double>) {
@@ -92,6 +97,7 @@ std::optional<std::string> broken(const Model&, std::span<const double> theta) {
 extern const VarianceFamily kLongMemoryFamily;
 const VarianceFamily kLongMemoryFamily{.bounds = bounds,
                                        .starts = starts,
+                                       .persistence = persistence,
                                        .dynamics = dynamics,
                                        .next = next,
                                        .state = no_state,

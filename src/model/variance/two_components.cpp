@@ -29,10 +29,18 @@ std::vector<std::vector<double>> starts(const Model&) {
   // A climb that starts far off may hang where the two components are one: many starts.
   constexpr Guess kGrid[] = {{.08, .70, .98, .04},  {.05, .85, .99, .03},  {.10, .50, .97, .06},
                              {.15, .30, .95, .08},  {.05, .60, .995, .02}, {.10, .75, .985, .06},
-                             {.03, .90, .999, .02}, {.08, .40, .90, .05}};
+                             {.03, .90, .999, .02}, {.08, .40, .90, .05},
+                             {.10, .55, .998, .001}};
   for (const Guess& guess : kGrid)
     points.push_back({1 - guess.rho, guess.alpha, guess.beta, guess.rho, guess.phi});
+  // A level that fades from where the sample began to nothing.
+  for (const double beta : {.1, .6}) points.push_back({1e-4, .03, beta, .999, .002});
   return points;
+}
+
+std::optional<double> persistence(const Model&, std::span<const double> theta,
+                                  std::span<const double>) {
+  return theta[kRho];
 }
 
 Dynamics dynamics(const Model& model, std::span<const double> theta, std::span<const double>) {
@@ -69,6 +77,7 @@ std::size_t one_row(const Model&) {
 extern const VarianceFamily kTwoComponentFamily;
 const VarianceFamily kTwoComponentFamily{.bounds = bounds,
                                          .starts = starts,
+                                         .persistence = persistence,
                                          .dynamics = dynamics,
                                          .next = next,
                                          .state = state,

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: Apache-2.0
+// What is uncertain about a forecast: where the paths begin, the shocks to come, and the parameters
+// they are made with.
+//
+//   Origin origin(fit);
+//   auto draws = make_parameter_draws(fit, options.method, shocks, origin, stream);
+//   if (draws->next(theta) && origin.at(theta, past)) ...
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "brace/forecast/forecast.hpp"
+#include "brace/maths/random.hpp"
+#include "model/families.hpp"
+#include "model/innovations.hpp"
+#include "model/likelihood.hpp"
+#include "model/stepper.hpp"
+
+namespace brace {
+
+// Shocks of unit variance: of the law, or those that were seen.
+class ShockSource {
+ public:
+  // `residuals` empty: of the law.
+  ShockSource(const ShockLaw& law, std::vector<double> residuals)
+      : law_(law), residuals_(std::move(residuals)) {}
+  // The standardised residuals of a fit with mean 0 and variance 1.
+  [[nodiscard]] static std::vector<double> of_fit(const Fit& fit);
+
+  // One path. Under a symmetric law every second one mirrors the one before it, and means come out
+  // right.
+  void fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
+            std::span<double> z) const;
+
+ private:
+  const ShockLaw& law_;
+  std::vector<double> residuals_;
+};
+
+// Where the paths begin, for any parameters: the data filtered once more under them.
+class Origin {
+ public:
+  explicit Origin(const Fit& fit);
+
+  // False where the parameters are not admitted.
+  bool at(std::span<const double> theta, Past& past);
+  // At the estimates, where the presample value is the stored one.
+  Past at_estimates();
+  // Of the likelihood that the fit climbed, without an exact one; empty where not admitted.
+  std::optional<double> log_likelihood(std::span<const double> theta);
+  [[nodiscard]] const ArmaState& end() const { return found_.end; }
+
+ private:
+  const Fit& fit_;
+  MeanData data_;
+  Likelihood<double> conditional_;
+  Likelihood<double>::Path path_;
+  std::vector<unsigned char> counted_;
+  Innovations found_;
+  std::vector<double> levels_;
+};
+
+// Below so many rows the normal law of the estimates is too rough for the intervals of a volatility
+// (docs/coverage.md), and parameters are drawn from the likelihood itself.
+inline constexpr std::size_t kFewRows = 500;
+
+// Parameters one after another, for one stream.
+class ParameterDraws {
+ public:
+  virtual ~ParameterDraws() = default;
+  // False when none was found that is admitted.
+  virtual bool next(std::vector<double>& theta) = 0;
+  // Draws that were refused so far.
+  [[nodiscard]] std::size_t refused() const { return refused_; }
+
+ protected:
+  std::size_t refused_ = 0;
+};
+
+// As the method asks, which must not be plug-in; all references must outlive the draws.
+[[nodiscard]] std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit,
+                                                                   ForecastMethod method,
+                                                                   const ShockSource& shocks,
+                                                                   Origin& origin,
+                                                                   RandomStream& stream);
+
+}  // namespace brace
