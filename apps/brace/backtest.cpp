@@ -31,11 +31,30 @@ std::vector<double> range_proxy(const Options& o, const Loaded& data) {
   return proxy;
 }
 
-int run_backtest(const Options& o) {
+// Takes off the chain what is estimated, and all that follows: that is for each window alone.
+std::vector<Transform> take_estimated(Options& o) {
+  const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  std::vector<Transform> chain = parse_chain(o.transform, unit);
+  const auto estimated = std::find_if(chain.begin(), chain.end(), [](const Transform& link) {
+    const auto* power = std::get_if<BoxCox>(&link);
+    return std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
+           (power && !power->lambda);
+  });
+  o.transform.clear();
+  for (auto link = chain.begin(); link != estimated; ++link)
+    o.transform += (o.transform.empty() ? "" : " ") + to_string(*link);
+  chain.erase(chain.begin(), estimated);
+  return chain;
+}
+
+int run_backtest(const Options& given) {
+  Options o = given;
+  const std::vector<Transform> chain = take_estimated(o);
   const Loaded data = load(o, o.proxy != "squared");
   std::vector<Model> models;
   for (const std::string& line : o.models) models.push_back(parse_model(line));
   BacktestOptions options;
+  options.chain = chain;
   options.window = o.window;
   options.expanding = o.expanding;
   options.refit_every = o.refit_every;
@@ -59,6 +78,7 @@ int run_backtest(const Options& o) {
         o.seed, fmt::join(o.intervals, " "), fmt::join(o.tails, " "));
     for (const Model& m : models) setup += "; " + to_string(canonical(m));
     for (const std::string& words : o.baselines) setup += "; " + words;
+    for (const Transform& link : chain) setup += "; " + to_string(link);
     journal.emplace(o.journal, setup);
     options.known = journal->known();
     if (!options.known.empty() && !o.quiet)
@@ -84,7 +104,7 @@ int run_backtest(const Options& o) {
           return x.scores.front().volatility.qlike < y.scores.front().volatility.qlike;
         });
     if (best->kind == Entrant::Kind::model)
-      print_next(o, fmt::format("forecast {} --model '{}'", modelled_words(o), best->label));
+      print_next(o, fmt::format("forecast {} --model '{}'", modelled_words(given), best->label));
   }
   if (!o.out.empty()) write_table(o, backtest_table(b));
   if (!o.chart.empty()) {

@@ -124,7 +124,13 @@ int run_forecast(const Options& o) {
   if (!data.transformed.links.empty() && o.overnight == "keep")
     options.transformed = &data.transformed;
   options.back = o.back == "mean" ? BackTransform::mean : BackTransform::median;
-  const Forecast ahead = forecast(fit, options, Executor(o.threads));
+  const Executor executor(o.threads);
+  const Forecast ahead =
+      o.windows > 1
+          ? forecast_averaged(fit_windows(fit, static_cast<std::size_t>(o.windows),
+                                          o.shortest_window.value_or(fit.count / 4), executor),
+                              options, executor)
+          : forecast(fit, options, executor);
   if (o.json) {
     std::cout << json_document("forecast", fit, ahead);
   } else {
@@ -176,6 +182,15 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
   c->add_option("--tails", o.tails,
                 "percent of the returns whose value-at-risk and shortfall are told (default: 1,5)")
       ->delimiter(',')
+      ->group(group);
+  c->add_option(
+       "--windows", o.windows,
+       "average over fits to so many windows, from all rows to the last few: after a break")
+      ->check(CLI::Range(2, 100))
+      ->group(group);
+  c->add_option("--shortest-window", o.shortest_window,
+                "rows of the shortest of them (default: a quarter of all)")
+      ->check(CLI::PositiveNumber)
       ->group(group);
   c->add_option("--suppose", o.suppose,
                 "forecast as if these values had come next: a scenario, such as -5 or -5,2")

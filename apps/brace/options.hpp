@@ -49,6 +49,8 @@ struct Options {
   std::vector<double> tails{1, 5}, suppose;
   std::optional<double> start_volatility;
   int refits = 400;
+  int windows = 0;  // of `forecast --windows`; 0: none are averaged
+  std::optional<std::size_t> shortest_window;
   // The backtest
   std::size_t window = 1000, refit_every = 1, origins = 0;
   bool expanding = false;

@@ -24,6 +24,7 @@ std::string_view to_string(WarningCode code) {
     case WarningCode::not_converged: return "not-converged";
     case WarningCode::no_fourth_moment: return "no-fourth-moment";
     case WarningCode::moment_undefined: return "moment-undefined";
+    case WarningCode::windows_left_out: return "windows-left-out";
     case WarningCode::few_draws: return "few-draws";
     case WarningCode::draws_rejected: return "draws-rejected";
   }

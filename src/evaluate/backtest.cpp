@@ -38,6 +38,9 @@ constexpr std::size_t kLossesForWeights = 20;
 }
 
 void validate(const Series& series, const BacktestOptions& o, std::size_t entrants) {
+  for (const Transform& link : o.chain)
+    if (std::holds_alternative<Window>(link))
+      refuse(fmt::format("backtest: '{}' cuts rows out; cut them before", to_string(link)));
   if (entrants == 0) refuse("backtest: give a model or a baseline");
   if (o.horizon < 1) refuse(fmt::format("backtest: a horizon of {}: at least 1", o.horizon));
   if (o.refit_every < 1) refuse("backtest: refit every 1 row or more");
@@ -85,7 +88,8 @@ class Runner {
                                                       .expanding = options_.expanding,
                                                       .every = options_.refit_every,
                                                       .first_end = origins_.front() + 1,
-                                                      .last_end = origins_.back() + 1},
+                                                      .last_end = origins_.back() + 1,
+                                                      .prepare = prepare_window()},
                                                      executor);
     // Which fit's parameters each origin has.
     std::vector<std::size_t> source(fits.size());
@@ -128,6 +132,11 @@ class Runner {
   [[nodiscard]] bool stopped() const { return stopped_; }
 
  private:
+  [[nodiscard]] std::function<Series(const Series&)> prepare_window() const {
+    if (options_.chain.empty()) return {};
+    return [this](const Series& window) { return transform(window, options_.chain).series; };
+  }
+
   void prepare(Entrant& entrant) const { entrant.steps.resize(origins_.size()); }
 
   std::vector<std::size_t> open_origins(std::size_t number, Entrant& entrant) {
@@ -176,7 +185,13 @@ class Runner {
       known.parameters.push_back(std::move(p));
     }
     known.convergence.status = fitted.status;
-    const auto part = std::make_shared<Series>(known_at(origin));
+    // The numbers of a transform are those of the window that was fitted.
+    std::optional<Transformed> transformed;
+    if (!options_.chain.empty())
+      transformed =
+          transform(rows_between(series_, fitted.first, origin + 1), options_.chain, fitted.count);
+    const auto part =
+        std::make_shared<Series>(transformed ? transformed->series : known_at(origin));
     const Fit fit = restore(std::move(known), part);
     const ForecastOptions ahead_options{
         .horizon = options_.horizon,
@@ -184,6 +199,7 @@ class Runner {
         .method = options_.method,
         .tails = options_.tails,
         .future = rows_between(series_, origin + 1, origin + 1 + horizon).companions,
+        .transformed = transformed ? &*transformed : nullptr,
         .draws = std::max(100, options_.paths / kPathsADraw),
         .paths = kPathsADraw,
         .refits = 100,
@@ -192,17 +208,18 @@ class Runner {
     std::vector<BacktestStep> steps;
     for (std::size_t k = 0; k < horizon; ++k) {
       const ForecastStep& s = ahead.steps[k];
-      steps.push_back({.mean = s.mean,
-                       .variance = s.sd * s.sd,
-                       .return_interval = s.return_interval,
-                       .tails = s.tails,
+      const OriginalStep* back = transformed ? &ahead.original[k] : nullptr;
+      steps.push_back({.mean = back ? back->mean : s.mean,
+                       .variance = back ? back->variance : s.sd * s.sd,
+                       .return_interval = back ? back->interval : s.return_interval,
+                       .tails = back ? back->tails : s.tails,
                        .actual = series_.values[origin + 1 + k],
                        .proxy = kNaN,
                        .transform = kNaN,
                        .log_score = kNaN,
                        .crps = kNaN});
     }
-    score_density(steps.front(), fit);
+    if (!transformed) score_density(steps.front(), fit);
     return steps;
   }
 
@@ -359,6 +376,8 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
   b.expanding = options.expanding;
   b.horizon = options.horizon;
   b.method = options.method;
+  for (const Transform& link : options.chain)
+    b.fitted_transform += (b.fitted_transform.empty() ? "" : " ") + to_string(link);
   b.proxy = options.proxy.empty() ? "squared error" : "the proxy given";
   b.origins = origins_of(series, options);
   Runner runner(series, options, b.origins,

@@ -246,7 +246,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   std::string head = fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", "variance", "qlike", "calm",
                                  "rough", "mz b", "fair p");
   head += fmt::format("{:>8}", "rmse");
-  if (contest) head += fmt::format("{:>8}", "set p");
+  if (contest) head += fmt::format("{:>9}", "set p");
   out << head << '\n';
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const Entrant& e = b.entrants[m];
@@ -258,7 +258,8 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
                        p_of(s.fair.fair_robust));
     out << fmt::format("{:>8}", text::significant(s.mean.rmse, 4));
     if (contest)
-      out << fmt::format("{:>7}{}", text::p_value(contest->by_qlike.p_values[m], std::nullopt),
+      out << fmt::format("{:>8}{}",
+                         text::p_value(contest->by_qlike.p_values[m], contest->by_qlike.floor),
                          contest->by_qlike.within[m] ? "*" : "");
     out << '\n';
   }
@@ -325,11 +326,15 @@ std::ostream& operator<<(std::ostream& out, const Backtest& b) {
   out << '\n'
       << text::wrap(fmt::format(
                         "{} origins, {} to {}; {} windows of {} rows, refitted every {}; intervals "
-                        "{}; variances judged by the {}{}",
+                        "{}; variances judged by the {}{}{}",
                         text::count(b.origins.size()), b.series.when(b.origins.front()),
                         b.series.when(b.origins.back()), b.expanding ? "growing" : "moving",
                         text::count(b.window), text::plural(b.refit_every, "row", "rows"),
-                        to_string(b.method), b.proxy, b.stopped ? "; stopped before the end" : ""),
+                        to_string(b.method), b.proxy,
+                        b.fitted_transform.empty()
+                            ? ""
+                            : fmt::format("; '{}' estimated in each window", b.fitted_transform),
+                        b.stopped ? "; stopped before the end" : ""),
                     100, "  ");
   if (b.entrants.front().scores.empty()) return out;
   print_step(out, b, 0);

@@ -99,6 +99,7 @@ ConfidenceSet model_confidence_set(const std::vector<std::vector<double>>& losse
             (cumulated[m][from + rows] - cumulated[m][from]) / static_cast<double>(n);
     }
   out.p_values.assign(models, 1);
+  out.floor = 1.0 / options.resamples;
   std::vector<std::size_t> left(models);
   for (std::size_t m = 0; m < models; ++m) left[m] = m;
   double p = 0;

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "brace/base/error.hpp"
 #include "brace/hypothesis/moments.hpp"
@@ -41,20 +42,15 @@ class NormalDraws final : public ParameterDraws {
 
   bool next(std::vector<double>& theta) override {
     for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
-      const VectorXd shift = step();
+      VectorXd z(root_.cols());
+      for (double& v : z) v = stream_.normal();
+      const VectorXd shift = root_ * z;
       for (std::size_t j = 0; j < centre_.size(); ++j)
         theta[j] = centre_[j] + shift(static_cast<Index>(j));
       if (!rules_.broken_by(theta)) return true;
       ++refused_;
     }
     return false;
-  }
-
-  // A step away from the estimates.
-  VectorXd step() {
-    VectorXd z(root_.cols());
-    for (double& v : z) v = stream_.normal();
-    return root_ * z;
   }
 
  private:
@@ -64,176 +60,289 @@ class NormalDraws final : public ParameterDraws {
   RandomStream& stream_;
 };
 
-// From the likelihood itself times a prior that says little: walkers that stretch towards one
-// another, so that no law of the estimates is needed, and a bound is no obstacle (Goodman and Weare
-// 2010, algorithm of equation 7). The prior is flat in the coefficients, in ln omega and in 1/nu;
-// persistence p, which is the autoregressive root of e^2, has (1 - p^2)^(-1/2) (Berger and Yang
-// 1994, equation 7). Where errors are wider than the Hessian's because the law is wrong, the
-// log-likelihood is flattened in their ratio (Pauli, Racugno and Ventura 2011).
-class LikelihoodDraws final : public ParameterDraws {
+// A multivariate Student law, from which proposals are drawn.
+struct Proposal {
+  static constexpr double kDegrees = 4;  // tails that no likelihood beats
+  VectorXd mean;
+  MatrixXd root;  // lower triangular
+  double log_scale = 0;
+  // Draws made and those of them that were admitted: the law is that of the latter.
+  std::size_t drawn = 0, admitted = 0;
+
+  Proposal(VectorXd centre, const MatrixXd& spread) : mean(std::move(centre)) {
+    const Eigen::LLT<MatrixXd> factor(spread);
+    root = factor.matrixL();
+    log_scale = root.diagonal().array().log().sum();
+  }
+  [[nodiscard]] VectorXd draw(RandomStream& stream) const {
+    VectorXd z(mean.size());
+    for (double& v : z) v = stream.normal();
+    // chi-squared over its degrees of freedom
+    const double over = 2 * stream.quick_gamma(kDegrees / 2) / kDegrees;
+    return mean + root * z / std::sqrt(over);
+  }
+  // Of an admitted point, up to a constant that all proposals share.
+  [[nodiscard]] double log_density(const VectorXd& x) const {
+    const VectorXd z = root.triangularView<Eigen::Lower>().solve(x - mean);
+    return std::log(static_cast<double>(drawn) / static_cast<double>(admitted)) - log_scale -
+           0.5 * (kDegrees + static_cast<double>(z.size())) *
+               std::log1p(z.squaredNorm() / kDegrees);
+  }
+};
+
+}  // namespace
+
+// One proposal that was weighed.
+struct LikelihoodSample::Point {
+  VectorXd x;
+  double log_target;  // -infinity where not admitted
+  double weight = 0;
+};
+
+namespace {
+
+// ln of the mean of exp(v), safe from overflow.
+double log_mean_exp(const std::vector<double>& v) {
+  const double top = *std::max_element(v.begin(), v.end());
+  double sum = 0;
+  for (const double x : v) sum += std::exp(x - top);
+  return top + std::log(sum / static_cast<double>(v.size()));
+}
+
+// Coordinates in which the likelihood is nearer to a Student law: the logarithm of the level,
+// shapes as the engine has them; held parameters left out.
+class Coordinates {
  public:
-  LikelihoodDraws(const Fit& fit, Origin& origin, RandomStream& stream)
-      : model_(fit.model),
-        names_(parameter_names(fit.model)),
-        rules_(fit.model),
-        origin_(origin),
-        stream_(stream),
-        power_(power(fit)) {
-    const std::vector<double> centre = fit.estimates();
-    const double sd = moments(fit.window()).sd;
-    least_level_ = std::log(kLeastOmega * sd * sd);
+  explicit Coordinates(const Fit& fit) : model_(fit.model), centre_(fit.estimates()) {
+    const ParameterNames names = parameter_names(model_);
+    first_shape_ = names.mean.size() + names.variance.size();
     for (const Bound& bound : variance_family(model_.variance).bounds(model_))
-      if (bound.of_level) level_ = names_.mean.size() + bound.terms.front().first;
-    std::size_t free = 0;
-    for (const Parameter& p : fit.parameters) free += p.held ? 0 : 1;
-    dimension_ = static_cast<double>(free);
-    if (const auto top = density(centre)) begin(fit, centre, *top, sd);
-    for (int sweep = 0; started() && sweep < kBurnIn; ++sweep) move_all();
+      if (bound.of_level) level_ = names.mean.size() + bound.terms.front().first;
+    for (std::size_t j = 0; j < fit.parameters.size(); ++j)
+      if (!fit.parameters[j].held) free_.push_back(static_cast<Index>(j));
   }
 
-  // Whether the likelihood at the estimates could be had.
-  [[nodiscard]] bool started() const { return !walkers_.empty(); }
-
-  bool next(std::vector<double>& theta) override {
-    if (next_ == walkers_.size()) {
-      for (int sweep = 0; sweep < kThin; ++sweep) move_all();
-      next_ = 0;
-    }
-    theta = natural(walkers_[next_++].x);
-    return true;
+  [[nodiscard]] const std::vector<Index>& free() const { return free_; }
+  [[nodiscard]] const ShapeCoordinate* shape(Index j) const {
+    const auto at = static_cast<std::size_t>(j);
+    return at < first_shape_ ? nullptr : &shock_law(model_.shocks).shapes[at - first_shape_];
   }
+  [[nodiscard]] bool is_level(Index j) const { return static_cast<std::size_t>(j) == level_; }
 
- private:
-  // Sweeps before the first walkers count and between those that do.
-  static constexpr int kBurnIn = 40, kThin = 8;
-  static constexpr std::size_t kLeastWalkers = 16;
-  // The stretch goes from 1 / kStretch to kStretch.
-  static constexpr double kStretch = 2;
-  // A walker begins where the log-likelihood is at most so much below its maximum; each attempt
-  // that is not is made nearer to it.
-  static constexpr double kFarBelow = 6, kNearer = 0.85;
-  static constexpr int kAttempts = 100;
-  // First steps of parameters that have no error, on a bound or a kink: as a share of a shape's
-  // range, and for coefficients.
-  static constexpr double kShareOfRange = 0.05, kPinnedStep = 0.02;
-
-  struct Walker {
-    VectorXd x;
-    double density;
-  };
-
-  // How much wider the errors asked for are than the Hessian's, in variance.
-  static double power(const Fit& fit) {
-    double sum = 0, count = 0;
-    for (const Parameter& p : fit.parameters)
-      if (p.se && p.se_hessian && *p.se_hessian > 0) {
-        sum += (*p.se / *p.se_hessian) * (*p.se / *p.se_hessian);
-        ++count;
-      }
-    return count > 0 ? std::min(1.0, count / sum) : 1;
-  }
-
-  [[nodiscard]] const ShapeCoordinate* shape(std::size_t j) const {
-    const std::size_t first = names_.mean.size() + names_.variance.size();
-    return j < first ? nullptr : &shock_law(model_.shocks).shapes[j - first];
-  }
-
-  // Working coordinates: the logarithm of the level, shapes as the engine has them.
   [[nodiscard]] VectorXd working(const std::vector<double>& theta) const {
-    VectorXd x = Eigen::Map<const VectorXd>(theta.data(), static_cast<Index>(theta.size()));
-    for (std::size_t j = 0; j < theta.size(); ++j) {
-      const auto at = static_cast<Index>(j);
-      if (const ShapeCoordinate* s = shape(j)) x(at) = s->working(theta[j]);
-      if (j == level_) x(at) = std::log(theta[j]);
+    VectorXd x(static_cast<Index>(free_.size()));
+    for (Index i = 0; i < x.size(); ++i) {
+      const Index j = free_[static_cast<std::size_t>(i)];
+      const double v = theta[static_cast<std::size_t>(j)];
+      const ShapeCoordinate* s = shape(j);
+      x(i) = s ? s->working(v) : is_level(j) ? std::log(v) : v;
     }
     return x;
   }
   [[nodiscard]] std::vector<double> natural(const VectorXd& x) const {
-    std::vector<double> theta(x.begin(), x.end());
-    for (std::size_t j = 0; j < theta.size(); ++j) {
-      if (const ShapeCoordinate* s = shape(j)) theta[j] = s->natural(theta[j]);
-      if (j == level_) theta[j] = std::exp(theta[j]);
+    std::vector<double> theta = centre_;
+    for (Index i = 0; i < x.size(); ++i) {
+      const Index j = free_[static_cast<std::size_t>(i)];
+      const ShapeCoordinate* s = shape(j);
+      theta[static_cast<std::size_t>(j)] = s             ? s->natural(x(i))
+                                           : is_level(j) ? std::exp(x(i))
+                                                         : x(i);
     }
     return theta;
   }
-
-  // The logarithm; empty where the parameters are not admitted.
-  std::optional<double> density(const std::vector<double>& theta) {
-    if (rules_.broken_by(theta)) return std::nullopt;
-    if (level_ < theta.size() && std::log(theta[level_]) < least_level_) return std::nullopt;
-    const std::optional<double> log_likelihood = origin_.log_likelihood(theta);
-    if (!log_likelihood || !std::isfinite(*log_likelihood)) return std::nullopt;
-    const auto first = theta.begin() + static_cast<std::ptrdiff_t>(names_.mean.size());
-    const std::span<const double> variance(first, names_.variance.size()),
-        shapes(first + static_cast<std::ptrdiff_t>(variance.size()), theta.end());
-    const double p =
-        variance_family(model_.variance).persistence(model_, variance, shapes).value_or(0);
-    const double prior = std::abs(p) < kMostPersistence ? -0.5 * std::log1p(-p * p) : 0;
-    return power_ * *log_likelihood + prior;
-  }
-
-  void begin(const Fit& fit, const std::vector<double>& centre, double top, double sd) {
-    const std::size_t count =
-        std::max(kLeastWalkers, 2 * (static_cast<std::size_t>(dimension_) + 1));
-    NormalDraws normal(fit, stream_);
-    const VectorXd x0 = working(centre);
-    for (std::size_t w = 0; w < count; ++w) {
-      double scale = 1;
-      for (int attempt = 0; attempt < kAttempts; ++attempt, scale *= kNearer) {
-        const VectorXd step = scale * normal.step();
-        std::vector<double> theta = centre;
-        for (std::size_t j = 0; j < theta.size(); ++j) theta[j] += step(static_cast<Index>(j));
-        for (std::size_t j = 0; j < theta.size(); ++j) {
-          const Parameter& p = fit.parameters[j];
-          if (p.held || p.se) continue;
-          const double z = scale * stream_.normal();
-          if (const ShapeCoordinate* s = shape(j))
-            theta[j] = s->natural(std::clamp(
-                s->working(centre[j]) + kShareOfRange * (s->high - s->low) * z, s->low, s->high));
-          else if (j == level_)
-            theta[j] += std::abs(z) * kPinnedStep * sd * sd;
-          else if (j < names_.mean.size())
-            theta[j] += z * sd / std::sqrt(static_cast<double>(fit.n));
-          else
-            theta[j] += z * kPinnedStep;
-        }
-        const auto there = density(theta);
-        if (!there || *there < top - kFarBelow) continue;
-        walkers_.push_back({working(theta), *there});
-        break;
-      }
-      if (walkers_.size() <= w) walkers_.push_back({x0, top});
+  // Of the natural by the working ones.
+  [[nodiscard]] VectorXd slopes(const VectorXd& x) const {
+    VectorXd slope = VectorXd::Ones(x.size());
+    for (Index i = 0; i < x.size(); ++i) {
+      const Index j = free_[static_cast<std::size_t>(i)];
+      if (const ShapeCoordinate* s = shape(j)) slope(i) = s->slope(x(i));
+      if (is_level(j)) slope(i) = std::exp(x(i));
     }
-    next_ = 0;
+    return slope;
+  }
+  // Shapes beyond these describe no law.
+  [[nodiscard]] bool admits(const VectorXd& x) const {
+    for (Index i = 0; i < x.size(); ++i)
+      if (const ShapeCoordinate* s = shape(free_[static_cast<std::size_t>(i)]))
+        if (x(i) < s->low || x(i) > s->high) return false;
+    return true;
   }
 
-  void move_all() {
-    for (Walker& walker : walkers_) {
-      const auto other = static_cast<std::size_t>(stream_.uniform() *
-                                                  static_cast<double>(walkers_.size() - 1));
-      const auto self = static_cast<std::size_t>(&walker - walkers_.data());
-      const VectorXd& towards = walkers_[other < self ? other : other + 1].x;
-      const double root = 1 / std::sqrt(kStretch) +
-                          (std::sqrt(kStretch) - 1 / std::sqrt(kStretch)) * stream_.uniform();
-      const double z = root * root;
-      const VectorXd x = towards + z * (walker.x - towards);
-      const double chance = std::log(stream_.uniform());
-      const auto there = density(natural(x));
-      if (!there || chance >= (dimension_ - 1) * std::log(z) + *there - walker.density) continue;
-      walker = {x, *there};
-    }
-  }
-
+ private:
   const Model& model_;
-  ParameterNames names_;
-  AdmissionRules rules_;
-  Origin& origin_;
+  std::vector<double> centre_;
+  std::size_t first_shape_ = 0;
+  std::size_t level_ = std::numeric_limits<std::size_t>::max();  // none: no such index
+  std::vector<Index> free_;
+};
+
+// How much wider than the Hessian's errors those asked for are, as a factor on the log-likelihood.
+double flattening(const Fit& fit) {
+  double sum = 0, count = 0;
+  for (const Parameter& p : fit.parameters)
+    if (p.se && p.se_hessian && *p.se_hessian > 0) {
+      sum += (*p.se / *p.se_hessian) * (*p.se / *p.se_hessian);
+      ++count;
+    }
+  return count > 0 ? std::min(1.0, count / sum) : 1;
+}
+
+// The first proposal: the normal law of the estimates, made wider; parameters on a bound or a kink,
+// which have no error, by rough sizes.
+Proposal first_proposal(const Fit& fit, const Coordinates& coordinates, double sd) {
+  constexpr double kWider = 2, kShareOfRange = 0.15, kCoefficient = 0.15, kLeastEigenvalue = 0.1;
+  const double mean_error = sd / std::sqrt(static_cast<double>(fit.n));
+  const VectorXd x = coordinates.working(fit.estimates()), slope = coordinates.slopes(x);
+  const auto first_variance = static_cast<Index>(parameter_names(fit.model).mean.size());
+  const std::vector<Index>& free = coordinates.free();
+  MatrixXd spread = fit.covariance(free, free);
+  spread.array() /= (slope * slope.transpose()).array();
+  for (Index i = 0; i < x.size(); ++i) {
+    const Index j = free[static_cast<std::size_t>(i)];
+    if (fit.parameters[static_cast<std::size_t>(j)].se && spread(i, i) > 0) continue;
+    spread.row(i).setZero();
+    spread.col(i).setZero();
+    const ShapeCoordinate* s = coordinates.shape(j);
+    const double size = s                         ? kShareOfRange * (s->high - s->low)
+                        : coordinates.is_level(j) ? 1
+                        : j < first_variance      ? mean_error
+                                                  : kCoefficient;
+    spread(i, i) = size * size;
+  }
+  // A bound on a sum leaves a direction without any spread: there a share of the errors stands in.
+  const VectorXd size = spread.diagonal().cwiseSqrt();
+  const MatrixXd correlation =
+      size.cwiseInverse().asDiagonal() * spread * size.cwiseInverse().asDiagonal();
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(correlation);
+  const MatrixXd root = size.asDiagonal() * eigen.eigenvectors() *
+                        eigen.eigenvalues().cwiseMax(kLeastEigenvalue).cwiseSqrt().asDiagonal();
+  spread = root * root.transpose();
+  return {x, kWider * spread};
+}
+
+}  // namespace
+
+LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor) {
+  constexpr int kFewest = 4, kMost = 12, kEach = 64;  // rounds, proposals of each stream
+  constexpr double kEnough = 300;                     // effective points
+  constexpr double kWider = 1.3;
+  constexpr std::size_t kMostDrawn = 20000;  // by each stream for a round
+  const Coordinates coordinates(fit);
+  const AdmissionRules rules(fit.model);
+  const double sd = moments(fit.window()).sd, power = flattening(fit);
+  const MeanData data = mean_data(fit.model, fit.window());
+  const std::vector<Index>& free = coordinates.free();
+  const auto log_target = [&](Likelihood<double>& likelihood, Derivatives<double>& at,
+                              const VectorXd& x) {
+    constexpr double kNone = -std::numeric_limits<double>::infinity();
+    const std::vector<double> theta = coordinates.natural(x);
+    likelihood.evaluate(theta, Order::scoring, at);
+    if (!at.admitted || !std::isfinite(at.log_likelihood)) return kNone;
+    const MatrixXd information = unpack(at.information)(free, free);
+    const Eigen::LLT<MatrixXd> root(information);
+    if (root.info() != Eigen::Success) return kNone;
+    return power * at.log_likelihood + root.matrixLLT().diagonal().array().log().sum() +
+           coordinates.slopes(x).array().abs().log().sum();
+  };
+  std::vector<Proposal> proposals{first_proposal(fit, coordinates, sd)};
+  points_.assign(kRandomStreams, {});
+  std::size_t before = 0;  // points of the rounds before
+  const auto admits = [&](const VectorXd& x) {
+    return coordinates.admits(x) && !rules.broken_by(coordinates.natural(x));
+  };
+  for (int round = 0; round < kMost && (round < kFewest || effective_ < kEnough); ++round) {
+    std::vector<std::size_t> drawn(kRandomStreams, 0);
+    executor.for_each(kRandomStreams, [&](std::size_t s) {
+      // Streams apart from those of the paths.
+      RandomStream stream(seed, static_cast<std::uint64_t>((round + 1) * kRandomStreams) + s);
+      Likelihood<double> likelihood(fit.model, data, Order::scoring);
+      Derivatives<double> at;
+      for (int found = 0; found < kEach && drawn[s] < kMostDrawn;) {
+        const VectorXd x = proposals.back().draw(stream);
+        ++drawn[s];
+        if (!admits(x)) continue;
+        points_[s].push_back({x, log_target(likelihood, at, x)});
+        ++found;
+      }
+    });
+    std::size_t all = 0;
+    for (const std::vector<Point>& stream : points_) all += stream.size();
+    Proposal& used = proposals.back();
+    used.admitted = all - before;
+    used.drawn = std::accumulate(drawn.begin(), drawn.end(), std::size_t{0});
+    before = all;
+    if (used.admitted == 0) return;
+    // Each point weighed against the mixture of all proposals so far.
+    double top = -std::numeric_limits<double>::infinity();
+    for (std::vector<Point>& stream : points_)
+      for (Point& p : stream) {
+        p.weight = p.log_target;
+        if (!std::isfinite(p.log_target)) continue;
+        std::vector<double> of_proposals;
+        for (const Proposal& q : proposals) of_proposals.push_back(q.log_density(p.x));
+        p.weight -= log_mean_exp(of_proposals);
+        top = std::max(top, p.weight);
+      }
+    if (!std::isfinite(top)) return;
+    double sum = 0;
+    VectorXd mean = VectorXd::Zero(proposals.front().mean.size());
+    for (std::vector<Point>& stream : points_)
+      for (Point& p : stream) {
+        p.weight = std::exp(p.weight - top);
+        sum += p.weight;
+        mean += p.weight * p.x;
+      }
+    mean /= sum;
+    MatrixXd spread = MatrixXd::Zero(mean.size(), mean.size());
+    double squares = 0;
+    for (const std::vector<Point>& stream : points_)
+      for (const Point& p : stream) {
+        spread += p.weight / sum * (p.x - mean) * (p.x - mean).transpose();
+        squares += p.weight / sum * p.weight / sum;
+      }
+    effective_ = 1 / squares;
+    // The proposals' own spread keeps a poor round from closing in on a few points.
+    const MatrixXd old = proposals.back().root * proposals.back().root.transpose();
+    const double trust = std::min(1.0, effective_ / (10.0 * static_cast<double>(mean.size())));
+    proposals.emplace_back(mean, trust * kWider * spread + (1 - trust + 1e-6) * old);
+  }
+  for (std::vector<Point>& stream : points_) {
+    double sum = 0;
+    for (Point& p : stream) p.weight = sum += p.weight;
+    if (!(sum > 0)) effective_ = 0;
+  }
+  for (const std::vector<Point>& stream : points_) {
+    theta_.emplace_back();
+    for (const Point& p : stream) theta_.back().push_back(coordinates.natural(p.x));
+  }
+}
+
+LikelihoodSample::~LikelihoodSample() = default;
+
+void LikelihoodSample::draw(RandomStream& stream, std::size_t part,
+                            std::vector<double>& theta) const {
+  const std::vector<Point>& points = points_[part];
+  const double at = stream.uniform() * points.back().weight;
+  const auto chosen = std::lower_bound(points.begin(), points.end(), at,
+                                       [](const Point& p, double v) { return p.weight < v; });
+  theta = theta_[part][static_cast<std::size_t>(chosen - points.begin())];
+}
+
+namespace {
+
+class SampledDraws final : public ParameterDraws {
+ public:
+  SampledDraws(const LikelihoodSample& sample, RandomStream& stream, std::size_t part)
+      : sample_(sample), stream_(stream), part_(part) {}
+  bool next(std::vector<double>& theta) override {
+    sample_.draw(stream_, part_, theta);
+    return true;
+  }
+
+ private:
+  const LikelihoodSample& sample_;
   RandomStream& stream_;
-  double power_;
-  double least_level_ = 0, dimension_ = 0;
-  std::size_t level_ = std::numeric_limits<std::size_t>::max();  // of theta; none: no such index
-  std::vector<Walker> walkers_;
-  std::size_t next_ = 0;
+  std::size_t part_;
 };
 
 // Series made by the fitted model with the shocks that were seen, fitted again (Pascual, Romo and
@@ -365,23 +474,23 @@ void ShockSource::fill(RandomStream& stream, std::span<const double> shape, std:
   }
 }
 
-std::optional<double> Origin::log_likelihood(std::span<const double> theta) {
-  if (!conditional_.path(theta, path_)) return std::nullopt;
-  return path_.log_likelihood;
-}
-
-std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit, ForecastMethod method,
-                                                     const ShockSource& shocks, Origin& origin,
-                                                     RandomStream& stream) {
-  if (method == ForecastMethod::refit) return std::make_unique<Refits>(fit, shocks, stream);
+std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit, std::uint64_t seed,
+                                                    const Executor& executor) {
   // Estimates that are no maximum, such as those of a targeted variance, have no Hessian's errors.
   const bool maximum =
       std::all_of(fit.parameters.begin(), fit.parameters.end(),
                   [](const Parameter& p) { return !p.se || p.se_hessian.has_value(); });
-  if (!fit.exact && fit.n < kFewRows && fit.covariance.size() > 0 && maximum) {
-    auto draws = std::make_unique<LikelihoodDraws>(fit, origin, stream);
-    if (draws->started()) return draws;
-  }
+  if (fit.exact || fit.n >= kFewRows || fit.covariance.size() == 0 || !maximum) return nullptr;
+  auto sample = std::make_unique<LikelihoodSample>(fit, seed, executor);
+  return sample->usable() ? std::move(sample) : nullptr;
+}
+
+std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit, ForecastMethod method,
+                                                     const ShockSource& shocks,
+                                                     const LikelihoodSample* sample,
+                                                     RandomStream& stream, std::size_t part) {
+  if (method == ForecastMethod::refit) return std::make_unique<Refits>(fit, shocks, stream);
+  if (sample) return std::make_unique<SampledDraws>(*sample, stream, part);
   return std::make_unique<NormalDraws>(fit, stream);
 }
 

@@ -2,8 +2,8 @@
 // What is uncertain about a forecast: where the paths begin, the shocks to come, and the parameters
 // they are made with.
 //
-//   Origin origin(fit);
-//   auto draws = make_parameter_draws(fit, options.method, shocks, origin, stream);
+//   auto sample = sample_likelihood(fit, seed, executor);
+//   auto draws = make_parameter_draws(fit, method, shocks, sample.get(), stream, part);
 //   if (draws->next(theta) && origin.at(theta, past)) ...
 #pragma once
 
@@ -49,8 +49,6 @@ class Origin {
   bool at(std::span<const double> theta, Past& past);
   // At the estimates, where the presample value is the stored one.
   Past at_estimates();
-  // Of the likelihood that the fit climbed, without an exact one; empty where not admitted.
-  std::optional<double> log_likelihood(std::span<const double> theta);
   [[nodiscard]] const ArmaState& end() const { return found_.end; }
 
  private:
@@ -67,6 +65,40 @@ class Origin {
 // (docs/coverage.md), and parameters are drawn from the likelihood itself.
 inline constexpr std::size_t kFewRows = 500;
 
+// Parameters by the likelihood times the prior of Jeffreys (1946), the root of the determinant of
+// the information, which says nothing of its own, does not depend on the coordinates, and takes the
+// edge off places where a parameter drops out (beta where alpha is 0). By importance sampling whose
+// Student proposals learn from the rounds before, each point weighed against their mixture
+// (Cornuet, Marin, Mira and Robert 2012). Where errors are wider than the Hessian's because the law
+// is wrong, the log-likelihood is flattened in their ratio (Pauli, Racugno and Ventura 2011).
+class LikelihoodSample {
+ public:
+  LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor);
+  ~LikelihoodSample();
+
+  // Whether so many points bear weight that draws from them say something.
+  [[nodiscard]] bool usable() const { return effective_ >= kLeastEffective; }
+  // How many equally weighted points the sample is worth.
+  [[nodiscard]] double effective() const { return effective_; }
+
+  // One of the points of a part, of which there are kRandomStreams, independent but for the
+  // proposals: batches of draws show the error of the sample.
+  void draw(RandomStream& stream, std::size_t part, std::vector<double>& theta) const;
+
+ private:
+  static constexpr double kLeastEffective = 50;
+  struct Point;
+  std::vector<std::vector<Point>> points_;               // by part; weights add up
+  std::vector<std::vector<std::vector<double>>> theta_;  // in natural units
+  double effective_ = 0;
+};
+
+// Null where the normal law serves: enough rows, the exact likelihood, or estimates that are no
+// maximum.
+[[nodiscard]] std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit,
+                                                                  std::uint64_t seed,
+                                                                  const Executor& executor);
+
 // Parameters one after another, for one stream.
 class ParameterDraws {
  public:
@@ -80,11 +112,10 @@ class ParameterDraws {
   std::size_t refused_ = 0;
 };
 
-// As the method asks, which must not be plug-in; all references must outlive the draws.
-[[nodiscard]] std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit,
-                                                                   ForecastMethod method,
-                                                                   const ShockSource& shocks,
-                                                                   Origin& origin,
-                                                                   RandomStream& stream);
+// As the method asks, which must not be plug-in; of part `part` of the sample where there is one.
+// All that is given must outlive the draws.
+[[nodiscard]] std::unique_ptr<ParameterDraws> make_parameter_draws(
+    const Fit& fit, ForecastMethod method, const ShockSource& shocks,
+    const LikelihoodSample* sample, RandomStream& stream, std::size_t part);
 
 }  // namespace brace

@@ -10,6 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "forecast/paths.hpp"
 #include "model/law/moments.hpp"
@@ -136,43 +137,36 @@ double batch_error(const std::vector<double>& values, std::size_t paths_a_draw, 
   return std::max(error(low), error(high));
 }
 
-}  // namespace
-
-std::string_view to_string(ForecastMethod method) {
-  switch (method) {
-    case ForecastMethod::plug_in: return "plug-in";
-    case ForecastMethod::full: return "full";
-    case ForecastMethod::resampled: return "resampled";
-    case ForecastMethod::refit: return "refit";
-  }
-  return "";
+double mean_of(const std::vector<double>& values) {
+  return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
 }
 
-std::string_view to_string(BackTransform back) {
-  return back == BackTransform::median ? "median" : "mean";
+double variance_of(const std::vector<double>& values) {
+  const double mean = mean_of(values);
+  double sum = 0;
+  for (const double v : values) sum += (v - mean) * (v - mean);
+  return sum / static_cast<double>(values.size());
 }
 
-Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
-  validate(fit, options);
-  Forecast ahead;
-  ahead.model = to_string(fit.model);
-  ahead.name = fit.series->name;
-  ahead.unit = fit.series->unit;
-  ahead.period = fit.series->period();
-  ahead.method = options.method;
-  ahead.intervals = options.intervals;
-  std::sort(ahead.intervals.begin(), ahead.intervals.end());
-  ahead.last_variance = fit.variances.back();
-  ahead.long_run_variance = fit.unconditional_variance;
+std::vector<Timestamp> dates_ahead(const Fit& fit, std::size_t horizon) {
   const std::size_t last = fit.first + fit.count - 1;
-  std::vector<Timestamp> dates;
-  if (last < fit.series->times.size()) {
-    ahead.origin = fit.series->times[last];
-    const Calendar calendar =
-        learn_calendar(std::span(fit.series->times).first(last + 1), fit.series->clock);
-    dates = dates_after(calendar, *ahead.origin, static_cast<std::size_t>(options.horizon));
-  }
+  if (last >= fit.series->times.size()) return {};
+  const Calendar calendar =
+      learn_calendar(std::span(fit.series->times).first(last + 1), fit.series->clock);
+  return dates_after(calendar, fit.series->times[last], horizon);
+}
 
+// What one fit says: its steps without intervals, and its paths.
+struct Outlook {
+  std::vector<ForecastStep> steps;
+  double total_mean = 0, total_sd = 0;
+  std::optional<double> long_run, half_life;
+  double last_variance = 0;
+  Cloud cloud;
+};
+
+Outlook look_ahead(const Fit& fit, const ForecastOptions& options,
+                   const std::vector<Timestamp>& dates, const Executor& executor) {
   const auto horizon = static_cast<std::size_t>(options.horizon);
   const std::vector<double> theta = fit.estimates();
   const Series window = fit.window();
@@ -182,13 +176,14 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   const Past past = origin.at_estimates();
   Stepper step(fit.model, theta, past);
   if (options.first_variance) step.begin_at(*options.first_variance);
-  ahead.volatility_varies = !std::holds_alternative<Steady>(fit.model.variance);
-  const bool levels = !fit.model.mean.differences.empty();
   const std::vector<double> psi = psi_weights(fit.model, theta, horizon);
-  std::vector<double> variances;
   std::vector<LevelAhead> exact;
   if (fit.exact) exact = levels_ahead(fit.model, theta, origin.end(), columns.mean);
-  Cloud cloud = simulate_paths(fit, options, columns, dates, executor);
+  Outlook out{.steps = {},
+              .long_run = fit.unconditional_variance,
+              .half_life = fit.half_life,
+              .last_variance = fit.variances.back(),
+              .cloud = simulate_paths(fit, options, columns, dates, executor)};
   // Means without a closed form are those of paths at the estimates.
   const bool aparch = std::holds_alternative<Aparch>(fit.model.variance);
   std::optional<Cloud> at_estimates;
@@ -198,9 +193,7 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     plug_in.transformed = nullptr;
     at_estimates = simulate_paths(fit, plug_in, columns, dates, executor);
   }
-  const auto mean_of = [](const std::vector<double>& values) {
-    return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
-  };
+  std::vector<double> variances;
   const std::vector<std::optional<double>> moments =
       log_variance_moments(fit.model, theta, horizon);
   for (std::size_t k = 0; k < horizon; ++k) {
@@ -223,32 +216,182 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
     for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
     // The mean of a volatility has no closed form but for the next row.
     s.mean = fit.model.mean.risk && k > 0 ? mean_of(at_estimates->returns[k]) : row.mean;
-    if (fit.unconditional_variance && ahead.volatility_varies) {
-      const double first = k == 0 ? s.shown_variance() : variances.front(),
-                   gap = first - *fit.unconditional_variance;
-      if (std::abs(gap) > 1e-9 * first)
-        s.gap_left = (s.shown_variance() - *fit.unconditional_variance) / gap;
-    }
     s.sd = std::sqrt(fit.exact ? exact[k].variance : of_return);
-    ahead.steps.push_back(std::move(s));
+    out.steps.push_back(std::move(s));
+  }
+  if (!fit.model.mean.differences.empty()) {
+    out.total_mean = out.steps.back().mean - past.levels[0];
+    out.total_sd = out.steps.back().sd;
+    return out;
   }
   double cumulative = 0, total_variance = 0;
   for (std::size_t k = psi.size(); k-- > 0;) {
     cumulative += psi[psi.size() - 1 - k];
     total_variance += cumulative * cumulative * variances[k];
   }
+  for (const ForecastStep& s : out.steps) out.total_mean += s.mean;
+  out.total_sd = std::sqrt(total_variance);
+  return out;
+}
 
-  ahead.half_way = fit.unconditional_variance ? fit.half_life : std::nullopt;
+// Equal weights: means and variances of the mixture, and the paths of all.
+Outlook average(std::vector<Outlook> of) {
+  Outlook out = std::move(of.front());
+  if (of.size() == 1) return out;
+  const auto n = static_cast<double>(of.size());
+  // Of the mixture of laws with these means and standard deviations: its mean and deviation.
+  const auto mix = [&](double& mean, double& sd, auto mean_of_one, auto sd_of_one) {
+    double sum = mean, squares = mean * mean + sd * sd;
+    for (std::size_t i = 1; i < of.size(); ++i) {
+      const double m = mean_of_one(of[i]), s = sd_of_one(of[i]);
+      sum += m;
+      squares += m * m + s * s;
+    }
+    mean = sum / n;
+    sd = std::sqrt(std::max(0.0, squares / n - mean * mean));
+  };
+  mix(
+      out.total_mean, out.total_sd, [](const Outlook& o) { return o.total_mean; },
+      [](const Outlook& o) { return o.total_sd; });
+  for (std::size_t k = 0; k < out.steps.size(); ++k) {
+    ForecastStep& s = out.steps[k];
+    mix(
+        s.mean, s.sd, [k](const Outlook& o) { return o.steps[k].mean; },
+        [k](const Outlook& o) { return o.steps[k].sd; });
+    for (std::size_t i = 1; i < of.size(); ++i) {
+      const ForecastStep& other = of[i].steps[k];
+      s.typical_variance += other.typical_variance;
+      if (s.variance && other.variance)
+        *s.variance += *other.variance;
+      else
+        s.variance.reset();
+    }
+    s.typical_variance /= n;
+    if (s.variance) *s.variance /= n;
+  }
+  for (std::size_t i = 1; i < of.size(); ++i) {
+    out.last_variance += of[i].last_variance;
+    if (out.long_run && of[i].long_run)
+      *out.long_run += *of[i].long_run;
+    else
+      out.long_run.reset();
+    out.cloud.append(of[i].cloud);
+  }
+  out.last_variance /= n;
+  if (out.long_run) *out.long_run /= n;
+  out.half_life.reset();  // an average closes its gap at no steady pace
+  return out;
+}
+
+void annualise(Forecast& ahead, double per_year) {
+  const double years = static_cast<double>(ahead.steps.size()) / per_year;
+  Annualised a;
+  a.periods_per_year = per_year;
+  a.volatility = ahead.horizon_total.sd / std::sqrt(years);
+  for (const Interval& i : ahead.horizon_total.volatility_interval)
+    a.volatility_interval.push_back(
+        {i.percent, i.low / std::sqrt(years), i.high / std::sqrt(years)});
+  if (ahead.long_run_variance)
+    a.long_run_volatility = std::sqrt(*ahead.long_run_variance * per_year);
+  ahead.annualised = std::move(a);
+}
+
+}  // namespace
+
+std::string_view to_string(ForecastMethod method) {
+  switch (method) {
+    case ForecastMethod::plug_in: return "plug-in";
+    case ForecastMethod::full: return "full";
+    case ForecastMethod::resampled: return "resampled";
+    case ForecastMethod::refit: return "refit";
+  }
+  return "";
+}
+
+std::string_view to_string(BackTransform back) {
+  return back == BackTransform::median ? "median" : "mean";
+}
+
+std::vector<Fit> fit_windows(const Fit& whole, std::size_t count, std::size_t shortest,
+                             const Executor& executor) {
+  if (count < 2 || shortest < 1 || shortest >= whole.count)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("fit_windows: {} windows down to {} rows of {}: at least two, and the "
+                            "shortest shorter than the whole",
+                            count, shortest, whole.count));
+  std::vector<FitJob> jobs;
+  for (std::size_t w = 1; w < count; ++w) {
+    const std::size_t rows = whole.count - (whole.count - shortest) * w / (count - 1);
+    jobs.push_back(
+        {whole.model,
+         whole.series,
+         whole.first + whole.count - rows,
+         rows,
+         {.errors = whole.errors,
+          .likelihood = whole.exact ? LikelihoodKind::exact : LikelihoodKind::conditional}});
+  }
+  std::vector<Fit> fits = fit_many(jobs, executor);
+  fits.insert(fits.begin(), whole);
+  return fits;
+}
+
+Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& options,
+                           const Executor& executor) {
+  if (all.empty()) throw Error(ErrorCode::bad_option, "forecast_averaged: no fits are given");
+  std::vector<Fit> fits;
+  for (const Fit& one : all)
+    if (one.usable()) fits.push_back(one);
+  if (fits.empty()) fits.push_back(all.front());  // refused below, with the reason
+  const Fit& fit = fits.front();
+  for (const Fit& other : fits) {
+    validate(other, options);
+    if (other.model != fit.model || other.first + other.count != fit.first + fit.count)
+      throw Error(
+          ErrorCode::bad_option,
+          fmt::format("forecast_averaged: '{}' and '{}' are not of one model, or do not end "
+                      "at the same row",
+                      to_string(fit.model), to_string(other.model)));
+  }
+  const auto horizon = static_cast<std::size_t>(options.horizon);
+  const std::vector<Timestamp> dates = dates_ahead(fit, horizon);
+  std::vector<Outlook> outlooks;
+  for (const Fit& one : fits) outlooks.push_back(look_ahead(one, options, dates, executor));
+  Outlook outlook = average(std::move(outlooks));
+  Cloud& cloud = outlook.cloud;
+
+  Forecast ahead;
+  ahead.model = to_string(fit.model);
+  ahead.name = fit.series->name;
+  ahead.unit = fit.series->unit;
+  ahead.period = fit.series->period();
+  ahead.method = options.method;
+  if (fits.size() > 1)
+    for (const Fit& one : fits) ahead.windows.push_back(one.count);
+  ahead.intervals = options.intervals;
+  std::sort(ahead.intervals.begin(), ahead.intervals.end());
+  ahead.last_variance = outlook.last_variance;
+  ahead.long_run_variance = outlook.long_run;
+  ahead.volatility_varies = !std::holds_alternative<Steady>(fit.model.variance);
+  if (!dates.empty()) ahead.origin = fit.series->times[fit.first + fit.count - 1];
+  ahead.steps = std::move(outlook.steps);
+  ahead.half_way = outlook.long_run ? outlook.half_life : std::nullopt;
+  ahead.effective_draws = cloud.effective;
   ahead.monte_carlo_error =
       batch_error(cloud.returns.back(), cloud.paths_a_draw, ahead.intervals.back());
   const auto same = [](double v) { return v; };
   const auto root = [](double v) { return std::sqrt(v); };
-  for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
+  const bool plug_in = options.method == ForecastMethod::plug_in && fits.size() == 1;
+  for (std::size_t k = 0; k < horizon; ++k) {
     ForecastStep& s = ahead.steps[k];
+    if (outlook.long_run && ahead.volatility_varies) {
+      const double first = ahead.steps.front().shown_variance(), gap = first - *outlook.long_run;
+      if (std::abs(gap) > 1e-9 * first) s.gap_left = (s.shown_variance() - *outlook.long_run) / gap;
+    }
     s.return_interval = intervals_of(cloud.returns[k], ahead.intervals, same);
     s.tails = tails_of(cloud.returns[k], options.tails);
-    if (options.method == ForecastMethod::plug_in && k == 0) {
+    if (plug_in && k == 0) {
       // Known exactly: the law's own quantiles take the place of simulated ones.
+      const std::vector<double> theta = fit.estimates();
       const ParameterNames names = parameter_names(fit.model);
       const std::span<const double> shape =
           std::span(theta).subspan(names.mean.size() + names.variance.size());
@@ -265,42 +408,38 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
   }
   for (std::size_t k = 0; k < cloud.original.size(); ++k) {
     std::vector<double>& values = cloud.original[k];
+    const ForecastStep& s = ahead.steps[k];
     OriginalStep there;
-    there.mean =
-        std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
+    there.mean = mean_of(values);
+    // The same paths tell how far the model's own variance, which is known, was missed by chance.
+    there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
     there.median = quantile(values, 0.5);
     there.interval = intervals_of(values, ahead.intervals, same);
+    there.tails = tails_of(values, options.tails);
     ahead.original.push_back(std::move(there));
   }
   ahead.back = options.back;
   if (options.transformed) ahead.original_name = options.transformed->original.name;
-  if (levels) {
-    ahead.horizon_total.mean = ahead.steps.back().mean - past.levels[0];
-    ahead.horizon_total.sd = ahead.steps.back().sd;
-  } else {
-    for (const ForecastStep& s : ahead.steps) ahead.horizon_total.mean += s.mean;
-    ahead.horizon_total.sd = std::sqrt(total_variance);
-  }
+  ahead.horizon_total.mean = outlook.total_mean;
+  ahead.horizon_total.sd = outlook.total_sd;
   ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
   ahead.horizon_total.tails = tails_of(cloud.total_return, options.tails);
-  const bool known = options.method == ForecastMethod::plug_in && options.horizon == 1;
-  if (!known)
+  if (!plug_in || horizon > 1)
     ahead.horizon_total.volatility_interval =
         intervals_of(cloud.total_variance, ahead.intervals, root);
-  if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock)) {
-    const auto h = static_cast<double>(options.horizon);
-    Annualised a;
-    a.periods_per_year = *year;
-    a.volatility = ahead.horizon_total.sd * std::sqrt(*year / h);
-    for (const Interval& i : ahead.horizon_total.volatility_interval)
-      a.volatility_interval.push_back(
-          {i.percent, i.low * std::sqrt(*year / h), i.high * std::sqrt(*year / h)});
-    if (fit.unconditional_variance)
-      a.long_run_volatility = std::sqrt(*fit.unconditional_variance * *year);
-    ahead.annualised = std::move(a);
-  }
+  if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock))
+    annualise(ahead, *year);
 
-  ahead.warnings = fit.warnings;
+  for (const Fit& one : fits)
+    for (const Warning& warning : one.warnings)
+      if (std::none_of(ahead.warnings.begin(), ahead.warnings.end(),
+                       [&](const Warning& said) { return said.code == warning.code; }))
+        ahead.warnings.push_back(warning);
+  if (fits.size() < all.size())
+    ahead.warnings.push_back(
+        {WarningCode::windows_left_out,
+         fmt::format("of {} windows {} are left out of the average: their fits did not converge",
+                     all.size(), all.size() - fits.size())});
   const Interval& widest = ahead.steps.back().return_interval.back();
   if (ahead.monte_carlo_error > kRoughEnds * (widest.high - widest.low))
     ahead.warnings.push_back(
@@ -324,6 +463,10 @@ Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor
              "normal law of the estimates is rough here",
              100 * ahead.share_redrawn)});
   return ahead;
+}
+
+Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
+  return forecast_averaged({fit}, options, executor);
 }
 
 Forecast forecast(const Fit& fit, const ForecastOptions& options) {

@@ -6,7 +6,6 @@
 #include <cmath>
 #include <numeric>
 
-
 namespace brace {
 namespace {
 
@@ -31,6 +30,24 @@ bool is_plain(const Model& m) {
 }
 
 }  // namespace
+
+void Cloud::append(const Cloud& other) {
+  const auto join = [](std::vector<double>& to, const std::vector<double>& from) {
+    to.insert(to.end(), from.begin(), from.end());
+  };
+  for (std::size_t k = 0; k < returns.size(); ++k) {
+    join(returns[k], other.returns[k]);
+    join(variances[k], other.variances[k]);
+  }
+  for (std::size_t k = 0; k < original.size(); ++k) join(original[k], other.original[k]);
+  join(total_return, other.total_return);
+  join(total_variance, other.total_variance);
+  paths += other.paths;
+  refused += other.refused;
+  drawn += other.drawn;
+  // What is said of the average holds for the poorest of its parts.
+  if (other.effective) effective = std::min(effective.value_or(*other.effective), *other.effective);
+}
 
 PathMaker::PathMaker(const Model& model, std::size_t horizon, const Columns& columns)
     : model_(model),
@@ -128,13 +145,17 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
   const ShockSource shocks(shock_law(fit.model.shocks),
                            seen ? ShockSource::of_fit(fit) : std::vector<double>{});
 
+  const std::unique_ptr<LikelihoodSample> sample =
+      uncertain && !refit ? sample_likelihood(fit, options.seed, executor) : nullptr;
   std::vector<std::size_t> refused(kRandomStreams, 0);
   executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
     RandomStream stream(options.seed, stream_number);
     std::vector<double> theta = estimate;
     Origin origin(fit);
     const std::unique_ptr<ParameterDraws> parameters =
-        uncertain ? make_parameter_draws(fit, options.method, shocks, origin, stream) : nullptr;
+        uncertain
+            ? make_parameter_draws(fit, options.method, shocks, sample.get(), stream, stream_number)
+            : nullptr;
     const Past past = origin.at_estimates();
     Past start = past;
     PathMaker maker(fit.model, horizon, columns);
@@ -162,6 +183,7 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
   });
   cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
   cloud.drawn = uncertain ? draws : 0;
+  if (sample) cloud.effective = sample->effective();
   return cloud;
 }
 

@@ -22,6 +22,7 @@ struct Cloud {
   std::vector<double> total_return, total_variance;     // [path]
   std::vector<std::vector<double>> original;            // [step][path], where it is asked for
   std::size_t refused = 0, drawn = 0;
+  std::optional<double> effective;  // of a LikelihoodSample
 
   Cloud(std::size_t horizon, std::size_t count, std::size_t by_draw, bool with_original)
       : paths(count),
@@ -31,6 +32,9 @@ struct Cloud {
         total_return(count),
         total_variance(count),
         original(with_original ? horizon : 0, std::vector<double>(count)) {}
+
+  // The paths of another as well, of the same horizon.
+  void append(const Cloud& other);
 };
 
 // Regressors of the coming rows.

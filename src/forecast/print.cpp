@@ -2,6 +2,7 @@
 // The printed forecast: verdict, one line a step, totals. Covered by
 // tests/forecast/forecast_test.cpp.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -134,6 +135,20 @@ const char* what_is_left_out(ForecastMethod method) {
   return "";
 }
 
+// How the parameters behind the intervals were had, where that is not the common way.
+std::string where_from(const Forecast& f) {
+  std::string text;
+  if (f.effective_draws)
+    text += fmt::format(
+        " The sample is short: parameters are drawn from the likelihood itself, not from the "
+        "normal "
+        "law of the estimates (worth {:.0f} independent draws).",
+        *f.effective_draws);
+  if (!f.windows.empty())
+    text += fmt::format(" Averaged over fits to the last {} rows.", fmt::join(f.windows, ", "));
+  return text;
+}
+
 std::string headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().shown_variance()),
                then = std::sqrt(f.steps.back().shown_variance());
@@ -171,7 +186,7 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
     print_levels(out, f, widest);
   print_original(out, f, widest);
   out << '\n';
-  out << text::wrap(what_is_left_out(f.method), 100, "  ");
+  out << text::wrap(what_is_left_out(f.method) + where_from(f), 100, "  ");
   for (const Warning& warning : f.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -577,8 +577,8 @@ class Engine {
       }
     } else {
       climb_joint(points, one_hill ? 1 : kFinished);
-      // On few rows there are many hills, and a maximum on a bound or a kink may be a smaller one's:
-      // then more of the country is looked at.
+      // On few rows there are many hills, and a maximum on a bound or a kink may be a smaller
+      // one's: then more of the country is looked at.
       const bool on_bound = on_kink_ || (best_.multipliers.array() > 0).any();
       if (options_.starts == 0 && !options_.start_only && (!many || on_bound)) {
         if (one_hill) {
@@ -820,10 +820,9 @@ class Engine {
     std::sort(values.begin(), values.end());
     values.erase(std::unique(values.begin(), values.end()), values.end());
     seen = std::min(seen, values.size());
-    std::partial_sort(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(seen),
-                      values.end(), [&](double a, double b) {
-                        return std::abs(a - from(0)) < std::abs(b - from(0));
-                      });
+    std::partial_sort(
+        values.begin(), values.begin() + static_cast<std::ptrdiff_t>(seen), values.end(),
+        [&](double a, double b) { return std::abs(a - from(0)) < std::abs(b - from(0)); });
     std::vector<std::pair<double, double>> ranked;  // f, mu
     for (std::size_t i = 0; i < seen; ++i) {
       VectorXd there = from;

@@ -13,6 +13,7 @@
 #include "brace/base/text.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
+#include "brace/series/split.hpp"
 #include "model/lanes/windows.hpp"
 
 namespace brace {
@@ -52,8 +53,8 @@ class Roll {
         fits_(windows_of(series, options)) {
     const bool complete = std::none_of(series.values.begin(), series.values.end(),
                                        [](double v) { return std::isnan(v); });
-    if (options.lanes && !options.expanding && complete && model_.held.empty() &&
-        lanes_serve(model_) && options.window >= LaneSurface::kFewest)
+    if (options.lanes && !options.expanding && !options.prepare && complete &&
+        model_.held.empty() && lanes_serve(model_) && options.window >= LaneSurface::kFewest)
       lanes_.emplace(model_, std::span(series_->values), options.every);
   }
 
@@ -88,13 +89,19 @@ class Roll {
   // From the window before or, where that is none or leads nowhere, from everywhere.
   void climb_alone(RollingFit& into, const std::vector<double>& start) const {
     const Executor here(1);
+    FitJob job{.model = model_, .series = series_, .first = into.first, .count = into.count};
+    if (options_.prepare) {
+      job.series = std::make_shared<Series>(
+          options_.prepare(rows_between(*series_, into.first, into.first + into.count)));
+      job.first = job.count = 0;
+    }
     const auto fit_from = [&](EstimateOptions options) {
       options.hessian_errors_only = true;
       options.errors = ErrorKind::hessian;
-      return std::move(fit_many({{.model = model_,
-                                  .series = series_,
-                                  .first = into.first,
-                                  .count = into.count,
+      return std::move(fit_many({{.model = job.model,
+                                  .series = job.series,
+                                  .first = job.first,
+                                  .count = job.count,
                                   .options = std::move(options)}},
                                 here)
                            .front());

@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <chrono>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
@@ -77,6 +78,59 @@ TEST(Backtest, KnowsNothingOfTheFuture) {
       EXPECT_NEAR(a.entrants[m].steps[i][0].variance, b.entrants[m].steps[i][0].variance, 1e-6)
           << a.entrants[m].label << " " << i;
     }
+}
+
+// A profile is estimated from the rows of each window alone, and all is judged on the file's scale.
+TEST(Backtest, FitsATransformInEachWindow) {
+  Series y = returns();
+  y.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, y.size());
+  y.clock = Clock::business_day;
+  for (std::size_t t = 0; t < y.size(); ++t)
+    if (std::chrono::weekday(std::chrono::floor<std::chrono::days>(y.times[t])) ==
+        std::chrono::Monday)
+      y.values[t] *= 2;
+  const std::vector<Transform> chain = parse_chain("weekdays");
+  const BacktestOptions options{
+      .window = 400, .refit_every = 5, .origins = 20, .horizon = 2, .chain = chain};
+  const Backtest b = backtest({"const / garch / student"}, y, options, Executor(2));
+  EXPECT_EQ(b.fitted_transform, "weekdays");
+  for (const std::size_t i : {0U, 10U}) {  // where refits are
+    const std::size_t origin = b.origins[i];
+    const Transformed window = transform(rows_between(y, origin - 399, origin + 1), chain);
+    const Fit fit = estimate("const / garch / student", window.series);
+    const Forecast ahead = forecast(fit, {.horizon = 2,
+                                          .intervals = {80, 95},
+                                          .method = ForecastMethod::plug_in,
+                                          .transformed = &window,
+                                          .draws = 200,
+                                          .paths = 10,
+                                          .seed = 1 + origin});
+    for (std::size_t k = 0; k < 2; ++k) {
+      const BacktestStep& s = b.entrants[0].steps[i][k];
+      EXPECT_NEAR(s.mean, ahead.original[k].mean, 1e-5);
+      EXPECT_NEAR(s.variance, ahead.original[k].variance, 1e-4 * s.variance);
+      EXPECT_NEAR(s.return_interval[1].low, ahead.original[k].interval[1].low, 1e-4);
+      EXPECT_EQ(s.actual, y.values[origin + 1 + k]);
+      EXPECT_TRUE(std::isnan(s.log_score));
+      // A multiple of the model's own variance: the square of the row's factor.
+      const std::size_t slot = slot_of(window.links[0].profile, y.times[origin + 1 + k]);
+      const double factor = window.links[0].profile.slots[slot].factor;
+      EXPECT_NEAR(s.variance / (*ahead.steps[k].variance * factor * factor), 1, 1e-9);
+    }
+  }
+  // Later rows, however wild, change no forecast.
+  Series wild = y;
+  for (std::size_t t = b.origins[5] + 1; t < y.size(); ++t) wild.values[t] = t % 2 == 0 ? 30 : -30;
+  const Backtest other = backtest({"const / garch / student"}, wild, options, Executor(1));
+  EXPECT_EQ(other.entrants[0].steps[5][1].return_interval[0].low,
+            b.entrants[0].steps[5][1].return_interval[0].low);
+  BacktestOptions cut = options;
+  cut.chain = parse_chain("rows=1..300");
+  EXPECT_NE(std::string(test::error_of([&] {
+                          (void)backtest({"const / garch / student"}, y, cut, Executor(1));
+                        }).what())
+                .find("cut them before"),
+            std::string::npos);
 }
 
 TEST(Backtest, DoesNotDependOnThreads) {

@@ -3,8 +3,10 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <boost/math/distributions/chi_squared.hpp>
 #include <cmath>
 #include <numeric>
+#include <sstream>
 
 #include "brace/forecast/forecast.hpp"
 #include "brace/laws/standard.hpp"
@@ -65,6 +67,126 @@ TEST(ForecastMethods, RefitHoldsTheEstimatesUncertainty) {
   EXPECT_GT(first.high - first.low, .05 * std::sqrt(*refit.steps[0].variance));
   const Forecast plug_in = forecast(fit, {.horizon = 10, .method = ForecastMethod::plug_in});
   EXPECT_GT(width(refit.steps[9].volatility_interval), width(plug_in.steps[9].volatility_interval));
+}
+
+// A variance that does not move, with the prior of Jeffreys: n s2 / omega is chi-squared with n
+// degrees of freedom, n s2 being the sum of squares.
+TEST(ShortSamples, DrawsHaveTheLawOfTheTextbook) {
+  Model model = parse_model("zero / arch / normal");
+  model.held = {{"alpha1", 0}};
+  for (const std::size_t n : {40U, 300U}) {
+    const Series y = returns("zero / arch / normal", {2, 0}, n);
+    const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+    const Forecast ahead = forecast(fit, {.horizon = 1, .intervals = {80, 95}});
+    ASSERT_TRUE(ahead.effective_draws);
+    EXPECT_GT(*ahead.effective_draws, 500);
+    double sum = 0;
+    for (const double v : y.values) sum += v * v;
+    const boost::math::chi_squared law(static_cast<double>(n));
+    for (const Interval& i : ahead.steps[0].volatility_interval) {
+      const double tail = (1 - i.percent / 100.0) / 2,
+                   low = std::sqrt(sum / boost::math::quantile(law, 1 - tail)),
+                   high = std::sqrt(sum / boost::math::quantile(law, tail));
+      EXPECT_NEAR(i.low, low, .1 * (high - low)) << n << " " << i.percent;
+      EXPECT_NEAR(i.high, high, .1 * (high - low)) << n << " " << i.percent;
+    }
+  }
+}
+
+// Where the likelihood is nearly normal both ways of drawing say the same; nothing depends on the
+// threads.
+TEST(ShortSamples, AgreeWithTheNormalLawWhereThatIsRight) {
+  const Series y = returns("const / garch / normal", {.05, .05, .12, .8}, 520);
+  const Fit just_short = estimate("const / garch / normal", rows_between(y, 21, 520)),
+            just_long = estimate("const / garch / normal", rows_between(y, 20, 520));
+  const Forecast sampled = forecast(just_short, {.horizon = 5}),
+                 normal = forecast(just_long, {.horizon = 5}),
+                 again = forecast(just_short, {.horizon = 5}, Executor(2));
+  EXPECT_TRUE(sampled.effective_draws);
+  EXPECT_FALSE(normal.effective_draws);
+  for (std::size_t k = 0; k < 5; ++k) {
+    EXPECT_NEAR(
+        width(sampled.steps[k].volatility_interval) / width(normal.steps[k].volatility_interval), 1,
+        .35)
+        << k;
+    EXPECT_EQ(sampled.steps[k].volatility_interval[1].low,
+              again.steps[k].volatility_interval[1].low);
+  }
+  std::ostringstream text;
+  text << sampled;
+  EXPECT_NE(text.str().find("drawn from the likelihood itself"), std::string::npos);
+}
+
+// Noise without memory: alpha at 0, where the normal law knows of no error of alpha and beta. The
+// likelihood does, and the volatility of the next row is uncertain by more than its level.
+TEST(ShortSamples, BoundsAreNoEndOfUncertainty) {
+  bool found = false;
+  for (std::uint64_t seed = 1; seed < 40 && !found; ++seed) {
+    const Series y = simulate(parse_model("const / steady / normal"), {0, 1}, 250, {.seed = seed});
+    const Fit fit = estimate("const / garch / normal", y);
+    if (!fit.usable() || !fit.parameters[2].at_bound) continue;
+    found = true;
+    const Forecast ahead = forecast(fit, {.horizon = 3});
+    ASSERT_TRUE(ahead.effective_draws);
+    // The level alone: 1.96 sd of a standard deviation is 1.96 / sqrt(2 n) = .088.
+    EXPECT_GT(width(ahead.steps[0].volatility_interval), 2 * .088);
+  }
+  EXPECT_TRUE(found);
+}
+
+TEST(Windows, AverageIsTheMeanOfItsParts) {
+  Series y = returns("const / garch / normal", {.05, .05, .1, .85}, 1200);
+  for (std::size_t t = 900; t < 1200; ++t) y.values[t] *= 2;  // a break
+  const Fit whole = estimate("const / garch / normal", y);
+  const std::vector<Fit> fits = fit_windows(whole, 4, 300, Executor(2));
+  ASSERT_EQ(fits.size(), 4U);
+  EXPECT_EQ(fits[1].count, 900U);
+  EXPECT_EQ(fits[3].count, 300U);
+  EXPECT_EQ(fits[3].first + fits[3].count, 1200U);
+  const ForecastOptions options{.horizon = 4, .method = ForecastMethod::plug_in};
+  const Forecast average = forecast_averaged(fits, options, Executor(1));
+  EXPECT_EQ(average.windows, (std::vector<std::size_t>{1200, 900, 600, 300}));
+  for (std::size_t k = 0; k < 4; ++k) {
+    double mean = 0, variance = 0, lowest = 1e9, highest = 0, of_return = 0;
+    for (const Fit& fit : fits) {
+      const ForecastStep s = forecast(fit, options).steps[k];
+      mean += s.mean / 4;
+      variance += *s.variance / 4;
+      of_return += (s.sd * s.sd + s.mean * s.mean) / 4;
+      lowest = std::min(lowest, s.return_interval[1].low);
+      highest = std::max(highest, s.return_interval[1].low);
+    }
+    const ForecastStep& s = average.steps[k];
+    EXPECT_NEAR(s.mean, mean, 1e-12);
+    EXPECT_NEAR(*s.variance, variance, 1e-12);
+    EXPECT_NEAR(s.sd, std::sqrt(of_return - mean * mean), 1e-12);
+    // Of the mixture: between those of its parts, and its first volatility is no point any more.
+    EXPECT_GE(s.return_interval[1].low, lowest);
+    EXPECT_LE(s.return_interval[1].low, highest);
+    EXPECT_FALSE(s.volatility_interval.empty());
+  }
+  const Forecast one = forecast_averaged({whole}, options, Executor(1)),
+                 same = forecast(whole, options);
+  EXPECT_TRUE(one.windows.empty());
+  EXPECT_EQ(one.steps[3].return_interval[0].low, same.steps[3].return_interval[0].low);
+  EXPECT_NE(
+      std::string(test::error_of([&] { (void)fit_windows(whole, 1, 300, Executor(1)); }).what())
+          .find("at least two"),
+      std::string::npos);
+  EXPECT_NE(
+      std::string(test::error_of([&] { (void)fit_windows(whole, 3, 1200, Executor(1)); }).what())
+          .find("shorter than the whole"),
+      std::string::npos);
+  const Fit other = estimate("const / garch / normal", rows_between(y, 0, 900));
+  EXPECT_NE(std::string(test::error_of([&] {
+                          (void)forecast_averaged({whole, other}, options, Executor(1));
+                        }).what())
+                .find("same row"),
+            std::string::npos);
+  EXPECT_NE(
+      std::string(test::error_of([&] { (void)forecast_averaged({}, options, Executor(1)); }).what())
+          .find("no fits"),
+      std::string::npos);
 }
 
 TEST(ForecastMethods, ResampledShocksAreThoseSeen) {

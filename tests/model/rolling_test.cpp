@@ -72,6 +72,27 @@ TEST(FitRolling, IsTheFitOfThatWindow) {
   }
 }
 
+TEST(FitRolling, FitsWhatAWindowIsTurnedInto) {
+  const Series y = returns(640);
+  const auto doubled = [](const Series& window) {
+    Series out = window;
+    for (double& v : out.values) v *= 2;
+    return out;
+  };
+  const Model model = parse_model("const / garch / student");
+  const auto fits = fit_rolling(model, y, {.window = 600, .every = 20, .prepare = doubled},
+                                Executor(2)),
+             plain = fit_rolling(model, y, {.window = 600, .every = 20}, Executor(2));
+  ASSERT_EQ(fits.size(), 3U);
+  for (std::size_t i = 0; i < fits.size(); ++i) {
+    ASSERT_EQ(fits[i].status, FitStatus::converged);
+    EXPECT_EQ(fits[i].first, plain[i].first);
+    EXPECT_NEAR(fits[i].estimates[0], 2 * plain[i].estimates[0], 1e-6);
+    EXPECT_NEAR(fits[i].estimates[1], 4 * plain[i].estimates[1], 1e-6);
+    EXPECT_NEAR(fits[i].estimates[2], plain[i].estimates[2], 1e-6);
+  }
+}
+
 TEST(FitRolling, DoesNotDependOnThreads) {
   const Series y = returns(500);
   const Model model = parse_model("const / garch / student");

@@ -155,6 +155,33 @@ TEST(EvaluationTool, ForecastScenariosAndMethods) {
               HasSubstr("Intervals (resampled) hold"));
 }
 
+TEST(EvaluationTool, ForecastAveragesOverWindowsAndSamplesShortSeries) {
+  const std::string line = kKelp + " --model 'const / garch / student' --horizon 2";
+  const Outcome text = brace("forecast " + line + " --windows 3 --shortest-window 1000");
+  EXPECT_EQ(text.status, 0) << text.err;
+  EXPECT_THAT(text.out, HasSubstr("Averaged over fits to the last 2597, 1799, 1000 rows."));
+  const Json json = Json::parse(brace("forecast " + line + " --windows 2 --json").out)["result"];
+  EXPECT_EQ(json["windows"], (std::vector<int>{2597, 649}));
+  EXPECT_TRUE(json["effective_draws"].is_null());
+  const Json shorter =
+      Json::parse(brace("forecast " + line + " --from 2023-01-01 --json").out)["result"];
+  EXPECT_GT(shorter["effective_draws"], 50);
+  EXPECT_TRUE(shorter["windows"].empty());
+  EXPECT_EQ(brace("forecast " + line + " --windows 3 --shortest-window 5000").status, 2);
+}
+
+TEST(EvaluationTool, BacktestFitsAProfileInEachWindow) {
+  const std::string line =
+      "backtest data/ferry-freight.csv --returns log --overnight mark --transform hours --model "
+      "'const / garch / student' --window 2000 --origins 60 --refit-every 30";
+  const Outcome text = brace(line);
+  EXPECT_EQ(text.status, 0) << text.err;
+  EXPECT_THAT(text.out, HasSubstr("'hours' estimated in each window"));
+  EXPECT_THAT(text.out, HasSubstr("--transform hours --model"));
+  const Json json = Json::parse(brace(line + " --json").out)["result"];
+  EXPECT_EQ(json["fitted_transform"], "hours");
+}
+
 TEST(EvaluationExamples, RunAsTheyStand) {
   const Folder folder;
   const Outcome morning =

@@ -190,7 +190,7 @@ int main(int argc, char** argv) {
                 kept = false;
             }
           fmt::print("{}\n", line);
-        std::fflush(stdout);
+          std::fflush(stdout);
         }
       if (all.unusable > 0)
         fmt::print("\n{}, n = {}: {} fits not usable, left out\n\n", design.line, n, all.unusable);

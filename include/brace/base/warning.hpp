@@ -30,6 +30,7 @@ enum class WarningCode {
   no_fourth_moment,      // the shock law has no finite fourth moment
   moment_undefined,      // a moment that a figure would be is infinite; another stands for it
   outlier_drives_fit,    // many rows stand out of what the model expects
+  windows_left_out,      // fits to some windows of an average did not converge
   few_draws,             // the simulation's own error is too large to overlook
   draws_rejected,        // parameter draws outside the admissible region were redrawn
 };

@@ -25,6 +25,7 @@
 #include "brace/forecast/baselines.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/model/model.hpp"
+#include "brace/series/chain.hpp"
 
 namespace brace {
 
@@ -53,6 +54,11 @@ struct BacktestOptions {
   std::size_t refit_every = 1;  // origins from one refit to the next
   std::size_t origins = 0;      // the last so many; 0 takes all that leave a window before them
   int horizon = 1;
+
+  // What the models see of each window, its numbers (the power of Box and Cox, a profile, a mean)
+  // estimated from that window alone. Forecasts are carried back path by path: all is judged on the
+  // scale of the series, densities but for their intervals are not.
+  std::vector<Transform> chain{};
 
   // ---- What is forecast ----
   std::vector<int> intervals{80, 95};
@@ -134,6 +140,7 @@ struct Backtest {
   std::vector<std::size_t> origins;  // index of the last row that each forecast knows
   std::vector<Entrant> entrants;     // models, baselines, combinations
   std::vector<Contest> contests;     // at the first step and at the last
+  std::string fitted_transform;      // words of a chain estimated in each window
   std::string proxy;                 // what variances were judged by
   bool stopped = false;              // before all origins were done
   std::string reading;

@@ -25,6 +25,7 @@ namespace brace {
 // t_max rule, moving-block bootstrap).
 struct ConfidenceSet {
   std::vector<double> p_values;  // one a model, of its elimination; 1 for the last that is left
+  double floor = 0;              // what the resamples can tell from 0
   std::vector<unsigned char> within;
   std::size_t block = 0;  // rows of a block
 };

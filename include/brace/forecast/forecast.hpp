@@ -23,8 +23,9 @@ namespace brace {
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
             // volatility of the first step is a point without an interval
-  full,  // parameters are drawn from their estimated law, the variance is filtered again under each
-         // draw, and shocks come from the fitted law
+  full,     // parameters are drawn from their estimated law (below 500 rows from the likelihood
+         // itself), the variance is filtered again under each draw, and shocks come from the fitted
+         // law
   resampled,  // as full, with the shocks that the sample saw in the place of the law's
   refit,      // series made by the model and those shocks are fitted again: the estimates' own law,
               // not a normal one (Pascual, Romo and Ruiz 2006); costs as many fits as `refits`
@@ -110,8 +111,10 @@ struct HorizonTotal {
 // A step on the scale of the file, such as the price where returns are modelled.
 struct OriginalStep {
   double median = 0;
-  double mean = 0;  // over the paths: what a back-transform of the mean would miss is in it
+  double mean = 0;      // over the paths: what a back-transform of the mean would miss is in it
+  double variance = 0;  // at the estimates, as ForecastStep::sd is
   std::vector<Interval> interval;
+  std::vector<TailRisk> tails;
 };
 
 struct Annualised {
@@ -127,6 +130,11 @@ struct Forecast {
   std::string period;               // "day"
   std::optional<Timestamp> origin;  // date of the last observation
   ForecastMethod method = ForecastMethod::full;
+  // Rows of the windows whose forecasts were averaged; empty for a single fit.
+  std::vector<std::size_t> windows;
+  // Where the sample is short and parameters were drawn from the likelihood itself: how many
+  // equally weighted draws that was worth. Empty where they come from the estimates' normal law.
+  std::optional<double> effective_draws;
   std::vector<int> intervals;
   bool volatility_varies = true;  // false for steady models, whose levels are the point
   std::vector<ForecastStep> steps;
@@ -149,6 +157,20 @@ struct Forecast {
 [[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options = {});
 [[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options,
                                 const Executor& executor);
+
+// The average of the forecasts of one model fitted to windows of different lengths that end at the
+// same row, with equal weights: long windows are exact where nothing broke, short ones right where
+// something did (the pooled forecast of Pesaran and Timmermann 2007). Intervals are those of the
+// mixture. Fits that are not usable are left out, with a warning; throws Error where none is left,
+// and for fits of different models or ends.
+[[nodiscard]] Forecast forecast_averaged(const std::vector<Fit>& fits,
+                                         const ForecastOptions& options, const Executor& executor);
+
+// Fits for it: of the window of `whole` and shorter ones that end where it does, `count` of them in
+// equal steps down to `shortest` rows. Throws Error for fewer than two windows, for a shortest that
+// is not shorter than the whole, and as estimate() does.
+[[nodiscard]] std::vector<Fit> fit_windows(const Fit& whole, std::size_t count,
+                                           std::size_t shortest, const Executor& executor);
 
 std::ostream& operator<<(std::ostream& out, const Forecast& f);
 

@@ -31,6 +31,10 @@ struct RollingOptions {
   // window is climbed alone: to see that nothing depends on it.
   bool lanes = true;
 
+  // What the rows of a window are turned into before they are fitted, such as a transform with
+  // parts that are estimated; empty takes them as they are. Lanes do not serve where it is given.
+  std::function<Series(const Series& window)> prepare{};
+
   // Called, from whichever thread, when so many windows of all are done; false stops the others,
   // whose status stays not_run.
   std::function<bool(std::size_t done, std::size_t all)> progress{};

@@ -29,8 +29,7 @@ std::vector<std::vector<double>> starts(const Model&) {
   // A climb that starts far off may hang where the two components are one: many starts.
   constexpr Guess kGrid[] = {{.08, .70, .98, .04},  {.05, .85, .99, .03},  {.10, .50, .97, .06},
                              {.15, .30, .95, .08},  {.05, .60, .995, .02}, {.10, .75, .985, .06},
-                             {.03, .90, .999, .02}, {.08, .40, .90, .05},
-                             {.10, .55, .998, .001}};
+                             {.03, .90, .999, .02}, {.08, .40, .90, .05},  {.10, .55, .998, .001}};
   for (const Guess& guess : kGrid)
     points.push_back({1 - guess.rho, guess.alpha, guess.beta, guess.rho, guess.phi});
   // A level that fades from where the sample began to nothing.
