@@ -60,6 +60,7 @@ struct Options {
   // Simulation
   std::size_t length = 2500;
   std::vector<std::string> changes;
+  std::string columns;  // file of the rows that `simulate` makes
   bool json = false, quiet = false;
   std::string out, save, chart, shape, roots;
   std::uint64_t seed = 1;

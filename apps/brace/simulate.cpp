@@ -10,7 +10,25 @@ namespace brace::app {
 namespace {
 
 // The model and its parameters: of a saved fit, or typed as name=value in the line or by --fix.
-std::pair<Model, std::vector<double>> process_of(const Options& o) {
+struct Process {
+  Model model;
+  std::vector<double> parameters;
+  std::optional<Series> rows;  // where the model has regressors
+};
+
+bool has_regressors(const Model& model) {
+  return !model.mean.regressors.empty() || !model.variance_regressors.empty();
+}
+
+// Dates and columns of --columns; values stand in for those that are to be made.
+Series rows_of(const std::string& file) {
+  const Table table = read_table(file, {});
+  Series rows = table.series(table.columns.front().name);
+  for (const Column& c : table.columns) rows.companions.push_back({c.name, c.values});
+  return rows;
+}
+
+Process process_of(const Options& o) {
   if (!o.file.empty()) {
     if (!o.model.empty() || !o.fix.empty())
       throw Error(ErrorCode::bad_option,
@@ -18,9 +36,12 @@ std::pair<Model, std::vector<double>> process_of(const Options& o) {
                               "--fix out, or the file",
                               o.file));
     const Fit fit = load_model(o.file);
-    Model model = fit.model;
-    model.held.clear();
-    return {model, fit.estimates()};
+    Process process{fit.model, fit.estimates(), {}};
+    process.model.held.clear();
+    // The rows of the series that was fitted, unless others are given.
+    if (has_regressors(fit.model))
+      process.rows = o.columns.empty() ? fit.window() : rows_of(o.columns);
+    return process;
   }
   Model model = canonical(model_of(o));
   std::vector<double> theta;
@@ -38,7 +59,9 @@ std::pair<Model, std::vector<double>> process_of(const Options& o) {
                 fmt::format("'{}' has no value for {}; write name=value in the line or with --fix",
                             to_string(model), fmt::join(without, ", ")));
   model.held.clear();
-  return {model, theta};
+  Process process{model, theta, {}};
+  if (!o.columns.empty()) process.rows = rows_of(o.columns);
+  return process;
 }
 
 // "500 omega=0.3,nu=4": from that row on.
@@ -70,18 +93,24 @@ SimulatedBreak change_of(const std::string& words, const Model& model,
 }
 
 int run_simulate(const Options& o) {
-  const auto [model, theta] = process_of(o);
-  SimulateOptions options{.seed = o.seed};
+  const auto [model, theta, with_rows] = process_of(o);
+  SimulateOptions options{.seed = o.seed, .rows = with_rows};
   std::vector<double> present = theta;
   for (const std::string& words : o.changes) {
     options.breaks.push_back(change_of(words, model, present));
     present = options.breaks.back().parameters;
   }
-  const Simulated made = simulate_path(model, theta, o.length, options);
-  std::vector<std::vector<std::string>> rows{{"row", "value", "shock", "variance"}};
-  for (std::size_t t = 0; t < made.series.size(); ++t)
-    rows.push_back({std::to_string(t + 1), cell(made.series.values[t]), cell(made.shocks[t]),
-                    cell(made.variances[t])});
+  const Simulated made =
+      simulate_path(model, theta, with_rows ? with_rows->size() : o.length, options);
+  const bool dated = !made.series.times.empty();
+  std::vector<std::vector<std::string>> rows{
+      {dated ? "date" : "row", "value", "shock", "variance"}};
+  for (const Companion& c : made.series.companions) rows[0].push_back(c.name);
+  for (std::size_t t = 0; t < made.series.size(); ++t) {
+    rows.push_back({dated ? format_date(made.series.times[t]) : std::to_string(t + 1),
+                    cell(made.series.values[t]), cell(made.shocks[t]), cell(made.variances[t])});
+    for (const Companion& c : made.series.companions) rows.back().push_back(cell(c.values[t]));
+  }
   if (o.out.empty())
     std::cout << csv_text(rows);
   else
@@ -104,6 +133,9 @@ void add_simulate(CLI::App& app, Options& o, Run& run) {
       ->group(group);
   c->add_option("--change", o.changes,
                 "a break: its first row and what is new from there, '1250 omega=0.3' (may repeat)")
+      ->group(group);
+  c->add_option("--columns", o.columns,
+                "CSV of the rows to be made, with dates and the columns that 'with' names")
       ->group(group);
   c->add_option("--length", o.length, "rows (default: 2500)")
       ->check(CLI::Range(1, 10000000))

@@ -4,6 +4,9 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <limits>
+
 #include "brace/base/error.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/admissible.hpp"
@@ -15,15 +18,22 @@ namespace brace {
 
 Simulated simulate_path(const Model& model, const std::vector<double>& parameters, std::size_t n,
                         const SimulateOptions& options) {
-  const Model tidy = canonical(model);
+  Model tidy = canonical(model);
   std::vector<Regressor> columns_of = tidy.mean.regressors;
   columns_of.insert(columns_of.end(), tidy.variance_regressors.begin(),
                     tidy.variance_regressors.end());
-  for (const Regressor& r : columns_of)
-    throw Error(ErrorCode::not_built,
-                fmt::format("model line: 'with {}' needs a column of a file; simulation takes "
-                            "harmonics and a trend, no columns",
-                            spell(r)));
+  if (!columns_of.empty() && !options.rows)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("model line: 'with {}' needs the rows that are to be made: a file with "
+                            "their dates and columns (--columns)",
+                            spell(columns_of.front())));
+  if (options.rows) {
+    if (options.rows->size() != n)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("SimulateOptions::rows holds {} rows, and {} are to be made",
+                              options.rows->size(), n));
+    tidy = resolved(tidy, *options.rows);
+  }
   const ParameterNames names = parameter_names(tidy);
   const auto require = [&](const std::vector<double>& theta) {
     if (theta.size() != names.all().size())
@@ -59,10 +69,17 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   // The burn-in forgets the start of the process; levels then begin at zero, and regression terms
   // with the first row that is kept.
   const std::size_t lost = difference_weights(tidy.mean.differences).size() - 1;
-  const Eigen::MatrixXd columns =
-      mean_data(tidy, make_series(std::vector<double>(n + 2 * lost + 3, 0.0))).columns;
-  const auto mu_of = [&](std::size_t row) {
-    return step.regression(columns.row(static_cast<Eigen::Index>(row < lost ? 0 : row - lost)));
+  Series like = options.rows.value_or(make_series(std::vector<double>(n + 2 * lost + 3, 0.0)));
+  std::fill(like.values.begin(), like.values.end(), 0.0);
+  const MeanData data = mean_data(tidy, like);
+  const auto at = [&](std::size_t row) {
+    return static_cast<Eigen::Index>(row < lost ? 0 : row - lost);
+  };
+  const auto mu_of = [&](std::size_t row) { return step.regression(data.columns.row(at(row))); };
+  const auto columns_of_variance = [&](std::size_t row) {
+    return data.variance_columns.cols() > 0
+               ? step.variance_regression(data.variance_columns.row(at(row)))
+               : 0;
   };
   for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape), 0);
   step.begin_levels();
@@ -78,10 +95,17 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
       step.change(present);
     }
     const double z = law.draw(stream, present.subspan(names.mean.size() + names.variance.size()));
-    const Stepper::Row row = step.advance(z, mu_of(t));
+    const Stepper::Row row = step.advance(z, mu_of(t), columns_of_variance(t));
     out.series.values.push_back(row.y);
     out.variances.push_back(row.h);
     out.shocks.push_back(row.e);
+  }
+  if (options.rows) {
+    out.series.times = options.rows->times;
+    out.series.clock = options.rows->clock;
+    out.series.companions = options.rows->companions;
+    out.next_mean = out.next_variance = std::numeric_limits<double>::quiet_NaN();
+    return out;
   }
   const Stepper::Row next = step.expect(mu_of(n));
   out.next_mean = next.mean;

@@ -3,9 +3,16 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <fmt/format.h>
+
 #include <algorithm>
+#include <chrono>
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
+
+#include "brace/base/date.hpp"
+#include "brace/io/files.hpp"
 
 #include "support/run.hpp"
 
@@ -180,6 +187,41 @@ TEST(EvaluationTool, BacktestFitsAProfileInEachWindow) {
   EXPECT_THAT(text.out, HasSubstr("--transform hours --model"));
   const Json json = Json::parse(brace(line + " --json").out)["result"];
   EXPECT_EQ(json["fitted_transform"], "hours");
+}
+
+// A model with regressors in mean and variance: rows from a file, or those that were fitted.
+TEST(EvaluationTool, SimulatesRowsWithColumns) {
+  const Folder folder;
+  const std::string rows = folder / "rows.csv", made = folder / "made.csv",
+                    saved = folder / "saved.json";
+  std::string text = "date,tide,storm\n";
+  for (int t = 0; t < 3000; ++t) {
+    const auto day = std::chrono::sys_days{std::chrono::year{2010} / 1 / 1} + std::chrono::days{t};
+    text += fmt::format("{},{:.4f},{}\n", format_date(day), std::sin(.7 * t), t % 50 == 0 ? 1 : 0);
+  }
+  write_whole(rows, text);
+  const std::string line =
+      "'const with tide / garch vwith storm' --fix mu=0,with:tide=2,omega=.05,alpha1=.1,beta1=.8,"
+      "vwith:storm=3";
+  ASSERT_EQ(
+      brace("simulate --model " + line + " --columns " + rows + " --quiet --out " + made).status,
+      0);
+  EXPECT_TRUE(read_whole(made).starts_with("date,value,shock,variance,tide,storm\n2010-01-01,"));
+  const Outcome fit = brace("fit " + made +
+                            " --value value --model 'const with tide / garch vwith storm' --json "
+                            "--save " +
+                            saved);
+  ASSERT_EQ(fit.status, 0) << fit.err;
+  std::map<std::string, double> estimates;
+  for (const Json& p : Json::parse(fit.out)["result"]["parameters"])
+    estimates[p["name"]] = p["estimate"];
+  EXPECT_NEAR(estimates.at("with:tide"), 2, .1);
+  EXPECT_NEAR(estimates.at("vwith:storm"), 3, 1.5);
+  const Outcome again = brace("simulate " + saved);
+  EXPECT_EQ(std::count(again.out.begin(), again.out.end(), '\n'), 3001) << again.err;
+  const Outcome wrong = brace("simulate --model " + line);
+  EXPECT_EQ(wrong.status, 2);
+  EXPECT_THAT(wrong.err, HasSubstr("needs the rows that are to be made"));
 }
 
 TEST(EvaluationExamples, RunAsTheyStand) {

@@ -6,6 +6,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "brace/model/model.hpp"
@@ -24,6 +25,9 @@ struct SimulateOptions {
   std::uint64_t stream = 0;              // independent series from one seed
   std::size_t burn_in = 1000;            // rows thrown away first, so that the start is forgotten
   std::vector<SimulatedBreak> breaks{};  // ascending
+  // The rows to be made, for models with regressors: their dates and companions; the values are not
+  // looked at. n must be as many.
+  std::optional<Series> rows{};
 };
 
 struct Simulated {
@@ -31,12 +35,13 @@ struct Simulated {
   std::vector<double> variances;  // h of each row
   std::vector<double> shocks;     // e of each row
   double next_mean = 0,
-         next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at
+         next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at;
+                             // NaN with regressors, whose coming row is not known
 };
 
 // `parameters` in the order of parameter_names(model). The same seed gives the same series on every
 // machine with IEEE doubles, up to rounding in log, cos and sqrt. Throws Error for parameters that
-// do not describe a stationary process.
+// do not describe a stationary process, and for regressors without `rows` that hold them.
 [[nodiscard]] Simulated simulate_path(const Model& model, const std::vector<double>& parameters,
                                       std::size_t n, const SimulateOptions& options = {});
 [[nodiscard]] Series simulate(const Model& model, const std::vector<double>& parameters,
