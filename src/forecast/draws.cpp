@@ -26,6 +26,41 @@ constexpr int kMostRedraws = 1000;
 // Refits of one draw that may fail before the estimates stand in.
 constexpr int kMostRefits = 10;
 
+// A multivariate Student law, from which proposals are drawn.
+struct Proposal {
+  static constexpr double kDegrees = 4;  // tails that no likelihood beats
+  VectorXd mean;
+  MatrixXd root;  // lower triangular
+  double log_scale = 0;
+  // Draws made and those of them that were admitted: the law is that of the latter.
+  std::size_t drawn = 0, admitted = 0;
+
+  Proposal(VectorXd centre, const MatrixXd& spread) : mean(std::move(centre)) {
+    const Eigen::LLT<MatrixXd> factor(spread);
+    root = factor.matrixL();
+    log_scale = root.diagonal().array().log().sum();
+  }
+  [[nodiscard]] VectorXd draw(RandomStream& stream) const {
+    VectorXd z(mean.size());
+    for (double& v : z) v = stream.normal();
+    // chi-squared over its degrees of freedom
+    const double over = 2 * stream.quick_gamma(kDegrees / 2) / kDegrees;
+    return mean + root * z / std::sqrt(over);
+  }
+  // Of an admitted point, up to a constant that all proposals share.
+  [[nodiscard]] double log_density(const VectorXd& x) const {
+    const VectorXd z = root.triangularView<Eigen::Lower>().solve(x - mean);
+    return std::log(static_cast<double>(drawn) / static_cast<double>(admitted)) - log_scale -
+           0.5 * (kDegrees + static_cast<double>(z.size())) *
+               std::log1p(z.squaredNorm() / kDegrees);
+  }
+};
+
+struct Moments {
+  VectorXd mean;
+  MatrixXd spread;
+};
+
 // From a normal law around the estimates, draws outside the admissible region drawn again.
 class NormalDraws final : public ParameterDraws {
  public:
@@ -59,47 +94,6 @@ class NormalDraws final : public ParameterDraws {
   MatrixXd root_;
   RandomStream& stream_;
 };
-
-// A multivariate Student law, from which proposals are drawn.
-struct Proposal {
-  static constexpr double kDegrees = 4;  // tails that no likelihood beats
-  VectorXd mean;
-  MatrixXd root;  // lower triangular
-  double log_scale = 0;
-  // Draws made and those of them that were admitted: the law is that of the latter.
-  std::size_t drawn = 0, admitted = 0;
-
-  Proposal(VectorXd centre, const MatrixXd& spread) : mean(std::move(centre)) {
-    const Eigen::LLT<MatrixXd> factor(spread);
-    root = factor.matrixL();
-    log_scale = root.diagonal().array().log().sum();
-  }
-  [[nodiscard]] VectorXd draw(RandomStream& stream) const {
-    VectorXd z(mean.size());
-    for (double& v : z) v = stream.normal();
-    // chi-squared over its degrees of freedom
-    const double over = 2 * stream.quick_gamma(kDegrees / 2) / kDegrees;
-    return mean + root * z / std::sqrt(over);
-  }
-  // Of an admitted point, up to a constant that all proposals share.
-  [[nodiscard]] double log_density(const VectorXd& x) const {
-    const VectorXd z = root.triangularView<Eigen::Lower>().solve(x - mean);
-    return std::log(static_cast<double>(drawn) / static_cast<double>(admitted)) - log_scale -
-           0.5 * (kDegrees + static_cast<double>(z.size())) *
-               std::log1p(z.squaredNorm() / kDegrees);
-  }
-};
-
-}  // namespace
-
-// One proposal that was weighed.
-struct LikelihoodSample::Point {
-  VectorXd x;
-  double log_target;  // -infinity where not admitted
-  double weight = 0;
-};
-
-namespace {
 
 // ln of the mean of exp(v), safe from overflow.
 double log_mean_exp(const std::vector<double>& v) {
@@ -220,112 +214,166 @@ Proposal first_proposal(const Fit& fit, const Coordinates& coordinates, double s
   return {x, kWider * spread};
 }
 
-}  // namespace
+// What is sampled: the flattened likelihood times the prior, in working coordinates.
+class Target {
+ public:
+  Target(const Fit& fit, const Coordinates& coordinates)
+      : coordinates_(coordinates),
+        rules_(fit.model),
+        power_(flattening(fit)),
+        likelihood_(fit.model, mean_data(fit.model, fit.window()), Order::scoring) {}
 
-LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor) {
-  constexpr int kFewest = 4, kMost = 12, kEach = 64;  // rounds, proposals of each stream
-  constexpr double kEnough = 300;                     // effective points
-  constexpr double kWider = 1.3;
-  constexpr std::size_t kMostDrawn = 20000;  // by each stream for a round
-  const Coordinates coordinates(fit);
-  const AdmissionRules rules(fit.model);
-  const double sd = moments(fit.window()).sd, power = flattening(fit);
-  const MeanData data = mean_data(fit.model, fit.window());
-  const std::vector<Index>& free = coordinates.free();
-  const auto log_target = [&](Likelihood<double>& likelihood, Derivatives<double>& at,
-                              const VectorXd& x) {
+  [[nodiscard]] bool admits(const VectorXd& x) const {
+    return coordinates_.admits(x) && !rules_.broken_by(coordinates_.natural(x));
+  }
+  // The logarithm of the density at an admitted point, up to a constant; -infinity where the
+  // likelihood or the determinant of the information has no value.
+  double operator()(const VectorXd& x) {
     constexpr double kNone = -std::numeric_limits<double>::infinity();
-    const std::vector<double> theta = coordinates.natural(x);
-    likelihood.evaluate(theta, Order::scoring, at);
-    if (!at.admitted || !std::isfinite(at.log_likelihood)) return kNone;
-    const MatrixXd information = unpack(at.information)(free, free);
+    const std::vector<double> theta = coordinates_.natural(x);
+    likelihood_.evaluate(theta, Order::scoring, at_);
+    if (!at_.admitted || !std::isfinite(at_.log_likelihood)) return kNone;
+    const MatrixXd information = unpack(at_.information)(coordinates_.free(), coordinates_.free());
     const Eigen::LLT<MatrixXd> root(information);
     if (root.info() != Eigen::Success) return kNone;
-    return power * at.log_likelihood + root.matrixLLT().diagonal().array().log().sum() +
-           coordinates.slopes(x).array().abs().log().sum();
-  };
-  std::vector<Proposal> proposals{first_proposal(fit, coordinates, sd)};
-  points_.assign(kRandomStreams, {});
-  std::size_t before = 0;  // points of the rounds before
-  const auto admits = [&](const VectorXd& x) {
-    return coordinates.admits(x) && !rules.broken_by(coordinates.natural(x));
-  };
-  for (int round = 0; round < kMost && (round < kFewest || effective_ < kEnough); ++round) {
-    std::vector<std::size_t> drawn(kRandomStreams, 0);
-    executor.for_each(kRandomStreams, [&](std::size_t s) {
+    return power_ * at_.log_likelihood + root.matrixLLT().diagonal().array().log().sum() +
+           coordinates_.slopes(x).array().abs().log().sum();
+  }
+
+ private:
+  const Coordinates& coordinates_;
+  AdmissionRules rules_;
+  double power_;
+  Likelihood<double> likelihood_;
+  Derivatives<double> at_;
+};
+
+// One proposal that was weighed.
+struct Point {
+  VectorXd x;
+  double log_target;
+  double weight = 0;
+};
+
+class Sampler {
+ public:
+  Sampler(const Fit& fit, std::uint64_t seed)
+      : fit_(fit), seed_(seed), coordinates_(fit), parts_(kRandomStreams) {
+    proposals_.push_back(first_proposal(fit, coordinates_, moments(fit.window()).sd));
+  }
+
+  void run(const Executor& executor) {
+    for (int round = 0; round < kMost && (round < kFewest || effective_ < kEnough); ++round) {
+      draw_round(round, executor);
+      const Proposal& proposal = proposals_.back();
+      if (proposal.admitted == 0) return;
+      const std::optional<Moments> found = weigh();
+      if (!found) return;
+      // The last spread keeps a poor round from closing in on a few points.
+      const MatrixXd last = proposal.root * proposal.root.transpose();
+      const double trust =
+          std::min(1.0, effective_ / (kTrusted * static_cast<double>(found->mean.size())));
+      proposals_.emplace_back(found->mean,
+                              trust * kWider * found->spread + (1 - trust + 1e-6) * last);
+    }
+  }
+
+  [[nodiscard]] const std::vector<std::vector<Point>>& parts() const { return parts_; }
+  [[nodiscard]] const Coordinates& coordinates() const { return coordinates_; }
+  [[nodiscard]] double effective() const { return effective_; }
+
+ private:
+  // Rounds, and the points of each part in one of them.
+  static constexpr int kFewest = 4, kMost = 12;
+  static constexpr std::size_t kEach = 64;
+  static constexpr double kEnough = 300;            // effective points
+  static constexpr double kWider = 1.3;             // than the moments so far
+  static constexpr double kTrusted = 10;            // effective points a parameter for that
+  static constexpr std::size_t kMostDrawn = 20000;  // by each part in a round, refused ones too
+
+  void draw_round(int round, const Executor& executor) {
+    Proposal& proposal = proposals_.back();
+    std::vector<std::size_t> drawn(parts_.size(), 0), admitted(parts_.size(), 0);
+    executor.for_each(parts_.size(), [&](std::size_t part) {
       // Streams apart from those of the paths.
-      RandomStream stream(seed, static_cast<std::uint64_t>((round + 1) * kRandomStreams) + s);
-      Likelihood<double> likelihood(fit.model, data, Order::scoring);
-      Derivatives<double> at;
-      for (int found = 0; found < kEach && drawn[s] < kMostDrawn;) {
-        const VectorXd x = proposals.back().draw(stream);
-        ++drawn[s];
-        if (!admits(x)) continue;
-        points_[s].push_back({x, log_target(likelihood, at, x)});
-        ++found;
+      RandomStream stream(seed_, static_cast<std::uint64_t>((round + 1) * kRandomStreams) + part);
+      Target target(fit_, coordinates_);
+      while (admitted[part] < kEach && drawn[part] < kMostDrawn) {
+        const VectorXd x = proposal.draw(stream);
+        ++drawn[part];
+        if (!target.admits(x)) continue;
+        parts_[part].push_back({x, target(x)});
+        ++admitted[part];
       }
     });
-    std::size_t all = 0;
-    for (const std::vector<Point>& stream : points_) all += stream.size();
-    Proposal& used = proposals.back();
-    used.admitted = all - before;
-    used.drawn = std::accumulate(drawn.begin(), drawn.end(), std::size_t{0});
-    before = all;
-    if (used.admitted == 0) return;
-    // Each point weighed against the mixture of all proposals so far.
+    proposal.drawn = std::accumulate(drawn.begin(), drawn.end(), std::size_t{0});
+    proposal.admitted = std::accumulate(admitted.begin(), admitted.end(), std::size_t{0});
+  }
+
+  // All points against the mixture of all proposals so far; empty where none bears weight.
+  std::optional<Moments> weigh() {
     double top = -std::numeric_limits<double>::infinity();
-    for (std::vector<Point>& stream : points_)
-      for (Point& p : stream) {
+    std::vector<double> of_proposals(proposals_.size());
+    for (std::vector<Point>& part : parts_)
+      for (Point& p : part) {
         p.weight = p.log_target;
         if (!std::isfinite(p.log_target)) continue;
-        std::vector<double> of_proposals;
-        for (const Proposal& q : proposals) of_proposals.push_back(q.log_density(p.x));
+        for (std::size_t q = 0; q < proposals_.size(); ++q)
+          of_proposals[q] = proposals_[q].log_density(p.x);
         p.weight -= log_mean_exp(of_proposals);
         top = std::max(top, p.weight);
       }
-    if (!std::isfinite(top)) return;
-    double sum = 0;
-    VectorXd mean = VectorXd::Zero(proposals.front().mean.size());
-    for (std::vector<Point>& stream : points_)
-      for (Point& p : stream) {
+    if (!std::isfinite(top)) return std::nullopt;
+    const Index k = proposals_.front().mean.size();
+    Moments m{VectorXd::Zero(k), MatrixXd::Zero(k, k)};
+    double sum = 0, squares = 0;
+    for (std::vector<Point>& part : parts_)
+      for (Point& p : part) {
         p.weight = std::exp(p.weight - top);
         sum += p.weight;
-        mean += p.weight * p.x;
+        squares += p.weight * p.weight;
+        m.mean += p.weight * p.x;
       }
-    mean /= sum;
-    MatrixXd spread = MatrixXd::Zero(mean.size(), mean.size());
-    double squares = 0;
-    for (const std::vector<Point>& stream : points_)
-      for (const Point& p : stream) {
-        spread += p.weight / sum * (p.x - mean) * (p.x - mean).transpose();
-        squares += p.weight / sum * p.weight / sum;
-      }
-    effective_ = 1 / squares;
-    // The proposals' own spread keeps a poor round from closing in on a few points.
-    const MatrixXd old = proposals.back().root * proposals.back().root.transpose();
-    const double trust = std::min(1.0, effective_ / (10.0 * static_cast<double>(mean.size())));
-    proposals.emplace_back(mean, trust * kWider * spread + (1 - trust + 1e-6) * old);
+    m.mean /= sum;
+    for (const std::vector<Point>& part : parts_)
+      for (const Point& p : part)
+        m.spread += p.weight / sum * (p.x - m.mean) * (p.x - m.mean).transpose();
+    effective_ = sum * sum / squares;
+    return m;
   }
-  for (std::vector<Point>& stream : points_) {
+
+  const Fit& fit_;
+  std::uint64_t seed_;
+  Coordinates coordinates_;
+  std::vector<Proposal> proposals_;
+  std::vector<std::vector<Point>> parts_;
+  double effective_ = 0;
+};
+
+}  // namespace
+
+LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor) {
+  Sampler sampler(fit, seed);
+  sampler.run(executor);
+  effective_ = sampler.effective();
+  for (const std::vector<Point>& points : sampler.parts()) {
+    Part part;
     double sum = 0;
-    for (Point& p : stream) p.weight = sum += p.weight;
+    for (const Point& p : points) {
+      part.weight_sums.push_back(sum += p.weight);
+      part.theta.push_back(sampler.coordinates().natural(p.x));
+    }
     if (!(sum > 0)) effective_ = 0;
-  }
-  for (const std::vector<Point>& stream : points_) {
-    theta_.emplace_back();
-    for (const Point& p : stream) theta_.back().push_back(coordinates.natural(p.x));
+    parts_.push_back(std::move(part));
   }
 }
 
-LikelihoodSample::~LikelihoodSample() = default;
-
-void LikelihoodSample::draw(RandomStream& stream, std::size_t part,
+void LikelihoodSample::draw(RandomStream& stream, std::size_t number,
                             std::vector<double>& theta) const {
-  const std::vector<Point>& points = points_[part];
-  const double at = stream.uniform() * points.back().weight;
-  const auto chosen = std::lower_bound(points.begin(), points.end(), at,
-                                       [](const Point& p, double v) { return p.weight < v; });
-  theta = theta_[part][static_cast<std::size_t>(chosen - points.begin())];
+  const Part& part = parts_[number];
+  const double at = stream.uniform() * part.weight_sums.back();
+  const auto chosen = std::lower_bound(part.weight_sums.begin(), part.weight_sums.end(), at);
+  theta = part.theta[static_cast<std::size_t>(chosen - part.weight_sums.begin())];
 }
 
 namespace {

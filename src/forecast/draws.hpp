@@ -74,7 +74,6 @@ inline constexpr std::size_t kFewRows = 500;
 class LikelihoodSample {
  public:
   LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor);
-  ~LikelihoodSample();
 
   // Whether so many points bear weight that draws from them say something.
   [[nodiscard]] bool usable() const { return effective_ >= kLeastEffective; }
@@ -87,9 +86,11 @@ class LikelihoodSample {
 
  private:
   static constexpr double kLeastEffective = 50;
-  struct Point;
-  std::vector<std::vector<Point>> points_;               // by part; weights add up
-  std::vector<std::vector<std::vector<double>>> theta_;  // in natural units
+  struct Part {
+    std::vector<double> weight_sums;
+    std::vector<std::vector<double>> theta;  // in natural units
+  };
+  std::vector<Part> parts_;
   double effective_ = 0;
 };
 
