@@ -14,7 +14,6 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
-#include "brace/laws/standard.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
@@ -22,6 +21,7 @@
 #include "model/families.hpp"
 #include "model/lag_product.hpp"
 #include "model/likelihood.hpp"
+#include "model/standard_errors.hpp"
 #include "model/surface.hpp"
 
 namespace brace {
@@ -81,11 +81,6 @@ constexpr int kFinishSteps = 60;
 
 std::span<const double> span_of(const VectorXd& v) {
   return {v.data(), static_cast<std::size_t>(v.size())};
-}
-
-// Parameters for which zero is no hypothesis.
-bool has_t(const std::string& name) {
-  return name != "nu" && name != "sigma2" && name != "omega" && name != "delta";
 }
 
 // The data on the scale on which the optimiser works: changes divided by their standard deviation,
@@ -946,123 +941,24 @@ class Engine {
     if (chart_.constraints().d(constraint) == 0) p.estimate = 0;
   }
 
-  // Covariances on the directions that no bound blocks, carried to natural parameters: with G = J
-  // Z, G (Z' -H Z)^-1 G', and likewise from the scores.
   void write_errors(Fit& fit) {
-    const auto k = static_cast<Index>(names_.size());
-    const MatrixXd Z = free_directions(chart_.constraints().C, active_);
     // Bounds on sums may pin a parameter between them.
+    const MatrixXd Z = free_directions(chart_.constraints().C, active_);
     for (Index i = 0; i < chart_.size(); ++i)
       if (Z.cols() == 0 || Z.row(i).norm() < 1e-10)
         fit.parameters[chart_.pinned_parameter(i)].at_bound = true;
-    const MatrixXd G = chart_.jacobian(best_.x) * Z;
-    const auto r = Z.cols();
-    if (r == 0) {
-      fit.covariance = MatrixXd::Zero(k, k);
-      return;
-    }
-    const MatrixXd identity = MatrixXd::Identity(r, r);
-    const MatrixXd A = (Z.transpose() * best_.hessian * Z).llt().solve(identity);
-    MatrixXd to_natural;
-    (void)convert(theta_, false, &to_natural);
-    if (tie_) return write_targeted_errors(fit, G, A, Z, to_natural);
-    MatrixXd opg, sandwich;
-    if (!options_.hessian_errors_only || fit.errors != ErrorKind::hessian) {
-      const MatrixXd B = surface_->score_products(span_of(theta_), G);
-      const Eigen::LDLT<MatrixXd> of_B(B);
-      if (of_B.isPositive() && of_B.rcond() > 1e-14) opg = of_B.solve(identity);
-      sandwich = A * B * A;
-    }
-    const MatrixXd N = to_natural * G;
-    const auto natural = [&](const MatrixXd& C) -> MatrixXd {
-      if (C.size() == 0) return {};
-      return N * C * N.transpose();
-    };
-    const MatrixXd by_hessian = natural(A), by_opg = natural(opg), by_sandwich = natural(sandwich);
-    const auto error = [&](const MatrixXd& V, Index j) -> std::optional<double> {
-      const Parameter& p = fit.parameters[static_cast<std::size_t>(j)];
-      if (V.size() == 0 || p.held || p.at_bound || !(V(j, j) > 0)) return std::nullopt;
-      return std::sqrt(V(j, j));
-    };
-    for (Index j = 0; j < k; ++j) {
-      Parameter& p = fit.parameters[static_cast<std::size_t>(j)];
-      p.se_hessian = error(by_hessian, j);
-      p.se_opg = error(by_opg, j);
-      p.se_robust = error(by_sandwich, j);
-      p.se = fit.errors == ErrorKind::hessian ? p.se_hessian
-             : fit.errors == ErrorKind::opg   ? p.se_opg
-                                              : p.se_robust;
-      if (p.se && has_t(p.name)) {
-        p.t = p.estimate / *p.se;
-        p.p_value = laws::normal_two_sided(*p.t);
-      }
-    }
-    fit.covariance = fit.errors == ErrorKind::hessian ? by_hessian
-                     : fit.errors == ErrorKind::opg   ? by_opg
-                                                      : by_sandwich;
-    if (fit.covariance.size() == 0) fit.covariance = MatrixXd::Zero(k, k);
-    for (Index j = 0; j < k; ++j)
-      if (const Parameter& p = fit.parameters[static_cast<std::size_t>(j)]; p.held || p.at_bound) {
-        fit.covariance.row(j).setZero();
-        fit.covariance.col(j).setZero();
-      }
-  }
-
-  // By the influence of each row. With s2 the target, xi = (1 - sum beta) / share (e^2 - h) is that
-  // of n s2, and of the parameters x:  A (score + C xi / n), C the second derivatives of l by x and
-  // s2 (Francq, Horvath and Zakoian 2011, theorem 2.1, as a sum over rows).
-  void write_targeted_errors(Fit& fit, const MatrixXd& G, const MatrixXd& A, const MatrixXd& Z,
-                             const MatrixXd& to_natural) {
-    const auto n = static_cast<double>(scaled_.observed);
-    const auto k = static_cast<Index>(names_.size());
-    const auto gradient_at = [&](double level) -> VectorXd {
-      Tie moved = *tie_;
-      moved.level = level;
-      const Chart chart(model_, held_scaled(), Chart::Coordinates::bounded, moved);
-      const VectorXd theta = chart.natural(best_.x);
-      surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
-      return Z.transpose() * chart.jacobian(best_.x).transpose() *
-             Eigen::Map<const VectorXd>(derivatives_.gradient.data(), k);
-    };
-    constexpr double kStep = 1e-4;
-    const VectorXd C = (gradient_at(1 + kStep) - gradient_at(1 - kStep)) / (2 * kStep);
-    const std::vector<double> by_row = surface_->scores(span_of(theta_));
-    const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>>
-        S(by_row.data(), static_cast<Index>(surface_->rows()), k);
-    Likelihood<double> likelihood(model_, scaled_.data, Order::value);
-    Likelihood<double>::Path path;
-    if (!likelihood.path(span_of(theta_), path)) return;
-    double betas = 0;
-    for (std::size_t j = 0; j < parts_.variance.size(); ++j)
-      if (parts_.variance[j].starts_with("beta"))
-        betas += theta_(static_cast<Index>(parts_.mean.size() + j));
-    const double share = tie_->share(theta_);
-    VectorXd of_target = VectorXd::Zero(k);
-    of_target(static_cast<Index>(tie_->parameter)) = share;
-    const MatrixXd along = S * G;
-    MatrixXd V = MatrixXd::Zero(k, k);
-    for (Index t = 0; t < S.rows(); ++t) {
-      const auto row = static_cast<std::size_t>(t);
-      const double xi = std::isnan(scaled_.data.change[row])
-                            ? 0
-                            : (1 - betas) / share * (path.e[row] * path.e[row] - path.h[row]) / n;
-      const VectorXd influence = G * (A * (along.row(t).transpose() + C * xi)) + of_target * xi;
-      V += influence * influence.transpose();
-    }
-    fit.errors = ErrorKind::robust;
-    fit.covariance = to_natural * V * to_natural.transpose();
-    for (Index j = 0; j < k; ++j) {
-      Parameter& p = fit.parameters[static_cast<std::size_t>(j)];
-      if (p.held || p.at_bound || !(fit.covariance(j, j) > 0)) {
-        fit.covariance.row(j).setZero();
-        fit.covariance.col(j).setZero();
-        continue;
-      }
-      p.se = p.se_robust = std::sqrt(fit.covariance(j, j));
-      if (!has_t(p.name)) continue;
-      p.t = p.estimate / *p.se;
-      p.p_value = laws::normal_two_sided(*p.t);
-    }
+    Maximum maximum{.chart = chart_,
+                    .x = best_.x,
+                    .theta = theta_,
+                    .hessian = best_.hessian,
+                    .free = Z,
+                    .surface = *surface_,
+                    .to_natural = {}};
+    (void)convert(theta_, false, &maximum.to_natural);
+    if (tie_)
+      write_targeted_errors(model_, scaled_.data, *tie_, held_scaled(), maximum, fit);
+    else
+      brace::write_errors(maximum, options_.hessian_errors_only, fit);
   }
 
   const Model& model_;
