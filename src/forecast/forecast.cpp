@@ -335,27 +335,16 @@ std::vector<Fit> fit_windows(const Fit& whole, std::size_t count, std::size_t sh
   return fits;
 }
 
-Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& options,
-                           const Executor& executor) {
-  if (all.empty()) throw Error(ErrorCode::bad_option, "forecast_averaged: no fits are given");
-  std::vector<Fit> fits;
-  for (const Fit& one : all)
-    if (one.usable()) fits.push_back(one);
-  if (fits.empty()) fits.push_back(all.front());  // refused below, with the reason
-  const Fit& fit = fits.front();
-  for (const Fit& other : fits) {
-    validate(other, options);
-    if (other.model != fit.model || other.first + other.count != fit.first + fit.count)
-      throw Error(
-          ErrorCode::bad_option,
-          fmt::format("forecast_averaged: '{}' and '{}' are not of one model, or do not end "
-                      "at the same row",
-                      to_string(fit.model), to_string(other.model)));
-  }
+namespace {
+
+// Of one fit, or the average of several that are usable, of one model, and end at the same row.
+Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions& options,
+                     const Executor& executor) {
+  const Fit& fit = *fits.front();
   const auto horizon = static_cast<std::size_t>(options.horizon);
   const std::vector<Timestamp> dates = dates_ahead(fit, horizon);
   std::vector<Outlook> outlooks;
-  for (const Fit& one : fits) outlooks.push_back(look_ahead(one, options, dates, executor));
+  for (const Fit* one : fits) outlooks.push_back(look_ahead(*one, options, dates, executor));
   Outlook outlook = average(std::move(outlooks));
   Cloud& cloud = outlook.cloud;
 
@@ -366,7 +355,7 @@ Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& o
   ahead.period = fit.series->period();
   ahead.method = options.method;
   if (fits.size() > 1)
-    for (const Fit& one : fits) ahead.windows.push_back(one.count);
+    for (const Fit* one : fits) ahead.windows.push_back(one->count);
   ahead.intervals = options.intervals;
   std::sort(ahead.intervals.begin(), ahead.intervals.end());
   ahead.last_variance = outlook.last_variance;
@@ -430,16 +419,11 @@ Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& o
   if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock))
     annualise(ahead, *year);
 
-  for (const Fit& one : fits)
-    for (const Warning& warning : one.warnings)
+  for (const Fit* one : fits)
+    for (const Warning& warning : one->warnings)
       if (std::none_of(ahead.warnings.begin(), ahead.warnings.end(),
                        [&](const Warning& said) { return said.code == warning.code; }))
         ahead.warnings.push_back(warning);
-  if (fits.size() < all.size())
-    ahead.warnings.push_back(
-        {WarningCode::windows_left_out,
-         fmt::format("of {} windows {} are left out of the average: their fits did not converge",
-                     all.size(), all.size() - fits.size())});
   const Interval& widest = ahead.steps.back().return_interval.back();
   if (ahead.monte_carlo_error > kRoughEnds * (widest.high - widest.low))
     ahead.warnings.push_back(
@@ -465,8 +449,35 @@ Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& o
   return ahead;
 }
 
+}  // namespace
+
 Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
-  return forecast_averaged({fit}, options, executor);
+  validate(fit, options);
+  return forecast_of({&fit}, options, executor);
+}
+
+Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& options,
+                           const Executor& executor) {
+  if (all.empty()) throw Error(ErrorCode::bad_option, "forecast_averaged: no fits are given");
+  std::vector<const Fit*> fits;
+  for (const Fit& one : all) {
+    if (one.model != all.front().model ||
+        one.first + one.count != all.front().first + all.front().count)
+      throw Error(
+          ErrorCode::bad_option,
+          fmt::format("forecast_averaged: '{}' and '{}' are not of one model, or do not end "
+                      "at the same row",
+                      to_string(all.front().model), to_string(one.model)));
+    if (one.usable()) fits.push_back(&one);
+  }
+  validate(fits.empty() ? all.front() : *fits.front(), options);
+  Forecast ahead = forecast_of(fits, options, executor);
+  if (fits.size() < all.size())
+    ahead.warnings.push_back(
+        {WarningCode::windows_left_out,
+         fmt::format("of {} windows {} are left out of the average: their fits did not converge",
+                     all.size(), all.size() - fits.size())});
+  return ahead;
 }
 
 Forecast forecast(const Fit& fit, const ForecastOptions& options) {

@@ -167,6 +167,11 @@ TEST(Windows, AverageIsTheMeanOfItsParts) {
   }
   const Forecast one = forecast_averaged({whole}, options, Executor(1)),
                  same = forecast(whole, options);
+  std::vector<Fit> some = fits;
+  some[1].convergence.status = FitStatus::failed;
+  const Forecast rest = forecast_averaged(some, options, Executor(1));
+  EXPECT_EQ(rest.windows, (std::vector<std::size_t>{1200, 600, 300}));
+  EXPECT_EQ(rest.warnings.back().code, WarningCode::windows_left_out);
   EXPECT_TRUE(one.windows.empty());
   EXPECT_EQ(one.steps[3].return_interval[0].low, same.steps[3].return_interval[0].low);
   EXPECT_NE(
