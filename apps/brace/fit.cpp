@@ -71,6 +71,12 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
   c->add_flag("--target-variance", o.target_variance,
               "omega from the sample's variance, the rest given it (arch, garch, gjr)")
       ->group("The model");
+  c->add_option(
+       "--starts", o.starts,
+       "starting points of a joint fit; more find higher hills, if there are (default: 4 to "
+       "76, by model and rows)")
+      ->check(CLI::Range(1, 10000))
+      ->group("The model");
   c->add_option("--profile", o.profiles,
                 "intervals that follow the likelihood: persistence or parameters, by commas")
       ->delimiter(',')

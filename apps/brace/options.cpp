@@ -424,6 +424,7 @@ Fit load_or_fit(const Options& o, Loaded* data) {
   if (o.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
   if (o.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
   options.target_variance = o.target_variance;
+  options.starts = o.starts;
   Loaded loaded = load(o);
   Fit fit = estimate(model, loaded.values, options);
   if (data) *data = std::move(loaded);

@@ -25,6 +25,7 @@ struct Options {
   std::vector<std::string> models, baselines;
   std::vector<std::string> profiles;
   std::string wald;
+  int starts = 0;  // of a joint fit; 0: as the engine thinks fit
   bool equation = false, outliers = false, mean_beside = false, target_variance = false;
   // The search
   int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;

@@ -42,10 +42,9 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 // Rows from which one hill is the rule for the simplest families; how many starts the others
 // polish.
 constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 8;
-// More points for few rows, and for a maximum on a bound: how many, how many are climbed to their
-// end, and how far their mu lies from the mean in standard deviations.
-constexpr int kScattered = 64;
-constexpr std::size_t kFinishedScattered = 16;
+// More points for few rows, and for a maximum on a bound: how many, and how far their mu lies from
+// the mean in standard deviations. One in four is climbed to its end.
+constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
@@ -575,16 +574,18 @@ class Engine {
       // On few rows there are many hills, and a maximum on a bound or a kink may be a smaller
       // one's: then more of the country is looked at.
       const bool on_bound = on_kink_ || (best_.multipliers.array() > 0).any();
-      if (options_.starts == 0 && !options_.start_only && (!many || on_bound)) {
-        if (one_hill) {
+      const std::size_t asked = static_cast<std::size_t>(options_.starts),
+                        scatter = asked > all.size() ? asked - all.size() : kScattered;
+      if (!options_.start_only && (asked == 0 ? !many || on_bound : asked > all.size())) {
+        if (one_hill && asked == 0) {
           starts_ = static_cast<int>(all.size());
           climb_joint(all, kFinished);
         }
-        std::vector<VectorXd> more = scattered(all);
+        std::vector<VectorXd> more = scattered(all, scatter);
         if (!shock_law(model_.shocks).shapes.empty())
           for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
         starts_ += static_cast<int>(more.size());
-        climb_joint(more, kFinishedScattered);
+        climb_joint(more, std::max<std::size_t>(1, more.size() / 4));
       }
       look_for_kinks();
       if (on_kink_ && !(settled(best_) && best_.f <= on_kink_->top.f)) {
@@ -612,7 +613,8 @@ class Engine {
   }
 
   // Points between the starts, with other shapes and another mu: the same on every run.
-  [[nodiscard]] std::vector<VectorXd> scattered(const std::vector<VectorXd>& points) const {
+  [[nodiscard]] std::vector<VectorXd> scattered(const std::vector<VectorXd>& points,
+                                                std::size_t count) const {
     RandomStream u(kScatterSeed, 0);
     const std::vector<ShapeCoordinate>& shapes = shock_law(model_.shocks).shapes;
     const std::size_t first_shape = names_.size() - shapes.size();
@@ -620,7 +622,7 @@ class Engine {
       return points[static_cast<std::size_t>(u.uniform() * static_cast<double>(points.size()))];
     };
     std::vector<VectorXd> more;
-    for (int i = 0; i < kScattered; ++i) {
+    for (std::size_t i = 0; i < count; ++i) {
       // Every second one beyond its two starts, to where the bounds stop it.
       const double share = i % 2 == 0 ? u.uniform() : kScatterBeyond * u.uniform();
       VectorXd x = share * any() + (1 - share) * any();

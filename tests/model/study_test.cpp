@@ -183,6 +183,21 @@ TEST(Study, AwkwardSeriesAreNeverWrongSilently) {
   }
 }
 
+// Starts beyond those that the family knows are scattered: never a lower maximum.
+TEST(Study, MoreStartsFindNoLowerHill) {
+  for (std::uint64_t s = 0; s < 3; ++s) {
+    Series y = simulate(parse_model("const / gjr / normal"), {0, .05, .05, .1, .8}, 1100,
+                        {.seed = 17, .stream = s});
+    std::fill_n(y.values.begin() + 600, 60, y.values[600]);
+    for (const char* line : {"const / gjr / normal", "const / egarch / normal"}) {
+      const Fit quick = estimate(line, y), thorough = estimate(line, y, {.starts = 60});
+      ASSERT_TRUE(quick.usable() && thorough.usable()) << line << " " << s;
+      EXPECT_EQ(thorough.convergence.starts, 60);
+      EXPECT_GE(*thorough.log_likelihood, *quick.log_likelihood - 1e-6) << line << " " << s;
+    }
+  }
+}
+
 // In so many parts, that they may run side by side.
 constexpr int kParts = 5;
 

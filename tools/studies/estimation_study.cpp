@@ -2,7 +2,7 @@
 // Is what says `converged` the maximum? Simulated and awkward series of every variance family, each
 // fit compared with twenty climbs from random starting points.
 //   estimation_study [SERIES] > table      SERIES: 2000 make the table of docs/estimation.md
-//   estimation_study one NUMBER            that series alone, every fit in full
+//   estimation_study one NUMBER [STARTS]   that series alone, every fit in full; STARTS of the fit
 // Awkward ones: persistence to .999, an outlier of 15 sd, a constant stretch, a break of variance.
 #include <fmt/format.h>
 
@@ -71,7 +71,7 @@ struct Outcome {
   double shortfall = 0;
 };
 
-Outcome run(std::uint64_t number, bool tell = false) {
+Outcome run(std::uint64_t number, bool tell = false, int starts = 0) {
   RandomStream u(kSeed, number);
   Outcome out;
   out.family = kFamilies[number % std::size(kFamilies)];
@@ -95,7 +95,7 @@ Outcome run(std::uint64_t number, bool tell = false) {
   if (out.shape == "variance break")
     std::for_each(y.values.begin() + half, y.values.end(), [](double& v) { v *= 2; });
 
-  const Fit fit = estimate(model, y);
+  const Fit fit = estimate(model, y, {.starts = starts});
   out.status = fit.convergence.status;
   if (tell) fmt::print("{}\n", (std::ostringstream() << fit).str());
   if (!fit.usable()) return out;
@@ -129,7 +129,8 @@ Outcome run(std::uint64_t number, bool tell = false) {
 
 int main(int argc, char** argv) {
   if (argc > 2) {  // one series, told in full
-    (void)run(static_cast<std::uint64_t>(std::atoi(argv[2])), true);
+    (void)run(static_cast<std::uint64_t>(std::atoi(argv[2])), true,
+              argc > 3 ? std::atoi(argv[3]) : 0);
     return 0;
   }
   const std::size_t series = argc > 1 ? static_cast<std::size_t>(std::atoi(argv[1])) : 2000;
