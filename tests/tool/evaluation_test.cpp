@@ -213,8 +213,8 @@ TEST(EvaluationTool, SimulatesRowsWithColumns) {
                             saved);
   ASSERT_EQ(fit.status, 0) << fit.err;
   std::map<std::string, double> estimates;
-  for (const Json& p : Json::parse(fit.out)["result"]["parameters"])
-    estimates[p["name"]] = p["estimate"];
+  const Json result = Json::parse(fit.out)["result"];
+  for (const Json& p : result["parameters"]) estimates[p["name"]] = p["estimate"];
   EXPECT_NEAR(estimates.at("with:tide"), 2, .1);
   EXPECT_NEAR(estimates.at("vwith:storm"), 3, 1.5);
   const Outcome again = brace("simulate " + saved);
