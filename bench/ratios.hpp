@@ -51,7 +51,7 @@ class Ratios : public benchmark::ConsoleReporter {
 };
 
 // Runs all that is registered and prints each line's ratio to its unit. With --limit among the
-// arguments the exit status is 1 where a limit is exceeded.
+// arguments the exit status is 1 where a limit is exceeded in three runs.
 inline int run(int argc, char** argv, const std::vector<Listing>& listings) {
   std::vector<std::string> words(argv, argv + argc);
   const auto asked = std::find(words.begin(), words.end(), "--limit");
@@ -67,20 +67,28 @@ inline int run(int argc, char** argv, const std::vector<Listing>& listings) {
   int count = static_cast<int>(arguments.size());
   benchmark::Initialize(&count, arguments.data());
   Ratios ratios;
-  benchmark::RunSpecifiedBenchmarks(&ratios);
+  const auto kept_by_all = [&] {
+    bool kept = true;
+    for (const Listing& listing : listings)
+      for (const Line& line : listing.lines)
+        if (const auto ratio = ratios.ratio(line.name, listing.unit); ratio && line.limit)
+          kept = kept && *ratio <= *line.limit;
+    return kept;
+  };
+  // A neighbour's load may outlast a run, and what is too slow stays so in all of them.
+  constexpr int kMostRuns = 3;
+  for (int runs = 0; runs == 0 || (judge && runs < kMostRuns && !kept_by_all()); ++runs)
+    benchmark::RunSpecifiedBenchmarks(&ratios);
   benchmark::Shutdown();
 
-  bool kept = true;
   for (const Listing& listing : listings) {
     fmt::print("\n{:<36}{:>10}{:>10}\n", listing.title, "measured", "limit");
-    for (const Line& line : listing.lines) {
-      const auto ratio = ratios.ratio(line.name, listing.unit);
-      if (!ratio) continue;
-      fmt::print("{:<36}{:>10.1f}{:>10}\n", line.name, *ratio,
-                 line.limit ? fmt::format("{:g}", *line.limit) : "");
-      kept = kept && !(line.limit && *ratio > *line.limit);
-    }
+    for (const Line& line : listing.lines)
+      if (const auto ratio = ratios.ratio(line.name, listing.unit))
+        fmt::print("{:<36}{:>10.1f}{:>10}\n", line.name, *ratio,
+                   line.limit ? fmt::format("{:g}", *line.limit) : "");
   }
+  const bool kept = kept_by_all();
   if (judge && !kept) fmt::print("a limit is exceeded\n");
   return judge && !kept ? 1 : 0;
 }

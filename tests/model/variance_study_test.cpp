@@ -17,7 +17,8 @@ struct Process {
   std::vector<double> theta;
   std::size_t series = 500;
   // Where terms stand in for one another in samples of this size, intervals cover less: the bound
-  // is what was measured, to be raised and not lowered.
+  // is what was measured, to be raised and not lowered. (That of longmem was .8 while climbs
+  // stopped on hills near the truth: higher ones lie far from it, where d and phi1 take turns.)
   double least_cover = .88;
 };
 void PrintTo(const Process& p, std::ostream* out) {
@@ -40,6 +41,14 @@ TEST_P(FamilyRecovery, FindsItsParametersAgain) {
   const auto usable =
       std::count_if(fits.begin(), fits.end(), [](const Fit& f) { return f.usable(); });
   EXPECT_GE(usable, static_cast<std::ptrdiff_t>(process.series) * 99 / 100);
+  // From the truth no climb ends higher: what is found is the maximum, near the truth or not.
+  for (FitJob& job : jobs) job.options = {.start = process.theta, .start_only = true};
+  const std::vector<Fit> near = fit_many(jobs, Executor(0));
+  std::size_t lower = 0;
+  for (std::size_t s = 0; s < fits.size(); ++s)
+    lower += fits[s].usable() && near[s].usable() &&
+             *near[s].log_likelihood > *fits[s].log_likelihood + 1e-3;
+  EXPECT_LE(lower, process.series / 100);
   for (std::size_t j = 0; j < process.theta.size(); ++j) {
     std::vector<double> errors;
     double covered = 0;
@@ -75,7 +84,7 @@ INSTANTIATE_TEST_SUITE_P(
                         "twocomp", "zero / twocomp / normal", {.02, .1, .65, .98, .06}, 200, .78},
                     Process{"igarch", "zero / igarch / student", {.02, .08, 6}},
                     Process{"ewma", "zero / ewma / normal", {.94}},
-                    Process{"longmem", "zero / longmem / normal", {.1, .2, .4, .45}, 40, .8},
+                    Process{"longmem", "zero / longmem / normal", {.1, .2, .4, .45}, 40, .6},
                     Process{"skew", "const / garch / skew-student", {0, .05, .1, .85, 7, -.25}},
                     Process{"risk", "const risk sd / garch / normal", {0, .15, .05, .1, .85}}),
     [](const auto& i) { return std::string(i.param.name); });
