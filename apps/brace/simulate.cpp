@@ -9,7 +9,6 @@
 namespace brace::app {
 namespace {
 
-// The model and its parameters: of a saved fit, or typed as name=value in the line or by --fix.
 struct Process {
   Model model;
   std::vector<double> parameters;
@@ -28,6 +27,7 @@ Series rows_of(const std::string& file) {
   return rows;
 }
 
+// The model and its parameters: of a saved fit, or typed as name=value in the line or by --fix.
 Process process_of(const Options& o) {
   if (!o.file.empty()) {
     if (!o.model.empty() || !o.fix.empty())
@@ -39,8 +39,10 @@ Process process_of(const Options& o) {
     Process process{fit.model, fit.estimates(), {}};
     process.model.held.clear();
     // The rows of the series that was fitted, unless others are given.
-    if (has_regressors(fit.model))
-      process.rows = o.columns.empty() ? fit.window() : rows_of(o.columns);
+    if (!o.columns.empty())
+      process.rows = rows_of(o.columns);
+    else if (has_regressors(fit.model))
+      process.rows = fit.window();
     return process;
   }
   Model model = canonical(model_of(o));
@@ -137,8 +139,9 @@ void add_simulate(CLI::App& app, Options& o, Run& run) {
   c->add_option("--columns", o.columns,
                 "CSV of the rows to be made, with dates and the columns that 'with' names")
       ->group(group);
-  c->add_option("--length", o.length, "rows (default: 2500)")
+  c->add_option("--length", o.length, "rows (default: 2500, or those of --columns)")
       ->check(CLI::Range(1, 10000000))
+      ->excludes("--columns")
       ->group("Output");
   c->add_option("--seed", o.seed, "of the random numbers (default: 1)")->group("Output");
   c->add_option("--out", o.out, "write the CSV there instead of to standard output")

@@ -14,6 +14,7 @@
 
 #include "brace/forecast/forecast.hpp"
 #include "brace/maths/random.hpp"
+#include "forecast/likelihood_sample.hpp"
 #include "model/families.hpp"
 #include "model/innovations.hpp"
 #include "model/likelihood.hpp"
@@ -60,45 +61,6 @@ class Origin {
   Innovations found_;
   std::vector<double> levels_;
 };
-
-// Below so many rows the normal law of the estimates is too rough for the intervals of a volatility
-// (docs/coverage.md), and parameters are drawn from the likelihood itself.
-inline constexpr std::size_t kFewRows = 500;
-
-// Parameters by the likelihood times the prior of Jeffreys (1946), the root of the determinant of
-// the information, which says nothing of its own, does not depend on the coordinates, and takes the
-// edge off places where a parameter drops out (beta where alpha is 0). By importance sampling whose
-// Student proposals learn from the rounds before, each point weighed against their mixture
-// (Cornuet, Marin, Mira and Robert 2012). Where errors are wider than the Hessian's because the law
-// is wrong, the log-likelihood is flattened in their ratio (Pauli, Racugno and Ventura 2011).
-class LikelihoodSample {
- public:
-  LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor);
-
-  // Whether so many points bear weight that draws from them say something.
-  [[nodiscard]] bool usable() const { return effective_ >= kLeastEffective; }
-  // How many equally weighted points the sample is worth.
-  [[nodiscard]] double effective() const { return effective_; }
-
-  // One of the points of a part, of which there are kRandomStreams, independent but for the
-  // proposals: batches of draws show the error of the sample.
-  void draw(RandomStream& stream, std::size_t part, std::vector<double>& theta) const;
-
- private:
-  static constexpr double kLeastEffective = 50;
-  struct Part {
-    std::vector<double> weight_sums;
-    std::vector<std::vector<double>> theta;  // in natural units
-  };
-  std::vector<Part> parts_;
-  double effective_ = 0;
-};
-
-// Null where the normal law serves: enough rows, the exact likelihood, or estimates that are no
-// maximum.
-[[nodiscard]] std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit,
-                                                                  std::uint64_t seed,
-                                                                  const Executor& executor);
 
 // Parameters one after another, for one stream.
 class ParameterDraws {

@@ -141,8 +141,7 @@ std::string where_from(const Forecast& f) {
   if (f.effective_draws)
     text += fmt::format(
         " The sample is short: parameters are drawn from the likelihood itself, not from the "
-        "normal "
-        "law of the estimates (worth {:.0f} independent draws).",
+        "normal law of the estimates (worth {:.0f} independent draws).",
         *f.effective_draws);
   if (!f.windows.empty())
     text += fmt::format(" Averaged over fits to the last {} rows.", fmt::join(f.windows, ", "));

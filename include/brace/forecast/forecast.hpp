@@ -23,9 +23,9 @@ namespace brace {
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
             // volatility of the first step is a point without an interval
-  full,     // parameters are drawn from their estimated law (below 500 rows from the likelihood
-         // itself), the variance is filtered again under each draw, and shocks come from the fitted
-         // law
+  // Parameters are drawn from their estimated law (below 500 rows from the likelihood itself), the
+  // variance is filtered again under each draw, and shocks come from the fitted law.
+  full,
   resampled,  // as full, with the shocks that the sample saw in the place of the law's
   refit,      // series made by the model and those shocks are fitted again: the estimates' own law,
               // not a normal one (Pascual, Romo and Ruiz 2006); costs as many fits as `refits`
