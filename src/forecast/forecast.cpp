@@ -14,6 +14,7 @@
 #include "brace/model/model_line.hpp"
 #include "forecast/paths.hpp"
 #include "model/law/moments.hpp"
+#include "model/variance/egarch.hpp"
 
 namespace brace {
 namespace {
@@ -66,8 +67,8 @@ std::vector<std::optional<double>> log_variance_moments(const Model& model,
   const std::span<const double> shape = theta.subspan(names.mean.size() + variance.size());
   const double size = mean_absolute(model.shocks, shape);
   const ExponentialMoment exponential(model.shocks, shape);
-  const std::vector<LogVarianceResponse> responses =
-      log_variance_responses(model, variance, horizon);
+  const std::vector<EgarchFamily::Response> responses =
+      EgarchFamily::responses(model, variance, horizon);
   for (std::size_t k = 1; k < horizon; ++k) {
     const auto [a, g] = responses[k - 1];
     const double mean = exponential(a, g) * std::exp(-a * size);

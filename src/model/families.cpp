@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The tables of families and laws: a new member is one line here and one in likelihood_passes.hpp.
+// Entries of families and laws by the variant, and what families share.
 #include "model/families.hpp"
 
 #include <fmt/format.h>
@@ -9,25 +9,34 @@
 
 #include "brace/maths/lag_polynomial.hpp"
 #include "model/law/moments.hpp"
-#include "model/variance/aparch.hpp"
-#include "model/variance/egarch.hpp"
-#include "model/variance/linear.hpp"
-#include "model/variance/long_memory.hpp"
-#include "model/variance/two_components.hpp"
+#include "model/variance/table.hpp"
 
 namespace brace {
 
 extern const ShockLaw kNormalLaw, kStudentLaw, kGedLaw, kSkewStudentLaw;
-extern const VarianceFamily kLinearFamily, kEgarchFamily, kAparchFamily, kTwoComponentFamily,
-    kLongMemoryFamily;
+
+namespace {
+
+template <class Family>
+constexpr VarianceFamily kEntry{.bounds = Family::bounds,
+                                .starts = Family::starts,
+                                .persistence = Family::persistence,
+                                .dynamics = Family::dynamics,
+                                .next = Family::next,
+                                .state = Family::state,
+                                .news = Family::news,
+                                .rescale = Family::rescale,
+                                .reach = Family::reach,
+                                .broken = Family::broken,
+                                .recursive_state = Family::kRecursiveState};
+
+}  // namespace
 
 const VarianceFamily& variance_family(const Variance& variance) {
-  // In the order of Variance.
-  static const VarianceFamily* const families[] = {
-      &kLinearFamily, &kLinearFamily, &kLinearFamily,       &kLinearFamily,     &kLinearFamily,
-      &kEgarchFamily, &kAparchFamily, &kTwoComponentFamily, &kLongMemoryFamily, &kLinearFamily};
-  static_assert(std::size(families) == std::variant_size_v<Variance>);
-  return *families[variance.index()];
+  return with_family(variance,
+                     []<class Family>(std::type_identity<Family>) -> const VarianceFamily& {
+                       return kEntry<Family>;
+                     });
 }
 
 const ShockLaw& shock_law(const Shocks& shocks) {
@@ -84,7 +93,8 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds) {
     bounds.push_back(std::move(bound));
 }
 
-void rescale_level(const Model& model, double scale, std::span<double> theta, Eigen::MatrixXd& J) {
+void FamilyDefaults::rescale(const Model& model, double scale, std::span<double> theta,
+                             Eigen::MatrixXd& J) {
   const std::vector<std::string> names = parameter_names(model).variance;
   J.setIdentity(static_cast<Eigen::Index>(theta.size()), static_cast<Eigen::Index>(theta.size()));
   for (std::size_t j = 0; j < theta.size(); ++j)
@@ -94,12 +104,12 @@ void rescale_level(const Model& model, double scale, std::span<double> theta, Ei
     }
 }
 
-std::size_t longest_shock_lag(const Model& model) {
+std::size_t FamilyDefaults::reach(const Model& model) {
   const Lags* lags = shock_lags(model.variance);
   return lags && !lags->empty() ? static_cast<std::size_t>(lags->back()) : 1;
 }
 
-News square_news(const StepRules& rules, double h, const double* e) {
+News FamilyDefaults::news(const StepRules& rules, double h, const double* e) {
   if (!e) return {(1 - rules.negative_square) * h, rules.negative_square * h};
   const double q = *e * *e;
   return *e < 0 ? News{0, q} : News{q, 0};

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // What the engine must know of a variance family and of a shock law beyond their kernels: bounds,
 // starting values, persistence, one step ahead, draws. One table entry a member, found by the
-// variant in the model.
+// variant in the model (variance/table.hpp, law/laws.cpp).
 #pragma once
 
 #include <Eigen/Dense>
@@ -83,16 +83,11 @@ struct VarianceFamily {
   std::size_t (*reach)(const Model& model);
   // A rule that is no linear bound, where it is broken.
   std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
+  // Whether x is a recursion of its own, which begins at the presample value and follows from all
+  // rows, not from the last ones.
+  bool recursive_state;
 };
 [[nodiscard]] const VarianceFamily& variance_family(const Variance& variance);
-
-// How a shock enters ln h of egarch m = 1, 2, .. rows later: by its size and by its sign.
-struct LogVarianceResponse {
-  double size, sign;
-};
-[[nodiscard]] std::vector<LogVarianceResponse> log_variance_responses(const Model& model,
-                                                                      std::span<const double> theta,
-                                                                      std::size_t rows);
 
 // Persistence is kept below one, where the unconditional variance ends.
 inline constexpr double kMostPersistence = 1 - 1e-5;
@@ -102,12 +97,21 @@ inline constexpr double kLeastOmega = 1e-7;
 // Pieces that families share.
 [[nodiscard]] std::vector<Bound> not_negative(const Model& model, std::size_t from, std::size_t to);
 void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
-void rescale_level(const Model& model, double scale, std::span<double> theta, Eigen::MatrixXd& J);
-[[nodiscard]] std::size_t longest_shock_lag(const Model& model);
-[[nodiscard]] inline double no_state(const StepRules&, const VarianceState&, double) {
-  return 0;
-}
-[[nodiscard]] News square_news(const StepRules& rules, double h, const double* e);
+
+// What most families have in common; one of their own hides it.
+struct FamilyDefaults {
+  static double state(const StepRules&, const VarianceState&, double) { return 0; }
+  // e^2.
+  static News news(const StepRules& rules, double h, const double* e);
+  // Omega and the coefficients of regressors are in the unit of e^2.
+  static void rescale(const Model& model, double scale, std::span<double> theta,
+                      Eigen::MatrixXd& J);
+  static std::size_t reach(const Model& model);
+  static std::optional<std::string> broken(const Model&, std::span<const double>) {
+    return std::nullopt;
+  }
+  static constexpr bool kRecursiveState = false;
+};
 
 // Makes room at the front of a fixed-length history by dropping its oldest value.
 template <class V>

@@ -11,12 +11,8 @@
 #include "model/law/skew_student.hpp"
 #include "model/law/student.hpp"
 #include "model/likelihood.hpp"
-#include "model/variance/aparch.hpp"
-#include "model/variance/egarch.hpp"
 #include "model/variance/garch11.hpp"
-#include "model/variance/linear.hpp"
-#include "model/variance/long_memory.hpp"
-#include "model/variance/two_components.hpp"
+#include "model/variance/table.hpp"
 
 namespace brace {
 
@@ -42,7 +38,7 @@ const LawKernel<T>& law_kernel(const Shocks& shocks) {
   return laws[shocks.index()];
 }
 
-// A variance family is one header and one line here, in the order of Variance.
+// The kernel of a family (variance/table.hpp).
 template <class T>
 std::unique_ptr<VarianceStage<T>> variance_stage(const Model& model, const StageSetup& setup) {
   // The most fitted model has a kernel of its own: garch e1 h1 without gaps, zero or constant mean.
@@ -51,25 +47,11 @@ std::unique_ptr<VarianceStage<T>> variance_stage(const Model& model, const Stage
     if (setup.mean == 0) return std::make_unique<Garch11Stage<0, T>>();
     if (setup.mean == 1) return std::make_unique<Garch11Stage<1, T>>();
   }
-  using Make = std::unique_ptr<VarianceStage<T>> (*)(const Model&, const StageSetup&);
-  const auto make = []<class Stage>(std::type_identity<Stage>) -> Make {
-    return [](const Model& m, const StageSetup& s) -> std::unique_ptr<VarianceStage<T>> {
-      return std::make_unique<Stage>(m, s);
-    };
-  };
-  const Make linear = make(std::type_identity<LinearStage<T>>{});
-  const Make stages[] = {linear,  // steady
-                         linear,  // arch
-                         linear,  // garch
-                         linear,  // igarch
-                         linear,  // gjr
-                         make(std::type_identity<EgarchStage<T>>{}),
-                         make(std::type_identity<AparchStage<T>>{}),
-                         make(std::type_identity<TwoComponentStage<T>>{}),
-                         make(std::type_identity<LongMemoryStage<T>>{}),
-                         linear};  // ewma
-  static_assert(std::size(stages) == std::variant_size_v<Variance>);
-  return stages[model.variance.index()](model, setup);
+  return with_family(
+      model.variance,
+      [&]<class Family>(std::type_identity<Family>) -> std::unique_ptr<VarianceStage<T>> {
+        return std::make_unique<typename Family::template Stage<T>>(model, setup);
+      });
 }
 
 inline std::size_t longest_lag(const std::vector<int>& a, const std::vector<int>& b) {

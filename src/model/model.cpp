@@ -52,6 +52,7 @@ int arma_terms(const Model& model) {
 std::string_view family_name(const Variance& variance) {
   return kFamilies[variance.index()];
 }
+
 std::string_view law_name(const Shocks& shocks) {
   return kLaws[shocks.index()];
 }
@@ -177,29 +178,26 @@ ParameterNames parameter_names(const Model& model) {
 
   std::vector<std::string>& v = names.variance;
   const Variance& family = model.variance;
-  if (std::holds_alternative<Steady>(family)) {
-    v.emplace_back("sigma2");
-  } else if (std::holds_alternative<TwoComponents>(family)) {
-    v = {"omega", "alpha1", "beta1", "rho", "phi"};
-  } else if (std::holds_alternative<LongMemory>(family)) {
-    v = {"omega", "phi1", "d", "beta1"};
-  } else if (std::holds_alternative<Ewma>(family)) {
-    v = {"weight"};
-  } else {
-    v.emplace_back("omega");
-    append(v, "alpha", *shock_lags(family));
-    if (has_lags<Gjr, Egarch, Aparch>(family)) append(v, "gamma", *shock_lags(family));
-    if (const Lags* lags = variance_lags(family)) {
-      append(v, "beta", *lags);
-      // The last beta of an integrated model is what makes the sum one: it is derived.
-      if (std::holds_alternative<Igarch>(family) && !lags->empty()) v.pop_back();
-    }
-    if (std::holds_alternative<Aparch>(family)) v.emplace_back("delta");
-  }
+  std::visit(
+      [&]<class Family>(const Family& f) {
+        if constexpr (requires { Family::parameters; }) {
+          v.assign(Family::parameters.begin(), Family::parameters.end());
+        } else {
+          v.emplace_back("omega");
+          append(v, "alpha", f.shocks);
+          if (has_lags<Gjr, Egarch, Aparch>(family)) append(v, "gamma", f.shocks);
+          if constexpr (requires { f.variances; }) append(v, "beta", f.variances);
+          // The last beta of an integrated model is what makes the sum one: it is derived.
+          if (has_lags<Igarch>(family) && !variance_lags(family)->empty()) v.pop_back();
+          if (has_lags<Aparch>(family)) v.emplace_back("delta");
+        }
+      },
+      family);
   append(v, "vwith", model.variance_regressors);
 
-  if (!std::holds_alternative<Normal>(model.shocks)) names.shocks.emplace_back("nu");
-  if (std::holds_alternative<SkewStudent>(model.shocks)) names.shocks.emplace_back("skew");
+  std::visit(
+      [&](const auto& law) { names.shocks.assign(law.parameters.begin(), law.parameters.end()); },
+      model.shocks);
   return names;
 }
 

@@ -32,6 +32,12 @@ std::optional<T> number_from(std::string_view text) {
   return value;
 }
 
+// Sets `variant` to the member of that word, if there is one.
+template <class... Members>
+bool name_member(std::string_view word, std::variant<Members...>& variant) {
+  return ((word == Members::word && (variant = Members{}, true)) || ...);
+}
+
 // "tue" for a weekday or "feb" for a month.
 std::string short_name(Regressor::Source source, int category) {
   std::string name(source == Regressor::Source::weekday
@@ -267,10 +273,8 @@ class Parser {
   }
 
   void read_variance(const Part& part) {
-    const auto known = std::find(kFamilies.begin(), kFamilies.end(), part[0].text);
-    if (known == kFamilies.end())
+    if (!name_member(part[0].text, model_.variance))
       fail_unknown(part[0], "variance", {kFamilies.begin(), kFamilies.end()});
-    model_.variance = families()[static_cast<std::size_t>(known - kFamilies.begin())];
     Lags shocks, variances;
     for (std::size_t i = 1; i < part.size(); ++i) {
       const Token& token = part[i];
@@ -300,19 +304,10 @@ class Parser {
   }
 
   void read_shocks(const Part& part) {
-    static const std::array<Shocks, kLaws.size()> laws{Normal{}, Student{}, Ged{}, SkewStudent{}};
-    const auto known = std::find(kLaws.begin(), kLaws.end(), part[0].text);
-    if (known == kLaws.end()) fail_unknown(part[0], "shock", {kLaws.begin(), kLaws.end()});
-    model_.shocks = laws[static_cast<std::size_t>(known - kLaws.begin())];
+    if (!name_member(part[0].text, model_.shocks))
+      fail_unknown(part[0], "shock", {kLaws.begin(), kLaws.end()});
     for (std::size_t i = 1; i < part.size(); ++i)
       if (!read_held(part[i])) fail_unknown(part[i], "shock", {"nu=", "skew="});
-  }
-
-  static const std::array<Variance, kFamilies.size()>& families() {
-    static const std::array<Variance, kFamilies.size()> all{
-        Steady{}, Arch{},   Garch{},         Igarch{},     Gjr{},
-        Egarch{}, Aparch{}, TwoComponents{}, LongMemory{}, Ewma{}};
-    return all;
   }
 
   std::string_view line_;

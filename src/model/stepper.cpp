@@ -36,10 +36,7 @@ Past Past::before_sample(const Model& model, std::span<const double> theta, doub
   VarianceState& state = past.variance;
   state.h.assign(rows, presample);
   state.news.assign(family.reach(model), family.news(rules, presample, nullptr));
-  // The long-run component begins at the presample value, which is what it would be at rest.
-  state.x.assign(rows, std::holds_alternative<TwoComponents>(model.variance)
-                           ? presample
-                           : family.state(rules, state, presample));
+  state.x.assign(rows, family.recursive_state ? presample : family.state(rules, state, presample));
   return past;
 }
 
@@ -59,13 +56,11 @@ Past Past::after(const Model& model, std::span<const double> theta, std::span<co
   };
   add(ar_product(model), dev);
   add(ma_product(model), e);
-  // A state of the family's own follows from all rows, the rest from the last ones.
   const VarianceFamily& family = variance_family(model.variance);
   const StepRules rules = rules_of(model, theta);
   VarianceState& state = past.variance;
   const std::size_t last = std::max(state.news.size(), state.h.size());
-  const bool all = std::holds_alternative<TwoComponents>(model.variance);
-  for (std::size_t t = all || n < last ? 0 : n - last; t < n; ++t)
+  for (std::size_t t = family.recursive_state || n < last ? 0 : n - last; t < n; ++t)
     state.push(family.news(rules, h[t], counted[t] ? &e[t] : nullptr), h[t],
                family.state(rules, state, h[t]));
   return past;

@@ -5,6 +5,7 @@
 //   brace::to_string(m);     // "const ar1 / garch e1 h1 / student"
 #pragma once
 
+#include <array>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -53,42 +54,58 @@ struct Mean {
   bool operator==(const Mean&) const = default;
 };
 
-// ---- Variance:  e = shock, h = variance; `shocks` and `variances` are the lags of each ----
+// ---- Variance:  e = shock, h = variance; `shocks` and `variances` are the lags of each, `word` is
+// what the model line says, `parameters` are named where lags do not name them ----
 
 struct Steady {
+  static constexpr std::string_view word = "steady";
+  static constexpr std::array<std::string_view, 1> parameters{"sigma2"};
   bool operator==(const Steady&) const = default;
 };
 struct Arch {
+  static constexpr std::string_view word = "arch";
   Lags shocks{1};
   bool operator==(const Arch&) const = default;
 };
 struct Garch {
+  static constexpr std::string_view word = "garch";
   Lags shocks{1}, variances{1};
   bool operator==(const Garch&) const = default;
 };
 struct Igarch {
+  static constexpr std::string_view word = "igarch";
   Lags shocks{1}, variances{1};
   bool operator==(const Igarch&) const = default;
 };
 struct Gjr {
+  static constexpr std::string_view word = "gjr";
   Lags shocks{1}, variances{1};
   bool operator==(const Gjr&) const = default;
 };
 struct Egarch {
+  static constexpr std::string_view word = "egarch";
   Lags shocks{1}, variances{1};
   bool operator==(const Egarch&) const = default;
 };
 struct Aparch {
+  static constexpr std::string_view word = "aparch";
   Lags shocks{1}, variances{1};
   bool operator==(const Aparch&) const = default;
 };
 struct TwoComponents {
+  static constexpr std::string_view word = "twocomp";
+  static constexpr std::array<std::string_view, 5> parameters{"omega", "alpha1", "beta1", "rho",
+                                                              "phi"};
   bool operator==(const TwoComponents&) const = default;
 };
 struct LongMemory {
+  static constexpr std::string_view word = "longmem";
+  static constexpr std::array<std::string_view, 4> parameters{"omega", "phi1", "d", "beta1"};
   bool operator==(const LongMemory&) const = default;
 };
 struct Ewma {
+  static constexpr std::string_view word = "ewma";
+  static constexpr std::array<std::string_view, 1> parameters{"weight"};
   bool operator==(const Ewma&) const = default;
 };
 
@@ -98,15 +115,23 @@ using Variance =
 // ---- Shocks: unit-variance laws ----
 
 struct Normal {
+  static constexpr std::string_view word = "normal";
+  static constexpr std::array<std::string_view, 0> parameters{};
   bool operator==(const Normal&) const = default;
 };
 struct Student {
+  static constexpr std::string_view word = "student";
+  static constexpr std::array<std::string_view, 1> parameters{"nu"};
   bool operator==(const Student&) const = default;
 };
 struct Ged {
+  static constexpr std::string_view word = "ged";
+  static constexpr std::array<std::string_view, 1> parameters{"nu"};
   bool operator==(const Ged&) const = default;
 };
 struct SkewStudent {
+  static constexpr std::string_view word = "skew-student";
+  static constexpr std::array<std::string_view, 2> parameters{"nu", "skew"};
   bool operator==(const SkewStudent&) const = default;
 };
 
