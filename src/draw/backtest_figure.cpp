@@ -6,8 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
@@ -17,7 +17,6 @@
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 // Lines that can be told apart.
 constexpr std::size_t kMostLines = 6;
 constexpr std::string_view kColours[] = {palette::tide, palette::coral, palette::brass,

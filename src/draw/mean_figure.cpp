@@ -5,8 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
@@ -17,8 +17,6 @@
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 void require_fit(const Fit& fit) {
   if (!fit.usable())

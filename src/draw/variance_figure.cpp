@@ -5,8 +5,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
@@ -18,8 +18,6 @@
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 void returns_panel(Gnuplot& plot, const Fit& fit, const Series& window, const Place& place) {
   std::vector<double> low(window.size(), kNaN), high = low, inside = low, outside = low;

@@ -12,6 +12,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/laws/standard.hpp"
@@ -25,7 +26,6 @@
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 // Equally likely values that stand for a law in its continuous ranked probability score.
 constexpr int kScorePoints = 100;
 // Forecasts of each origin's draw of parameters, where the method has such.
@@ -33,21 +33,21 @@ constexpr int kPathsADraw = 10;
 // Rows with known losses before weights follow them.
 constexpr std::size_t kLossesForWeights = 20;
 
-[[noreturn]] void refuse(const std::string& text) {
-  throw Error(ErrorCode::bad_option, text);
+[[noreturn]] void refuse_backtest(const std::string& what) {
+  throw Error(ErrorCode::bad_option, "backtest: " + what);
 }
 
 void validate(const Series& series, const BacktestOptions& o, std::size_t entrants) {
   for (const Transform& link : o.chain)
     if (std::holds_alternative<Window>(link))
-      refuse(fmt::format("backtest: '{}' cuts rows out; cut them before", to_string(link)));
-  if (entrants == 0) refuse("backtest: give a model or a baseline");
-  if (o.horizon < 1) refuse(fmt::format("backtest: a horizon of {}: at least 1", o.horizon));
-  if (o.refit_every < 1) refuse("backtest: refit every 1 row or more");
-  if (o.paths < 200) refuse(fmt::format("backtest: {} paths: at least 200", o.paths));
+      refuse_backtest(fmt::format("'{}' cuts rows out; cut them before", to_string(link)));
+  if (entrants == 0) refuse_backtest("give a model or a baseline");
+  if (o.horizon < 1) refuse_backtest(fmt::format("a horizon of {}: at least 1", o.horizon));
+  if (o.refit_every < 1) refuse_backtest("refit every 1 row or more");
+  if (o.paths < 200) refuse_backtest(fmt::format("{} paths: at least 200", o.paths));
   if (!o.proxy.empty() && o.proxy.size() != series.size())
-    refuse(fmt::format("backtest: a proxy of {} rows for a series of {}", o.proxy.size(),
-                       series.size()));
+    refuse_backtest(
+        fmt::format("a proxy of {} rows for a series of {}", o.proxy.size(), series.size()));
   const auto horizon = static_cast<std::size_t>(o.horizon);
   if (o.window < 30 || series.size() < o.window + horizon + 9)
     throw Error(ErrorCode::too_few_observations,
@@ -99,8 +99,8 @@ class Runner {
       source[i] = usable.value_or(fits.size());
     }
     if (!usable)
-      refuse(fmt::format("backtest: '{}' converged on none of {} windows", to_string(model),
-                         fits.size()));
+      refuse_backtest(
+          fmt::format("'{}' converged on none of {} windows", to_string(model), fits.size()));
     for (std::size_t i = 0; i < source.size(); ++i)
       if (source[i] == fits.size())  // none before it: the first that there is
         source[i] = *std::find_if(source.begin(), source.end(),

@@ -11,14 +11,13 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "evaluate/rows.hpp"
 
 namespace brace {
 namespace {
 
 // Rows before an origin whose mean square says whether times are calm or rough.
 constexpr std::size_t kTrailing = 20;
-// Least rows of a score.
-constexpr std::size_t kFewestRows = 10;
 // Share of origins with old parameters that deserves a word.
 constexpr double kManyStale = 0.01;
 

@@ -26,14 +26,14 @@ bool alone(const Model& model) {
          std::holds_alternative<Normal>(model.shocks);
 }
 
-[[noreturn]] void refuse(const std::string& what) {
+[[noreturn]] void refuse_comparison(const std::string& what) {
   throw Error(ErrorCode::bad_option, "compare: " + what);
 }
 
 void require_same_differences(const std::vector<Model>& models) {
   for (const Model& m : models)
     if (m.mean.differences != models.front().mean.differences)
-      refuse(
+      refuse_comparison(
           fmt::format("'{}' and '{}' are differenced differently, so their likelihoods are of "
                       "different data; choose the differences first (brace unitroot), or compare "
                       "their forecasts one at a time",
@@ -131,7 +131,7 @@ HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future
 
 Comparison compare(const std::vector<Model>& models, const Series& series,
                    const CompareOptions& options, const Executor& executor) {
-  if (models.empty()) refuse("no model is given; give two or more");
+  if (models.empty()) refuse_comparison("no model is given; give two or more");
   require_same_differences(models);
   Comparison out;
   out.training = series;
@@ -151,7 +151,7 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
   const std::vector<Fit> fits = fit_many(jobs, executor);
   for (const Fit& fit : fits)
     if (fit.n != fits.front().n)
-      refuse(
+      refuse_comparison(
           fmt::format("'{}' uses {} rows and '{}' {}: criteria of other rows do not compare; cut "
                       "the series so that all of them have every term (--from)",
                       mean_part(fits.front().model), fits.front().n, mean_part(fit.model), fit.n));

@@ -7,11 +7,11 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <limits>
 #include <numbers>
 #include <numeric>
 #include <sstream>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/bounded.hpp"
@@ -23,7 +23,6 @@ namespace {
 
 using Method = BaselineKind::Method;
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr int kPaths = 5000;
 // Seasons longer than this start from their averages; shorter ones are estimated with the rest.
 constexpr int kMostSeasonsEstimated = 12;

@@ -8,9 +8,9 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <limits>
 #include <set>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "io/date_reader.hpp"
@@ -19,7 +19,6 @@
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 // Rows looked at before the columns are chosen, and cells of a column tried as dates.
 constexpr std::size_t kRowsTried = 1000, kCellsTried = 20;
 

@@ -39,10 +39,14 @@ constexpr int kPolish = 1;
 constexpr int kPolishHills = 3;
 constexpr std::size_t kFinished = 4;
 constexpr double kSameHill = 0.02, kHopeless = 12;
+// A maximum is beyond doubt where no climb ended at another height, coefficients of the variance
+// are known better than to kUnknown and every alpha is so many standard errors from 0; a point on
+// its slope lies at most so far below it.
+constexpr double kSameTop = 1e-5, kUnknown = 0.1, kFelt = 2.5, kSlope = 2;
 // Rows from which one hill is the rule for the simplest families; how many starts the others
 // polish.
-constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 8;
-// More points for few rows, and for a maximum on a bound: how many, and how far their mu lies from
+constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4;
+// More points where the maximum is not beyond doubt: how many, and how far their mu lies from
 // the mean in standard deviations. One in four is climbed to its end.
 constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
@@ -54,6 +58,9 @@ constexpr std::size_t kKinksSeen = 48, kKinks = 8;
 constexpr int kKinkRounds = 4;
 // Steps of a climb that may stall on one.
 constexpr int kKinkedSteps = 50;
+// How far beside a kink its slopes are taken, and by how many times its bend a slope must be too
+// steep for a maximum before no climb is worth while.
+constexpr double kBeside = 1e-9, kPlainly = 2;
 // A kink whose likelihood is so little below that of a smooth maximum is climbed to its end.
 constexpr double kNearKink = 0.01;
 
@@ -571,13 +578,10 @@ class Engine {
       }
     } else {
       climb_joint(points, one_hill ? 1 : kFinished);
-      // On few rows there are many hills, and a maximum on a bound or a kink may be a smaller
-      // one's: then more of the country is looked at.
-      const bool on_bound = on_kink_ || (best_.multipliers.array() > 0).any();
       const std::size_t asked = static_cast<std::size_t>(options_.starts),
                         scatter = asked > all.size() ? asked - all.size() : kScattered;
-      if (!options_.start_only && (asked == 0 ? !many || on_bound : asked > all.size())) {
-        if (one_hill && asked == 0) {
+      if (!options_.start_only && (asked == 0 ? !clear() : asked > all.size())) {
+        if (many && asked == 0) {
           starts_ = static_cast<int>(all.size());
           climb_joint(all, kFinished);
         }
@@ -594,6 +598,39 @@ class Engine {
         best_ = std::move(on_kink_->top);
       }
     }
+  }
+
+  // Whether the starts show one hill and the data know its place: then no more is looked at. On few
+  // rows there are many hills, a maximum on a bound or a kink may be a smaller one's, and where
+  // shocks hardly move the variance, or what fades is hardly known, the likelihood is a ridge with
+  // several tops.
+  [[nodiscard]] bool clear() const {
+    if (scaled_.observed < kManyRows || !settled(best_) || on_kink_ || stalled_) return false;
+    if ((best_.multipliers.array() > 0).any()) return false;
+    for (const End& end : ends_)
+      if (std::abs(end.f - best_.f) > kSameTop) return false;
+    const Eigen::LLT<MatrixXd> H(best_.hessian);
+    if (H.info() != Eigen::Success) return false;
+    const VectorXd errors =
+        H.solve(MatrixXd::Identity(best_.x.size(), best_.x.size())).diagonal().cwiseSqrt();
+    for (Index c = 0; c < best_.x.size(); ++c) {
+      const std::size_t variance = chart_.parameter(c) - parts_.mean.size();
+      if (variance >= parts_.variance.size()) continue;
+      const std::string& name = parts_.variance[variance];
+      if (name.starts_with("alpha") && std::abs(best_.x(c)) < kFelt * errors(c)) return false;
+      const bool of_level = name == "omega" || name == "sigma2" || name.starts_with("vwith:");
+      if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > kUnknown)
+        return false;
+    }
+    return true;
+  }
+
+  // Near the maximum that is known, in standard errors, and as high as its curvature says: the same
+  // hill.
+  [[nodiscard]] bool on_its_slope(double f, const VectorXd& x) const {
+    const VectorXd away = x - best_.x;
+    const double fall = 0.5 * away.dot(best_.hessian * away);
+    return fall < kSlope && std::abs(f - best_.f - fall) < 0.5 * fall;
   }
 
   // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
@@ -761,17 +798,18 @@ class Engine {
         if ((settled(best_) || (kinked && !damped)) &&
             (climbed >= finished || f > ranked.front().first + kHopeless))
           break;
-        const auto same = [&x = x](const VectorXd& end) {
-          return (x - end).cwiseAbs().maxCoeff() < kSameHill;
+        const auto same = [&x = x](const End& end) {
+          return (x - end.x).cwiseAbs().maxCoeff() < kSameHill;
         };
         if (settled(best_) && std::any_of(ends_.begin(), ends_.end(), same)) continue;
+        if (clear() && on_its_slope(f, x)) continue;
         NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
         newton.max_iterations = kinked && !damped ? std::min(options_.max_iterations, kKinkedSteps)
                                                   : options_.max_iterations;
         NewtonResult r = minimise(objective, chart_.constraints(), x, newton);
-        ends_.push_back(r.x);
+        ends_.push_back({r.f, r.x});
         ++climbed;
         keep_better(std::move(r));
       }
@@ -789,6 +827,17 @@ class Engine {
            model_.mean.constant && arma_terms(model_) == 0 && at_.regression.size() == 1;
   }
 
+  // Whether there is a kink in mu where the other parameters are these.
+  [[nodiscard]] bool kinks_at(const VectorXd& theta) const {
+    const auto value_of = [&](const char* name) {
+      const auto at = std::find(names_.begin(), names_.end(), name) - names_.begin();
+      return theta(static_cast<Index>(at));
+    };
+    return std::holds_alternative<Egarch>(model_.variance) ||
+           (std::holds_alternative<Aparch>(model_.variance) && value_of("delta") <= 1) ||
+           (std::holds_alternative<Ged>(model_.shocks) && value_of("nu") <= 1);
+  }
+
   // A maximum with mu held at a value of the series from which the likelihood falls to both sides:
   // looked for where the highest climb stalled, and beside a smooth maximum.
   void look_for_kinks() {
@@ -803,13 +852,23 @@ class Engine {
       stalled_.reset();
     }
     // From one given point a smooth maximum is the answer: no kink beside it is asked for.
-    if (settled(best_) && !options_.start_only)
-      (void)climb_kinks(chart_.natural(best_.x), best_.f - kNestedSlack, kKinks);
+    if (settled(best_) && !options_.start_only && kinks_at(chart_.natural(best_.x)))
+      (void)climb_kinks(chart_.natural(best_.x), best_.f - kNestedSlack, kKinks, give_of_mu());
+  }
+
+  // What is left of the curvature in mu at the maximum where the others give way.
+  [[nodiscard]] double give_of_mu() const {
+    const MatrixXd& H = best_.hessian;
+    const VectorXd column = H.ldlt().solve(VectorXd::Unit(H.rows(), 0));
+    return 1 / (H(0, 0) * column(0));
   }
 
   // Of the `seen` values next to mu the likeliest few, the others climbed to their end with mu held
-  // there. True when one is a maximum, and its f below `below` and that of kinks found before.
-  bool climb_kinks(const VectorXd& from, double below, std::size_t seen) {
+  // there. True when one is a maximum, and its f below `below` and that of kinks found before. Next
+  // to a smooth maximum the slopes at a value, of which `give` is left where the others give way,
+  // show whether it can be one.
+  bool climb_kinks(const VectorXd& from, double below, std::size_t seen,
+                   std::optional<double> give = {}) {
     if (on_kink_) below = std::min(below, on_kink_->top.f);
     std::vector<double> values;
     for (const double v : scaled_.data.change)
@@ -838,24 +897,32 @@ class Engine {
       Chart chart = make_chart(held);
       VectorXd start = from;
       start(0) = mu;
+      const double beside = kBeside * (1 + std::abs(mu));
+      if (give) {
+        const double left = slope_in_mu(start, mu - beside),
+                     right = slope_in_mu(start, mu + beside);
+        if (*give * std::abs(left + right) > kPlainly * (right - left)) continue;
+      }
       NewtonOptions newton;
       newton.max_iterations = options_.max_iterations;
       NewtonResult r =
           minimise(objective_in(chart), chart.constraints(), chart.working(start), newton);
       if (!settled(r) || !(r.f < below)) continue;
-      const auto slope_at = [&](double at) {
-        VectorXd theta = chart.natural(r.x);
-        theta(0) = at;
-        surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
-        return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
-      };
-      const double beside = 1e-9 * (1 + std::abs(mu));
-      if (!(slope_at(mu - beside) < 0 && slope_at(mu + beside) > 0)) continue;
+      const VectorXd top = chart.natural(r.x);
+      if (!(slope_in_mu(top, mu - beside) < 0 && slope_in_mu(top, mu + beside) > 0)) continue;
       below = r.f;
       on_kink_.emplace(Summit{std::move(r), std::move(chart), mu});
       found = true;
     }
     return found;
+  }
+
+  // Of the minimised function; 0 where it has none.
+  double slope_in_mu(VectorXd theta, double mu) {
+    theta(0) = mu;
+    ++evaluations_;
+    surface_->evaluate(span_of(theta), Order::gradient, derivatives_);
+    return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
   }
 
   static bool settled(const NewtonResult& r) {
@@ -976,7 +1043,11 @@ class Engine {
   std::unique_ptr<Surface> surface_;
   Derivatives<double> derivatives_;
   NewtonResult best_;
-  std::vector<VectorXd> ends_;      // where climbs of the joint likelihood ended
+  struct End {
+    double f;
+    VectorXd x;
+  };
+  std::vector<End> ends_;           // of climbs of the joint likelihood
   VectorXd theta_;                  // natural, scaled data
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle

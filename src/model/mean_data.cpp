@@ -6,9 +6,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <numbers>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
@@ -20,8 +20,6 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 // Rows of a series and, after its end, rows to come.
 struct RowsAndAhead {

@@ -7,17 +7,15 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <limits>
 #include <numeric>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/series/split.hpp"
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 template <class... F>
 struct Overloaded : F... {

@@ -3,14 +3,13 @@
 #include "brace/series/range_volatility.hpp"
 
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr double kPercentSquared = 1e4;
 
 double square(double x) {

@@ -6,8 +6,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 
@@ -17,8 +17,6 @@ namespace {
 using std::chrono::days;
 using std::chrono::floor;
 using std::chrono::year_month_day;
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 // A number that grows by one from period to period.
 long period_number(Clock clock, Timestamp when) {

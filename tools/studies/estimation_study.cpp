@@ -3,6 +3,7 @@
 // fit compared with twenty climbs from random starting points.
 //   estimation_study [SERIES] > table      SERIES: 2000 make the table of docs/estimation.md
 //   estimation_study one NUMBER [STARTS]   that series alone, every fit in full; STARTS of the fit
+//   estimation_study some NUMBER...        these alone, a line each
 // Awkward ones: persistence to .999, an outlier of 15 sd, a constant stretch, a break of variance.
 #include <fmt/format.h>
 
@@ -125,9 +126,23 @@ Outcome run(std::uint64_t number, bool tell = false, int starts = 0) {
   return out;
 }
 
+std::string line(std::size_t number, const Outcome& o) {
+  return fmt::format("  {:5} {} / {}, {}, n {}: {}{}{}\n", number, o.family, o.law, o.shape, o.n,
+                     to_string(o.status),
+                     o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
+                     o.earned ? "" : ", not earned");
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
+  if (argc > 2 && std::string_view(argv[1]) == "some") {
+    for (int i = 2; i < argc; ++i) {
+      const auto number = static_cast<std::size_t>(std::atoi(argv[i]));
+      fmt::print("{}", line(number, run(number)));
+    }
+    return 0;
+  }
   if (argc > 2) {  // one series, told in full
     (void)run(static_cast<std::uint64_t>(std::atoi(argv[2])), true,
               argc > 3 ? std::atoi(argv[3]) : 0);
@@ -167,9 +182,6 @@ int main(int argc, char** argv) {
   for (std::size_t s = 0; s < series; ++s) {
     const Outcome& o = outcomes[s];
     if (o.shortfall > 1e-3 || o.status == FitStatus::failed || !o.earned)
-      fmt::print("  {:5} {} / {}, {}, n {}: {}{}{}\n", s, o.family, o.law, o.shape, o.n,
-                 to_string(o.status),
-                 o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
-                 o.earned ? "" : ", not earned");
+      fmt::print("{}", line(s, o));
   }
 }

@@ -238,10 +238,26 @@ struct AparchFamily : FamilyDefaults {
     struct Guess {
       double alpha, gamma, persistence, delta;
     };
-    constexpr Guess kGrid[] = {{.06, .2, .97, 1.5}, {.10, .3, .95, 1}, {.06, .2, .97, 2},
-                               {.15, .1, .85, 1.5}, {.05, 0, .60, 2},  {.08, .6, .98, 1},
-                               {.20, 0, .70, 1},    {.05, .1, .99, 2}, {.01, .9, .96, .4},
-                               {.02, -.8, .80, .4}, {.05, .4, .95, 3}};
+    constexpr Guess kGrid[] = {{.06, .2, .97, 1.5},
+                               {.10, .3, .95, 1},
+                               {.06, .2, .97, 2},
+                               {.15, .1, .85, 1.5},
+                               {.05, 0, .60, 2},
+                               {.08, .6, .98, 1},
+                               {.20, 0, .70, 1},
+                               {.05, .1, .99, 2},
+                               {.01, .9, .96, .4},
+                               {.02, -.8, .80, .4},
+                               {.05, .4, .95, 3},
+                               // Powers at their bounds, where one sign of the shock is all.
+                               {.012, -.87, .96, .2},
+                               {.012, .87, .96, .2},
+                               {.03, .97, .05, .2},
+                               {.03, -.97, .05, .2},
+                               {4e-6, .95, .03, 8},
+                               {4e-6, -.95, .03, 8},
+                               {4e-6, .95, .90, 8},
+                               {4e-6, -.95, .90, 8}};
     for (const Guess& guess : kGrid) {
       std::vector<double> theta{1 - guess.persistence};
       const auto share = [&theta](double sum, std::size_t count, double parts) {

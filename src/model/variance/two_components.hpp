@@ -104,6 +104,11 @@ struct TwoComponentFamily : FamilyDefaults {
         {.03, .90, .999, .02}, {.08, .40, .90, .05},  {.10, .55, .998, .001}};
     for (const Guess& guess : kGrid)
       points.push_back({1 - guess.rho, guess.alpha, guess.beta, guess.rho, guess.phi});
+    // One component alone: a garch about a level that hardly moves, or none about one that does.
+    points.push_back({5e-4, .06, .92, .9995, 2e-4});
+    points.push_back({1e-3, .10, .88, .999, 2e-4});
+    points.push_back({2e-5, .08, .915, .99998, 0});
+    points.push_back({.02, 1e-3, .30, .98, .08});
     // A level that fades from where the sample began to nothing.
     for (const double beta : {.1, .6}) points.push_back({1e-4, .03, beta, .999, .002});
     return points;
