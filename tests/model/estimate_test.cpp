@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The engine: scale, bounds, held parameters, gaps, statuses, many jobs, what is refused; check and
 // simulate.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -350,6 +351,58 @@ TEST(Estimate, StartsOnABoundAreStarts) {
   }
   EXPECT_GT(on_bound, 0);
 }
+
+// Whole-data evaluations of a fit, every one counted, on series that tell what their process is.
+struct Passes {
+  const char* family;
+  std::vector<double> variance;
+  // Two components and long memory stand in for their own parts at this size: their likelihood has
+  // several tops, and more of the country is looked at.
+  int times_garch = 3;
+};
+void PrintTo(const Passes& p, std::ostream* out) {
+  *out << p.family;
+}
+
+class PassesOfAFamily : public testing::TestWithParam<Passes> {
+ protected:
+  static constexpr int kSeries = 9;
+  static int median(const char* family, const std::vector<double>& variance, const char* law) {
+    const Model model = parse_model(fmt::format("const / {} / {}", family, law));
+    std::vector<double> theta{0.02};
+    theta.insert(theta.end(), variance.begin(), variance.end());
+    const std::size_t shapes = parameter_names(model).shocks.size();
+    if (shapes > 0) theta.push_back(std::string_view(law) == "ged" ? 1.4 : 7);
+    if (shapes > 1) theta.push_back(-0.2);
+    std::vector<int> passes;
+    for (std::uint64_t s = 0; s < kSeries; ++s) {
+      const Fit fit = estimate(model, simulate(model, theta, 2500, {.seed = 91, .stream = s}));
+      EXPECT_TRUE(fit.usable());
+      passes.push_back(fit.convergence.evaluations);
+    }
+    std::nth_element(passes.begin(), passes.begin() + kSeries / 2, passes.end());
+    return passes[kSeries / 2];
+  }
+};
+
+TEST_P(PassesOfAFamily, AreFewTimesThoseOfGarch) {
+  for (const char* law : {"normal", "student", "ged", "skew-student"}) {
+    const int garch = median("garch", {.02, .08, .90}, law);
+    const int own = median(GetParam().family, GetParam().variance, law);
+    fmt::print("  {} / {}: {} passes, garch {}\n", GetParam().family, law, own, garch);
+    EXPECT_LE(own, GetParam().times_garch * garch) << law;
+  }
+}
+
+INSTANTIATE_TEST_SUITE_P(Families, PassesOfAFamily,
+                         testing::Values(Passes{"arch", {.6, .4}}, Passes{"igarch", {.02, .08}},
+                                         Passes{"gjr", {.02, .04, .1, .88}},
+                                         Passes{"egarch", {0, .15, -.08, .97}},
+                                         Passes{"aparch", {.02, .08, .4, .9, 1.3}},
+                                         Passes{"twocomp", {.01, .08, .8, .99, .04}, 50},
+                                         Passes{"longmem", {.1, .2, .45, .5}, 50},
+                                         Passes{"ewma", {.94}}),
+                         [](const auto& i) { return std::string(i.param.family); });
 
 TEST(VarianceTargeting, LongRunIsTheSamplesAndTheRestFollows) {
   Series y = simulate(parse_model("const / gjr / student"), {.03, .05, .05, .06, .85, 7}, 3000,
