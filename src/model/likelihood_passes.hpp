@@ -19,7 +19,7 @@ namespace brace {
 // A law is one header and one line here, in the order of Shocks.
 template <class T>
 const LawKernel<T>& law_kernel(const Shocks& shocks) {
-  using Error = GedDensity<T>;
+  using GeneralisedError = GedDensity<T>;
   using Skewed = SkewStudentDensity<T>;
   static const LawKernel<T> laws[] = {
       {{normal_law<Order::value, T>, normal_law<Order::gradient, T>, normal_law<Order::scoring, T>,
@@ -28,9 +28,11 @@ const LawKernel<T>& law_kernel(const Shocks& shocks) {
       {{student_law<Order::value, T>, student_law<Order::gradient, T>,
         student_law<Order::scoring, T>, student_law<Order::hessian, T>},
        student_information<T>},
-      {{standardised_law<Order::value, Error, T>, standardised_law<Order::gradient, Error, T>,
-        standardised_law<Order::scoring, Error, T>, standardised_law<Order::hessian, Error, T>},
-       standardised_information<Error, T>},
+      {{standardised_law<Order::value, GeneralisedError, T>,
+        standardised_law<Order::gradient, GeneralisedError, T>,
+        standardised_law<Order::scoring, GeneralisedError, T>,
+        standardised_law<Order::hessian, GeneralisedError, T>},
+       standardised_information<GeneralisedError, T>},
       {{standardised_law<Order::value, Skewed, T>, standardised_law<Order::gradient, Skewed, T>,
         standardised_law<Order::scoring, Skewed, T>, standardised_law<Order::hessian, Skewed, T>},
        standardised_information<Skewed, T>}};

@@ -13,10 +13,13 @@
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
 #include "brace/series/transform.hpp"
+#include "support/made.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
 namespace {
+
+using test::rejections;
 
 Series drawn(std::uint64_t seed, std::size_t n, const std::function<double(RandomStream&)>& draw) {
   RandomStream stream(seed, 0);
@@ -36,14 +39,6 @@ Series asymmetric(std::uint64_t seed, std::size_t n, double leverage) {
     h = 0.05 + (0.1 - leverage / 2 + (e < 0 ? leverage : 0)) * e * e + 0.85 * h;
     return e = std::sqrt(h) * s.normal();
   });
-}
-
-// Share of `replications` series in which the test rejects at 5 %.
-double rejections(int replications, const std::function<TestResult(std::uint64_t)>& test) {
-  int count = 0;
-  for (int i = 0; i < replications; ++i)
-    count += *test(static_cast<std::uint64_t>(i) + 1).rejects();
-  return static_cast<double>(count) / replications;
 }
 
 // Bands: 2,000 replications have a Monte Carlo error of .5 points at 5 %.

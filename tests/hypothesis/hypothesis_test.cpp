@@ -4,9 +4,9 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <limits>
 #include <sstream>
 
+#include "base/missing.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
@@ -21,8 +21,7 @@
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
-
+using test::rejections;
 using test::walk;
 using test::white;
 
@@ -56,23 +55,6 @@ TEST(Whiteness, NoPValueWithoutDegreesOfFreedom) {
   EXPECT_FALSE(t.p_value);
   EXPECT_FALSE(t.rejects());
   EXPECT_EQ(t.reading, "no p-value: 2 fitted terms leave no degrees of freedom at lag 2");
-}
-
-// Share of rejections at 5 % in `count` series under the null, with its Monte Carlo error.
-// Prints its row of docs/sizes.md.
-template <class F>
-double rejections(int count, F test_of_series) {
-  int rejected = 0;
-  TestResult last;
-  for (int i = 0; i < count; ++i) {
-    last = test_of_series(static_cast<std::uint64_t>(i));
-    rejected += *last.rejects();
-  }
-  const double share = static_cast<double>(rejected) / count;
-  fmt::print("  {:<18}{:<10}rows {:>4}  rejects in {:.1f} % of {} series\n", last.test,
-             last.deterministic ? to_string(*last.deterministic) : "", last.observations,
-             100 * share, count);
-  return share;
 }
 
 // 1,000 series: standard error .0069, so that the band is nominal 5 % +- 3 errors. More sizes, and

@@ -16,6 +16,7 @@ namespace {
 
 using test::expect_close;
 using test::Json;
+using test::terms_of;
 using test::Tolerance;
 
 TEST(Reference, AutocorrelationsAndPortmanteau) {
@@ -91,12 +92,6 @@ TEST(Reference, ArchLm) {
     expect_close(*f.p_value, c["f_p"], tol.abs, tol.rel, "F p");
     EXPECT_EQ(f.dof[1], c["f_dof"][1].get<double>());
   }
-}
-
-Deterministic terms_of(const Json& c) {
-  return c["det"] == "none"       ? Deterministic::none
-         : c["det"] == "constant" ? Deterministic::constant
-                                  : Deterministic::trend;
 }
 
 // The file's p-values and critical values are MacKinnon's, ours come from the surfaces: .005 apart

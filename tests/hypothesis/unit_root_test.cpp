@@ -7,6 +7,7 @@
 #include <limits>
 #include <sstream>
 
+#include "base/missing.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
 #include "brace/hypothesis/unit_root_battery.hpp"
 #include "brace/hypothesis/variance_ratio.hpp"
@@ -21,21 +22,15 @@ namespace {
 
 using test::expect_close;
 using test::Json;
+using test::terms_of;
 using test::Tolerance;
 using test::walk;
 using test::white;
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr Deterministic kAllTerms[] = {Deterministic::none, Deterministic::constant,
                                        Deterministic::trend};
 
 // ---- Known answers ----
-
-Deterministic terms_of(const Json& c) {
-  return c["det"] == "none"       ? Deterministic::none
-         : c["det"] == "constant" ? Deterministic::constant
-                                  : Deterministic::trend;
-}
 
 TEST(Reference, PhillipsPerron) {
   const Json answer = test::known_answer("o06");

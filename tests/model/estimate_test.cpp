@@ -86,15 +86,15 @@ TEST(Estimate, SteadyNormalIsTheSampleMomentsInClosedForm) {
 }
 
 TEST(Estimate, RecoversSparseAndMixedModels) {
-  struct Case {
+  struct Process {
     const char* line;
     std::vector<double> theta;
   };
   // Each estimate within 4.4 of its own errors: two-sided p 1e-5.
-  for (const Case& c : {Case{"const ar1,9 / garch / student", {.1, .2, .15, .05, .08, .87, 7}},
-                        Case{"zero ma2 / arch e1,3", {.3, .5, .2, .2}},
-                        Case{"const ar1..3 ma1 / steady / student", {1, .4, -.2, .1, .5, 2, 5}},
-                        Case{"const / garch e1,2 h1 / normal", {0, .1, .05, .1, .75}}}) {
+  for (const Process& c : {Process{"const ar1,9 / garch / student", {.1, .2, .15, .05, .08, .87, 7}},
+                        Process{"zero ma2 / arch e1,3", {.3, .5, .2, .2}},
+                        Process{"const ar1..3 ma1 / steady / student", {1, .4, -.2, .1, .5, 2, 5}},
+                        Process{"const / garch e1,2 h1 / normal", {0, .1, .05, .1, .75}}}) {
     const Fit fit = estimate(c.line, sample(c.line, c.theta, 8000));
     ASSERT_EQ(fit.convergence.status, FitStatus::converged) << c.line << '\n' << fit;
     for (std::size_t j = 0; j < c.theta.size(); ++j)

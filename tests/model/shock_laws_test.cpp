@@ -13,16 +13,16 @@
 namespace brace {
 namespace {
 
-struct Case {
+struct LawCase {
   const char* name;
   Shocks law;
   std::vector<double> shape;
 };
-void PrintTo(const Case& c, std::ostream* out) {
+void PrintTo(const LawCase& c, std::ostream* out) {
   *out << c.name;
 }
 
-class Law : public testing::TestWithParam<Case> {
+class Law : public testing::TestWithParam<LawCase> {
  protected:
   const Shocks& law = GetParam().law;
   const std::vector<double>& shape = GetParam().shape;
@@ -97,16 +97,15 @@ TEST_P(Law, DrawsFollowIt) {
   EXPECT_LT(chi2, 27.9) << "the quantile of order .999 of chi2(9)";
 }
 
-INSTANTIATE_TEST_SUITE_P(Shapes, Law,
-                         testing::Values(Case{"normal", Normal{}, {}},
-                                         Case{"student3", Student{}, {3.2}},
-                                         Case{"student9", Student{}, {9}},
-                                         Case{"ged_peaked", Ged{}, {.8}}, Case{"ged", Ged{}, {1.4}},
-                                         Case{"ged_flat", Ged{}, {4}},
-                                         Case{"skew_left", SkewStudent{}, {6, -.3}},
-                                         Case{"skew_right", SkewStudent{}, {4, .6}},
-                                         Case{"skew_none", SkewStudent{}, {8, 0}}),
-                         [](const auto& i) { return std::string(i.param.name); });
+INSTANTIATE_TEST_SUITE_P(
+    Shapes, Law,
+    testing::Values(LawCase{"normal", Normal{}, {}}, LawCase{"student3", Student{}, {3.2}},
+                    LawCase{"student9", Student{}, {9}}, LawCase{"ged_peaked", Ged{}, {.8}},
+                    LawCase{"ged", Ged{}, {1.4}}, LawCase{"ged_flat", Ged{}, {4}},
+                    LawCase{"skew_left", SkewStudent{}, {6, -.3}},
+                    LawCase{"skew_right", SkewStudent{}, {4, .6}},
+                    LawCase{"skew_none", SkewStudent{}, {8, 0}}),
+    [](const auto& i) { return std::string(i.param.name); });
 
 TEST(ShockLaw, OneIsAnotherAtItsEdge) {
   const std::vector<double> two{2}, none{7, 0}, seven{7};

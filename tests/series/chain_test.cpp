@@ -1,21 +1,19 @@
 // SPDX-License-Identifier: Apache-2.0
 // Chains: inverse(transform(x)) = x for any chain and any gaps, nothing learnt from a hold-out.
 #include "brace/series/chain.hpp"
+#include "base/missing.hpp"
 
 #include <gtest/gtest.h>
 #include <rapidcheck.h>
 #include <rapidcheck/gtest.h>
 
 #include <cmath>
-#include <limits>
 
 #include "brace/maths/random.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 // A price between some 5 and 500 with gaps, hourly from 09:00 to 16:00 on business days.
 Series price(std::uint64_t seed, std::size_t n, double share_missing) {

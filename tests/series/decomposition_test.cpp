@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // Decompositions: what was planted is found, and each part is what its definition says.
 #include "brace/series/decomposition.hpp"
+#include "base/missing.hpp"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <limits>
 #include <numeric>
 
 #include "brace/maths/random.hpp"
@@ -14,7 +14,6 @@
 namespace brace {
 namespace {
 
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 constexpr double kSeason[12] = {5, 3, 1, -2, -4, -6, -5, -3, 0, 2, 4, 5};
 
 // Trend and season known; multiplicative as exp of a hundredth of the additive one.

@@ -3,8 +3,8 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
-#include <limits>
 
+#include "base/missing.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/series/profile.hpp"
 #include "brace/series/range_volatility.hpp"
@@ -14,8 +14,6 @@
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 Timestamp at(const char* text) {
   return *parse_date(text);

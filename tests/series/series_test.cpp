@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "base/missing.hpp"
 #include "brace/series/calendar.hpp"
 #include "brace/series/chain.hpp"
 #include "brace/series/series.hpp"
@@ -13,8 +14,6 @@
 
 namespace brace {
 namespace {
-
-constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 std::vector<Timestamp> dates(std::initializer_list<const char*> texts) {
   std::vector<Timestamp> out;

@@ -31,6 +31,13 @@ inline Json known_answer(const std::string& id) {
   throw std::runtime_error("no known answer " + id);
 }
 
+// Which deterministic terms a case of a unit-root test is about.
+inline Deterministic terms_of(const Json& c) {
+  return c["det"] == "none"       ? Deterministic::none
+         : c["det"] == "constant" ? Deterministic::constant
+                                  : Deterministic::trend;
+}
+
 // A case and the model line it is about.
 struct Case {
   const char* id;

@@ -22,12 +22,13 @@ namespace {
 using Json = nlohmann::json;
 using testing::HasSubstr;
 using testing::Not;
-const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
+const std::string kKelpReturns =
+    "data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
 
 TEST(EvaluationTool, BacktestJudgesModelsAndBaselines) {
   const Folder folder;
   const std::string command =
-      "backtest " + kKelp +
+      "backtest " + kKelpReturns +
       " --model 'const / garch / student' --model 'const / steady / normal' "
       "--baseline mean --origins 200 --refit-every 10 --horizon 3";
   const Outcome text =
@@ -82,10 +83,11 @@ TEST(EvaluationTool, BacktestTakesARangeAsProxyAndKeepsAJournal) {
 }
 
 TEST(EvaluationTool, BacktestNamesWhatIsWrong) {
-  const Outcome shorter = brace("backtest " + kKelp + " --model 'const / garch' --window 2595");
+  const Outcome shorter =
+      brace("backtest " + kKelpReturns + " --model 'const / garch' --window 2595");
   EXPECT_EQ(shorter.status, 1);
   EXPECT_THAT(shorter.err, HasSubstr("leave no room for windows of 2595"));
-  const Outcome nobody = brace("backtest " + kKelp);
+  const Outcome nobody = brace("backtest " + kKelpReturns);
   EXPECT_EQ(nobody.status, 2);
   EXPECT_THAT(nobody.err, HasSubstr("give a model or a baseline"));
 }
@@ -93,10 +95,10 @@ TEST(EvaluationTool, BacktestNamesWhatIsWrong) {
 TEST(EvaluationTool, UpdateTakesWhatCame) {
   const Folder folder;
   const std::string model = folder / "kelp.json";
-  ASSERT_EQ(
-      brace("fit " + kKelp + " --to 2023-12-29 --model 'const / garch / student' --save " + model)
-          .status,
-      0);
+  ASSERT_EQ(brace("fit " + kKelpReturns +
+                  " --to 2023-12-29 --model 'const / garch / student' --save " + model)
+                .status,
+            0);
   const Outcome updated = brace("update " + model +
                                 " --new data/kelp-fibre.csv --value settle --drop-zero volume "
                                 "--returns log --save " +
@@ -122,7 +124,7 @@ TEST(EvaluationTool, UpdateTakesWhatCame) {
 }
 
 TEST(EvaluationTool, FitSaysMoreOnRequest) {
-  const std::string command = "fit " + kKelp +
+  const std::string command = "fit " + kKelpReturns +
                               " --model 'const ar1 / garch / student' --profile persistence,nu "
                               "--wald ar1=0,mu=0 --mean-beside";
   const Outcome text = brace(command);
@@ -136,7 +138,7 @@ TEST(EvaluationTool, FitSaysMoreOnRequest) {
   EXPECT_LT(result["profile_intervals"][1]["low"], result["profile_intervals"][1]["estimate"]);
   EXPECT_EQ(result["tests"][0]["test"], "wald");
   EXPECT_EQ(result["mean_beside"]["terms"].size(), 2U);
-  const Outcome wrong = brace("fit " + kKelp + " --model 'const / garch' --profile gamma1");
+  const Outcome wrong = brace("fit " + kKelpReturns + " --model 'const / garch' --profile gamma1");
   EXPECT_EQ(wrong.status, 2);
   EXPECT_THAT(wrong.err, HasSubstr("no profile of 'gamma1'"));
 }
@@ -144,7 +146,9 @@ TEST(EvaluationTool, FitSaysMoreOnRequest) {
 TEST(EvaluationTool, ForecastScenariosAndMethods) {
   const Folder folder;
   const std::string model = folder / "kelp.json";
-  ASSERT_EQ(brace("fit " + kKelp + " --model 'const / garch / student' --save " + model).status, 0);
+  ASSERT_EQ(
+      brace("fit " + kKelpReturns + " --model 'const / garch / student' --save " + model).status,
+      0);
   const auto steps = [&](const std::string& options) {
     const Outcome out = brace("forecast " + model + " --horizon 3 --json " + options);
     EXPECT_EQ(out.status, 0) << out.err;
@@ -163,7 +167,7 @@ TEST(EvaluationTool, ForecastScenariosAndMethods) {
 }
 
 TEST(EvaluationTool, ForecastAveragesOverWindowsAndSamplesShortSeries) {
-  const std::string line = kKelp + " --model 'const / garch / student' --horizon 2";
+  const std::string line = kKelpReturns + " --model 'const / garch / student' --horizon 2";
   const Outcome text = brace("forecast " + line + " --windows 3 --shortest-window 1000");
   EXPECT_EQ(text.status, 0) << text.err;
   EXPECT_THAT(text.out, HasSubstr("Averaged over fits to the last 2597, 1799, 1000 rows."));
