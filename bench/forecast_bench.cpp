@@ -5,7 +5,6 @@
 #include <benchmark/benchmark.h>
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <cmath>
 #include <random>
 #include <vector>
@@ -16,11 +15,13 @@
 #include "brace/model/rolling.hpp"
 #include "brace/model/simulate.hpp"
 #include "forecast/paths.hpp"
+#include "maths/quantiles.hpp"
 #include "ratios.hpp"
 
 namespace {
 
 constexpr std::size_t kPaths = 10000, kSteps = 20;
+constexpr double kOrders[] = {.025, .5, .975};
 constexpr double kMu = .03, kOmega = .03, kAlpha = .08, kBeta = .89, kNu = 6;
 
 brace::Series sample(std::size_t n) {
@@ -79,11 +80,7 @@ void paths_and_quantiles(benchmark::State& state) {
   for (auto _ : state) {
     ours.run();
     for (std::vector<double>& values : ours.cloud.returns)
-      for (const double p : {.025, .5, .975}) {
-        const auto at = values.begin() + static_cast<std::ptrdiff_t>(p * (kPaths - 1));
-        std::nth_element(values.begin(), at, values.end());
-        benchmark::DoNotOptimize(*at);
-      }
+      benchmark::DoNotOptimize(brace::quantiles(values, kOrders));
   }
 }
 

@@ -13,6 +13,7 @@
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "forecast/paths.hpp"
+#include "maths/quantiles.hpp"
 #include "model/law/moments.hpp"
 #include "model/variance/egarch.hpp"
 
@@ -78,25 +79,21 @@ std::vector<std::optional<double>> log_variance_moments(const Model& model,
   return moments;
 }
 
-// The quantile of order p, between the two order statistics around p (n - 1).
-double quantile(std::vector<double>& values, double p) {
-  const double at = p * static_cast<double>(values.size() - 1);
-  const auto low = values.begin() + static_cast<std::ptrdiff_t>(at);
-  std::nth_element(values.begin(), low, values.end());
-  const double below = *low;
-  if (low + 1 == values.end()) return below;
-  const double above = *std::min_element(low + 1, values.end());
-  return below + (at - std::floor(at)) * (above - below);
-}
-
 template <class F>
 std::vector<Interval> intervals_of(std::vector<double>& values, const std::vector<int>& percents,
                                    F map) {
+  std::vector<double> orders;
+  for (const int percent : percents)
+    for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
+  std::sort(orders.begin(), orders.end());
+  const std::vector<double> ends = quantiles(values, orders);
+  const auto end_at = [&](double order) {
+    return map(ends[static_cast<std::size_t>(std::lower_bound(orders.begin(), orders.end(), order) -
+                                             orders.begin())]);
+  };
   std::vector<Interval> out;
-  for (const int percent : percents) {
-    const double tail = (1 - percent / 100.0) / 2;
-    out.push_back({percent, map(quantile(values, tail)), map(quantile(values, 1 - tail))});
-  }
+  for (const int percent : percents)
+    out.push_back({percent, end_at(0.5 - percent / 200.0), end_at(0.5 + percent / 200.0)});
   return out;
 }
 
@@ -125,8 +122,10 @@ double batch_error(const std::vector<double>& values, std::size_t paths_a_draw, 
       batch.insert(batch.end(), values.begin() + static_cast<std::ptrdiff_t>(d * paths_a_draw),
                    values.begin() + static_cast<std::ptrdiff_t>((d + 1) * paths_a_draw));
     if (batch.empty()) return 0;
-    low.push_back(quantile(batch, 0.5 - percent / 200.0));
-    high.push_back(quantile(batch, 0.5 + percent / 200.0));
+    const double orders[] = {0.5 - percent / 200.0, 0.5 + percent / 200.0};
+    const std::vector<double> ends = quantiles(batch, orders);
+    low.push_back(ends[0]);
+    high.push_back(ends[1]);
   }
   const auto error = [](const std::vector<double>& v) {
     const auto n = static_cast<double>(v.size());

@@ -36,7 +36,7 @@ constexpr std::string_view kPersistence = "persistence";
 constexpr double kSameMaximum = 1e-4;
 constexpr int kMostRoots = 60;
 // Steps of the differences of g, as a share of each coordinate's error.
-constexpr double kStep = 1e-3;
+constexpr double kProfileStep = 1e-3;
 
 [[noreturn]] void refuse(const std::string& text) {
   throw Error(ErrorCode::bad_option, text);
@@ -144,7 +144,7 @@ class Profile {
   [[nodiscard]] VectorXd gradient_of_g(const VectorXd& x) const {
     VectorXd slope(x.size()), moved = x;
     for (Index j = 0; j < x.size(); ++j) {
-      const double step = kStep * errors_(j);
+      const double step = kProfileStep * errors_(j);
       moved(j) = x(j) + step;
       const double up = g(moved);
       moved(j) = x(j) - step;
@@ -184,7 +184,7 @@ class Profile {
         VectorXd moved = x;
         MatrixXd bend(x.size(), x.size());
         for (Index j = 0; j < x.size(); ++j) {
-          const double step = kStep * errors_(j);
+          const double step = kProfileStep * errors_(j);
           moved(j) = x(j) + step;
           const VectorXd up = gradient_of_g(moved);
           moved(j) = x(j) - step;

@@ -8,6 +8,7 @@
 #include "brace/maths/long_run_variance.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/maths/regression.hpp"
+#include "maths/quantiles.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -132,6 +133,39 @@ TEST(Random, MomentsOfTheLaws) {
   check("normal", 3, [&] { return stream.normal(); });
   check("student 10", 3 + 6.0 / 6, [&] { return stream.student(10); });
   check("student 500", 3 + 6.0 / 496, [&] { return stream.student(500); });
+}
+
+TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
+  const std::vector<double> orders{.025, .1, .5, .5, .9, .975};
+  double inside = 0;
+  constexpr int kSamples = 4000;
+  for (int s = 0; s < kSamples; ++s) {
+    RandomStream u(3, static_cast<std::uint64_t>(s));
+    std::vector<double> values(static_cast<std::size_t>(1 + s % 60));
+    for (double& v : values) v = s % 3 == 0 ? std::floor(5 * u.uniform()) : u.uniform();
+    std::vector<double> sorted = values, moved = values;
+    std::sort(sorted.begin(), sorted.end());
+    const std::vector<double> q = quantiles(moved, orders);
+    const auto n = static_cast<double>(values.size());
+    for (std::size_t i = 0; i < orders.size(); ++i) {
+      const double at = std::clamp(orders[i] * (n + 1) - 1, 0.0, n - 1);
+      const auto low = static_cast<std::size_t>(at);
+      const std::size_t high = std::min(low + 1, values.size() - 1);
+      EXPECT_DOUBLE_EQ(q[i], sorted[low] + (at - std::floor(at)) * (sorted[high] - sorted[low]))
+          << s << ' ' << orders[i];
+      for (std::size_t below = 0; below < low; ++below) EXPECT_LE(moved[below], moved[low]);
+    }
+  }
+  // Of 19 draws an interval between the 1st and the 19th covers another 18 of 20 times.
+  for (int s = 0; s < kSamples; ++s) {
+    RandomStream u(4, static_cast<std::uint64_t>(s));
+    std::vector<double> values(19);
+    for (double& v : values) v = u.uniform();
+    const double ends[] = {.05, .95};
+    const std::vector<double> q = quantiles(values, ends);
+    inside += q[1] - q[0];  // the chance of the next one
+  }
+  EXPECT_NEAR(inside / kSamples, .9, .003);
 }
 
 }  // namespace

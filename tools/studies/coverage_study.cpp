@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Do intervals hold what they promise? Simulated series, each fitted and forecast; the table of
 // docs/coverage.md.
-//   coverage_study [SERIES [EVERY [ROWS]]] > table
+//   coverage_study [SERIES [EVERY [ROWS [PROCESS]]]] > table
 //                                SERIES: 4000 make the table; refits on each EVERY-th, 10; ROWS 250
-//                                or 1000, both when left out
+//                                or 1000, both when left out or 0; PROCESS 1 .. 6, all when left
+//                                out
 // Exit status 1 where `full` is out of its band by more than three Monte Carlo errors.
 // For returns the coverage of a series is the probability of its interval under the true law of the
 // row to come, given the true variance: no chance of the outcome is in it. For later steps and for
@@ -143,6 +144,7 @@ int main(int argc, char** argv) {
   const std::size_t series = argc > 1 ? static_cast<std::size_t>(std::atoi(argv[1])) : 4000;
   const std::size_t every = argc > 2 ? static_cast<std::size_t>(std::atoi(argv[2])) : 10;
   const std::size_t rows = argc > 3 ? static_cast<std::size_t>(std::atoi(argv[3])) : 0;
+  const std::size_t process = argc > 4 ? static_cast<std::size_t>(std::atoi(argv[4])) : 0;
   bool kept = true;
   fmt::print(
       "{} series; refits on one in {} of them; percent covered, Monte Carlo error in brackets\n",
@@ -154,6 +156,7 @@ int main(int argc, char** argv) {
         "|---|---|---|---|---|---|---|---|\n",
         n);
     for (const Design& design : kDesigns) {
+      if (process != 0 && &design != &kDesigns[process - 1]) continue;
       // Eight cells of work, whatever the threads, summed in order.
       std::vector<Cells> parts(8);
       Executor(0).for_each(parts.size(), [&](std::size_t part) {

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: Apache-2.0
+// Quantiles of draws, several at once.
+//
+//   const std::vector<double> q = brace::quantiles(values, {.025, .5, .975});   // reorders values
+#pragma once
+
+#include <span>
+#include <vector>
+
+namespace brace {
+
+// One for each of the ascending orders p, between the two order statistics around p (n + 1), so
+// that another draw from the same law lies below it with probability p (Wilks 1941); the least and
+// the greatest value where n is too small for that. Values are partitioned: those below a quantile
+// stand before it. There must be at least one.
+[[nodiscard]] std::vector<double> quantiles(std::span<double> values, std::span<const double> p);
+[[nodiscard]] inline double quantile(std::span<double> values, double p) {
+  return quantiles(values, {&p, 1}).front();
+}
+
+}  // namespace brace
