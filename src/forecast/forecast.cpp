@@ -80,8 +80,8 @@ std::vector<std::optional<double>> log_variance_moments(const Model& model,
 }
 
 template <class F>
-std::vector<Interval> intervals_of(std::vector<double>& values, const std::vector<int>& percents,
-                                   F map) {
+std::vector<Interval> intervals_of(const std::vector<double>& values,
+                                   const std::vector<int>& percents, F map) {
   std::vector<double> orders;
   for (const int percent : percents)
     for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
@@ -104,7 +104,8 @@ std::vector<TailRisk> tails_of(std::vector<double>& values, const std::vector<do
     TailRisk tail{.percent = percent, .value_at_risk = quantile(values, percent / 100)};
     const auto count = std::max<std::size_t>(
         1, static_cast<std::size_t>(percent / 100 * static_cast<double>(values.size())));
-    // quantile() has put the smallest values first.
+    std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(count - 1),
+                     values.end());
     tail.shortfall =
         std::accumulate(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(count), 0.0) /
         static_cast<double>(count);

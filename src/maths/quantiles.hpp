@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Quantiles of draws, several at once.
 //
-//   const std::vector<double> q = brace::quantiles(values, {.025, .5, .975});   // reorders values
+//   const std::vector<double> q = brace::quantiles(values, std::array{.025, .5, .975});
 #pragma once
 
 #include <span>
@@ -9,12 +9,12 @@
 
 namespace brace {
 
-// One for each of the ascending orders p, between the two order statistics around p (n + 1), so
-// that another draw from the same law lies below it with probability p (Wilks 1941); the least and
-// the greatest value where n is too small for that. Values are partitioned: those below a quantile
-// stand before it. There must be at least one.
-[[nodiscard]] std::vector<double> quantiles(std::span<double> values, std::span<const double> p);
-[[nodiscard]] inline double quantile(std::span<double> values, double p) {
+// One for each of the orders p, between the two order statistics around p (n + 1), so that another
+// draw from the same law lies below it with probability p (Wilks 1941); the least and the greatest
+// value where n is too small for that. There must be at least one value.
+[[nodiscard]] std::vector<double> quantiles(std::span<const double> values,
+                                            std::span<const double> p);
+[[nodiscard]] inline double quantile(std::span<const double> values, double p) {
   return quantiles(values, {&p, 1}).front();
 }
 

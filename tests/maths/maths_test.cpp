@@ -139,13 +139,16 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
   const std::vector<double> orders{.025, .1, .5, .5, .9, .975};
   double inside = 0;
   constexpr int kSamples = 4000;
-  for (int s = 0; s < kSamples; ++s) {
+  for (int s = 0; s < 400; ++s) {
     RandomStream u(3, static_cast<std::uint64_t>(s));
-    std::vector<double> values(static_cast<std::size_t>(1 + s % 60));
+    // Few; and so many that a sample tells where to look, in order, in steps and with one value.
+    std::vector<double> values(static_cast<std::size_t>(s % 2 == 0 ? 1 + s % 60 : 1950 + s));
     for (double& v : values) v = s % 3 == 0 ? std::floor(5 * u.uniform()) : u.uniform();
-    std::vector<double> sorted = values, moved = values;
+    if (s % 10 == 1) std::sort(values.begin(), values.end());
+    if (s % 10 == 3) std::fill(values.begin(), values.end(), 7.);
+    std::vector<double> sorted = values;
     std::sort(sorted.begin(), sorted.end());
-    const std::vector<double> q = quantiles(moved, orders);
+    const std::vector<double> q = quantiles(values, orders);
     const auto n = static_cast<double>(values.size());
     for (std::size_t i = 0; i < orders.size(); ++i) {
       const double at = std::clamp(orders[i] * (n + 1) - 1, 0.0, n - 1);
@@ -153,7 +156,6 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
       const std::size_t high = std::min(low + 1, values.size() - 1);
       EXPECT_DOUBLE_EQ(q[i], sorted[low] + (at - std::floor(at)) * (sorted[high] - sorted[low]))
           << s << ' ' << orders[i];
-      for (std::size_t below = 0; below < low; ++below) EXPECT_LE(moved[below], moved[low]);
     }
   }
   // Of 19 draws an interval between the 1st and the 19th covers another 18 of 20 times.
