@@ -1,0 +1,303 @@
+// SPDX-License-Identifier: Apache-2.0
+// The likelihood on the optimiser's scale. Covered by tests/model/estimate_test.cpp.
+#include "model/problem.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "brace/base/error.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/families.hpp"
+
+namespace brace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+
+// Next to the unit circle, and the step of differences there as a share of the distance to it.
+constexpr double kNearEdge = 0.01, kEdgeStep = 0.003;
+
+std::span<const double> span_of(const VectorXd& v) {
+  return {v.data(), static_cast<std::size_t>(v.size())};
+}
+
+Scaled scale_data(const MeanData& data, bool centre, bool scale, std::size_t pure_columns) {
+  Scaled s{.data = data};
+  double sum = 0, squares = 0;
+  for (const double v : data.change)
+    if (!std::isnan(v)) {
+      sum += v;
+      ++s.observed;
+    }
+  const auto n = static_cast<double>(s.observed);
+  // Levels that fill a gap between differences would have to be tilted by the centre: left alone.
+  if (centre && (data.lost == 0 || data.missing.empty())) s.centre = sum / n;
+  for (const double v : data.change)
+    if (!std::isnan(v)) squares += (v - s.centre) * (v - s.centre);
+  if (scale) s.scale = std::sqrt(squares / n);
+  for (double& v : s.data.change) v = (v - s.centre) / s.scale;
+  for (double& v : s.data.filled) v = (v - s.centre) / s.scale;
+  for (double& v : s.data.level) v /= s.scale;
+  s.column_scales = Eigen::VectorXd::Ones(data.columns.cols());
+  for (auto j = static_cast<Index>(pure_columns); j < data.columns.cols(); ++j) {
+    s.column_scales(j) = data.columns.col(j).norm() / std::sqrt(n);
+    s.data.columns.col(j) /= s.column_scales(j);
+  }
+  s.variance_column_scales = Eigen::VectorXd::Ones(data.variance_columns.cols());
+  for (Index j = 0; j < data.variance_columns.cols(); ++j)
+    if (const double size = data.variance_columns.col(j).norm() / std::sqrt(n); size > 0) {
+      s.variance_column_scales(j) = size;
+      s.data.variance_columns.col(j) /= size;
+    }
+  return s;
+}
+
+}  // namespace
+
+Problem::Problem(const Model& of, const MeanData& data, const EstimateOptions& how, bool by_exact)
+    : model(of),
+      options(how),
+      exact(by_exact),
+      parts(parameter_names(of)),
+      names(parts.all()),
+      at(mean_positions(of)),
+      scaled(scale_data(data, of.mean.constant && !held_value("mu"), may_scale(),
+                        of.mean.constant ? 1 : 0)),
+      units(make_units()),
+      tie(make_tie()),
+      chart(make_chart(held_scaled())),
+      surface(make_surface(of, scaled.data, by_exact)) {}
+
+std::optional<double> Problem::held_value(const std::string& name) const {
+  for (const Held& held : model.held)
+    if (held.name == name) return held.value;
+  return std::nullopt;
+}
+
+// A level that is held is a number on the optimiser's scale only where nothing else moves it.
+bool Problem::may_scale() const {
+  const bool bent = std::holds_alternative<Egarch>(model.variance) ||
+                    std::holds_alternative<Aparch>(model.variance);
+  return !bent || std::none_of(model.held.begin(), model.held.end(), [](const Held& h) {
+    return h.name == "omega" || h.name.starts_with("vwith:");
+  });
+}
+
+// Parameters on the optimiser's scale in natural units or, with `back`, the other way round; and
+// the derivatives of the one by the other.
+VectorXd Problem::convert(VectorXd theta, bool back, MatrixXd* derivatives) const {
+  const auto first = static_cast<Index>(parts.mean.size()),
+             count = static_cast<Index>(parts.variance.size());
+  MatrixXd J;
+  const auto columns = static_cast<Index>(model.variance_regressors.size());
+  auto of_columns = theta.segment(first + count - columns, columns);
+  if (back) of_columns.array() *= scaled.variance_column_scales.array();
+  variance_family(model.variance)
+      .rescale(model, back ? 1 / scaled.scale : scaled.scale,
+               {theta.data() + first, static_cast<std::size_t>(count)}, J);
+  if (!back) of_columns.array() /= scaled.variance_column_scales.array();
+  if (derivatives) {
+    *derivatives = units.asDiagonal();
+    derivatives->block(first, first, count, count) = J;
+    for (Index c = 0; c < columns; ++c) {
+      const Index row = first + count - columns + c;
+      derivatives->row(row) /= scaled.variance_column_scales(c);
+    }
+  }
+  if (back)
+    theta = theta.cwiseQuotient(units);
+  else
+    theta = theta.cwiseProduct(units);
+  return theta;
+}
+
+// What one unit of each parameter on the optimiser's scale is in natural units; 1 for those of
+// the variance, which convert() treats.
+VectorXd Problem::make_units() const {
+  VectorXd u = VectorXd::Ones(static_cast<Index>(names.size()));
+  for (std::size_t j = 0; j < at.regression.size(); ++j)
+    u(static_cast<Index>(at.regression[j])) =
+        scaled.scale / scaled.column_scales(static_cast<Index>(j));
+  if (model.mean.risk == RiskTerm::variance) u(static_cast<Index>(at.count) - 1) = 1 / scaled.scale;
+  return u;
+}
+
+Chart Problem::make_chart(std::vector<std::optional<double>> held) const {
+  return {model, std::move(held), Chart::Coordinates::bounded, tie};
+}
+
+// Omega of a targeted variance; on the optimiser's scale the sample's variance is 1.
+std::optional<Tie> Problem::make_tie() const {
+  if (!options.target_variance) return std::nullopt;
+  const bool gjr = std::holds_alternative<Gjr>(model.variance);
+  const auto refuse = [&](const char* why) {
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}': no variance targeting, since {}", to_string(model), why));
+  };
+  if (!gjr && !std::holds_alternative<Arch>(model.variance) &&
+      !std::holds_alternative<Garch>(model.variance))
+    refuse("it is for arch, garch and gjr");
+  if (!model.variance_regressors.empty() || model.mean.risk)
+    refuse("the variance has regressors, or stands in the mean");
+  if (gjr && !shock_law(model.shocks).symmetric) refuse("gjr needs a symmetric law for it");
+  if (held_value("omega")) refuse("omega is held");
+  if (at.count > (model.mean.constant ? 1 : 0) || !model.mean.differences.empty())
+    refuse("the sample's variance is that of the shocks only under a constant mean");
+  Tie out{.parameter = parts.mean.size(), .level = 1, .weights = {}};
+  for (std::size_t j = 1; j < parts.variance.size(); ++j)
+    out.weights.emplace_back(parts.mean.size() + j,
+                             parts.variance[j].starts_with("gamma") ? 0.5 : 1.0);
+  return out;
+}
+
+std::vector<std::optional<double>> Problem::held_scaled() const {
+  std::vector<std::optional<double>> held(names.size());
+  if (model.held.empty()) return held;
+  // Parameters that are not held have no part in it: 1 stands for them.
+  VectorXd theta = VectorXd::Ones(static_cast<Index>(names.size()));
+  for (std::size_t j = 0; j < names.size(); ++j)
+    if (const auto value = held_value(names[j])) theta(static_cast<Index>(j)) = *value;
+  theta = convert(std::move(theta), true);
+  for (std::size_t j = 0; j < names.size(); ++j)
+    if (held_value(names[j])) held[j] = theta(static_cast<Index>(j));
+  return held;
+}
+
+VectorXd Problem::with_held(VectorXd theta) const {
+  if (model.held.empty()) return theta;
+  const std::vector<std::optional<double>> held = held_scaled();
+  for (std::size_t j = 0; j < names.size(); ++j)
+    if (held[j]) theta(static_cast<Index>(j)) = *held[j];
+  return theta;
+}
+
+// The point nearest to x that meets the bounds (held parameters may have taken the room of a
+// start).
+VectorXd Problem::feasible(VectorXd x) const {
+  // A shape that sits on its bound may lie beyond it by rounding once it went to natural units
+  // and back.
+  const std::vector<ShapeCoordinate>& shapes = shock_law(model.shocks).shapes;
+  for (Index i = 0; i < x.size(); ++i)
+    if (const std::size_t p = chart.parameter(i); p + shapes.size() >= names.size()) {
+      const ShapeCoordinate& shape = shapes[p + shapes.size() - names.size()];
+      x(i) = std::clamp(x(i), shape.low, shape.high);
+    }
+  const LinearConstraints& c = chart.constraints();
+  if (((c.d - c.C * x).array() >= 0).all()) return x;
+  const Eigen::LLT<MatrixXd> identity(MatrixXd::Identity(x.size(), x.size()));
+  // From an inner point the projection's slack is non-negative, as the quadratic programme asks:
+  // small numbers for the variance, or one of the family's own starts.
+  std::vector<std::vector<double>> guesses = variance_family(model.variance).starts(model);
+  guesses.insert(guesses.begin(), std::vector<double>(guesses.front().size(), 1e-3));
+  std::string tight;
+  for (std::vector<double>& guess : guesses) {
+    guess.resize(parts.variance.size(), 1e-3);
+    VectorXd inner = x;
+    for (Index i = 0; i < x.size(); ++i) {
+      const std::size_t p = chart.parameter(i), first = static_cast<std::size_t>(first_variance());
+      if (p >= first && p < first + guess.size()) inner(i) = guess[p - first];
+    }
+    const VectorXd slack = c.d - c.C * inner;
+    Index worst = 0;
+    if (slack.minCoeff(&worst) >= 0)
+      return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
+    if (tight.empty()) tight = c.names[static_cast<std::size_t>(worst)];
+  }
+  throw Error(ErrorCode::bad_model_line,
+              fmt::format("model line: '{}': the held parameters leave no room for {}",
+                          to_string(model), tight));
+}
+
+double Problem::value(const Chart& in, const VectorXd& x) {
+  const VectorXd theta = in.natural(x);
+  if (!in.admits(theta)) return std::numeric_limits<double>::infinity();
+  return value_at(theta);
+}
+
+double Problem::value_at(const VectorXd& theta) {
+  ++evaluations;
+  surface->evaluate(span_of(theta), Order::value, derivatives_);
+  return derivatives_.admitted ? -derivatives_.log_likelihood
+                               : std::numeric_limits<double>::infinity();
+}
+
+double Problem::derivatives(const Chart& in, bool rough, const VectorXd& x, Curvature kind,
+                            VectorXd& gradient, MatrixXd& curvature) {
+  ++evaluations;
+  const VectorXd theta = in.natural(x);
+  if (!in.admits(theta)) return std::numeric_limits<double>::infinity();
+  if (kind == Curvature::hessian && !rough && exact) {
+    if (const VectorXd room = in.room(x); room.size() > 0 && room.minCoeff() < kNearEdge)
+      return derivatives_near_edge(in, x, room, gradient, curvature);
+  }
+  if (kind == Curvature::hessian && rough)
+    surface->evaluate_rough(span_of(theta), derivatives_);
+  else
+    surface->evaluate(span_of(theta), kind == Curvature::hessian ? Order::hessian : Order::scoring,
+                      derivatives_);
+  if (!derivatives_.admitted) return std::numeric_limits<double>::infinity();
+  const auto k = static_cast<Index>(names.size());
+  const Eigen::Map<const VectorXd> g(derivatives_.gradient.data(), k);
+  const MatrixXd J = in.jacobian(x);
+  gradient = -J.transpose() * g;
+  if (kind == Curvature::hessian)
+    curvature = -in.pull_hessian(x, g, unpack(derivatives_.hessian));
+  else
+    curvature = J.transpose() * unpack(derivatives_.information) * J;
+  return -derivatives_.log_likelihood;
+}
+
+// Next to the unit circle second derivatives by the coefficients are so large that they cancel
+// when carried to other coordinates: there they are differences of the gradient in those.
+double Problem::derivatives_near_edge(const Chart& in, const VectorXd& x, const VectorXd& room,
+                                      VectorXd& gradient, MatrixXd& curvature) {
+  const auto gradient_at = [&](const VectorXd& there, VectorXd& out) {
+    ++evaluations;
+    const VectorXd theta = in.natural(there);
+    surface->evaluate(span_of(theta), Order::gradient, derivatives_);
+    if (!derivatives_.admitted) return false;
+    out = -in.jacobian(there).transpose() *
+          Eigen::Map<const VectorXd>(derivatives_.gradient.data(), theta.size());
+    return true;
+  };
+  constexpr double kInfinite = std::numeric_limits<double>::infinity();
+  if (!gradient_at(x, gradient)) return kInfinite;
+  const double f = -derivatives_.log_likelihood;
+  curvature.resize(x.size(), x.size());
+  for (Index j = 0; j < x.size(); ++j) {
+    const double step = kEdgeStep * room(j);
+    VectorXd slope = VectorXd::Zero(x.size()), moved = x, there;
+    for (const auto& [moves, weight] : {std::pair{1., 8.}, {-1., -8.}, {2., -1.}, {-2., 1.}}) {
+      moved(j) = x(j) + moves * step;
+      if (!gradient_at(moved, there)) return kInfinite;
+      slope += weight / (12 * step) * there;
+    }
+    curvature.col(j) = slope;
+  }
+  curvature = (0.5 * (curvature + curvature.transpose())).eval();
+  return f;
+}
+
+// `rough` second derivatives are for steps far from the end.
+Objective Problem::objective_in(const Chart& in, bool rough) {
+  return {.value = [this, &in](const VectorXd& x) { return value(in, x); },
+          .derivatives = [this, &in, rough](
+                             const VectorXd& x, Curvature kind, VectorXd& g,
+                             MatrixXd& B) { return derivatives(in, rough, x, kind, g, B); }};
+}
+
+// Of the minimised function; 0 where it has none.
+double Problem::slope_in_mu(VectorXd theta, double mu) {
+  theta(0) = mu;
+  ++evaluations;
+  surface->evaluate(span_of(theta), Order::gradient, derivatives_);
+  return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
+}
+
+}  // namespace brace
