@@ -19,10 +19,6 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-using Eigen::Index;
-using Eigen::MatrixXd;
-using Eigen::VectorXd;
-
 // Scoring steps from each starting point before they are compared. In the study of
 // docs/estimation.md no step at all misses 3 of 500 maxima, one step 1, three steps 1.
 constexpr int kPolish = 1;
@@ -35,11 +31,11 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 // are known better than to kUnknown and every alpha is so many standard errors from 0; a point on
 // its slope lies at most so far below it.
 constexpr double kSameTop = 1e-5, kUnknown = 0.1, kFelt = 2.5, kSlope = 2;
-// Rows from which one hill is the rule for the simplest families; how many starts the others
-// polish.
+// Rows from which one hill is the rule, and how many starts are polished there.
 constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4;
-// More points where the maximum is not beyond doubt: how many, and how far their mu lies from
-// the mean in standard deviations. One in four is climbed to its end.
+// More points where the maximum is not beyond doubt: how many, how many steps every second one
+// makes with its shape held, how far their mu lies from the mean in standard deviations and they
+// beyond the starts in distances between two. One in four is climbed to its end.
 constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;

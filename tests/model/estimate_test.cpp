@@ -407,6 +407,43 @@ INSTANTIATE_TEST_SUITE_P(Families, PassesOfAFamily,
                                          Passes{"ewma", {.94}}),
                          [](const auto& i) { return std::string(i.param.family); });
 
+// Where shocks hardly move the variance the likelihood is a ridge with several tops: no climb from
+// anywhere ends above the one that is found.
+TEST(Estimate, LooksFurtherWhereTheMaximumIsNotBeyondDoubt) {
+  const auto made = [](const char* line, const std::vector<double>& theta, std::uint64_t stream) {
+    return simulate(parse_model(line), theta, 1000, {.seed = 57, .stream = stream});
+  };
+  EXPECT_EQ(estimate("const / garch / normal", made("const / garch / normal", {0, .02, .1, .88}, 0))
+                .convergence.starts,
+            4);
+  const std::pair<const char*, std::vector<double>> weak[] = {
+      {"const / garch / normal", {0, .7, .02, .28}},
+      {"const / gjr / student", {0, .6, .01, .03, .38, 7}},
+      {"const / arch e1,2 / skew-student", {0, .9, .05, .02, 7, -.2}},
+      {"const / igarch / normal", {0, .001, .01}}};
+  for (const auto& [line, theta] : weak)
+    for (std::uint64_t stream = 0; stream < 4; ++stream) {
+      const Series y = made(line, theta, stream);
+      const Fit found = estimate(line, y);
+      ASSERT_TRUE(found.usable()) << line << ' ' << stream;
+      const bool beyond_doubt = found.convergence.starts <= 4;
+      RandomStream u(58, stream);
+      for (int climb = 0; climb < 20; ++climb) {
+        std::vector<double> start = theta;
+        const double alpha = .3 * u.uniform(), beta = (.99 - alpha) * u.uniform();
+        start[1] = 1 - alpha - beta;
+        start[2] = alpha;
+        if (theta.size() > 3 && line[8] != 'a' && line[8] != 'i')
+          start[line[8] == 'g' && line[9] == 'j' ? 4 : 3] = beta;
+        const Fit other = estimate(line, y, {.start = start, .start_only = true});
+        if (other.usable()) {
+          EXPECT_LT(*other.log_likelihood, *found.log_likelihood + 1e-3)
+              << line << ' ' << stream << (beyond_doubt ? ", from four starts" : "");
+        }
+      }
+    }
+}
+
 TEST(VarianceTargeting, LongRunIsTheSamplesAndTheRestFollows) {
   Series y = simulate(parse_model("const / gjr / student"), {.03, .05, .05, .06, .85, 7}, 3000,
                       {.seed = 15});
@@ -438,7 +475,7 @@ TEST(VarianceTargeting, LongRunIsTheSamplesAndTheRestFollows) {
 TEST(VarianceTargeting, ErrorsKnowThatTheTargetIsEstimated) {
   constexpr int kSeries = 300;
   std::vector<std::vector<double>> estimates(4), errors(4);
-  for (std::uint64_t s = 0; s < static_cast<std::uint64_t>(series); ++s) {
+  for (std::uint64_t s = 0; s < kSeries; ++s) {
     const Series y =
         simulate(parse_model("const / garch / normal"), {.05, .1, .1, .8}, 3000, {.seed = 700 + s});
     const Fit fit = estimate("const / garch / normal", y, {.target_variance = true});
