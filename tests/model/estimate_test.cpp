@@ -390,8 +390,9 @@ class PassesOfAFamily : public testing::TestWithParam<Passes> {
 TEST_P(PassesOfAFamily, AreFewTimesThoseOfGarch) {
   for (const char* law : {"normal", "student", "ged", "skew-student"}) {
     const int garch = median("garch", {.02, .08, .90}, law, 9);
-    const int own =
-        median(GetParam().family, GetParam().variance, law, GetParam().times_garch > 3 ? 1 : 9);
+    const bool dear = GetParam().times_garch > 3;
+    if (dear && std::string_view(law) != "normal") continue;
+    const int own = median(GetParam().family, GetParam().variance, law, dear ? 5 : 9);
     fmt::print("  {} / {}: {} passes, garch {}\n", GetParam().family, law, own, garch);
     EXPECT_LE(own, GetParam().times_garch * garch) << law;
   }
