@@ -49,8 +49,9 @@ constexpr int kKinkedSteps = 50;
 // How far beside a kink its slopes are taken, and by how many times its bend a slope must be too
 // steep for a maximum before no climb is worth while.
 constexpr double kBeside = 1e-9, kPlainly = 2;
-// A kink whose likelihood is so little below that of a smooth maximum is climbed to its end.
-constexpr double kNearKink = 0.01;
+// A kink whose likelihood is so little below that of a smooth maximum is climbed to its end; around
+// where a climb stalled, one that is so little below the highest.
+constexpr double kNearKink = 0.01, kNearStall = 0.1;
 // How much lower a kink must be than a smooth maximum.
 constexpr double kLower = 1e-5;
 
@@ -83,6 +84,7 @@ class JointClimb {
         for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
       starts_ += more.size();
       climb(more, std::max<std::size_t>(1, more.size() / 4));
+      if (settled(best_)) climb_from_bounds();
     }
     look_for_kinks();
     const auto starts = static_cast<int>(starts_);
@@ -127,6 +129,23 @@ class JointClimb {
     const VectorXd away = x - best_.x;
     const double fall = 0.5 * away.dot(best_.hessian * away);
     return fall < kSlope && std::abs(f - best_.f - fall) < 0.5 * fall;
+  }
+
+  // From the highest point with each coordinate moved to each of its bounds: where the likelihood
+  // is flat a hill of its own may lean on one.
+  void climb_from_bounds() {
+    const LinearConstraints& bounds = problem_.chart.constraints();
+    std::vector<VectorXd> points;
+    for (Index i = 0; i < bounds.C.rows(); ++i) {
+      if (best_.is_active(i) || (bounds.C.row(i).array() != 0).count() != 1) continue;
+      Index coordinate = 0;
+      bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
+      VectorXd x = best_.x;
+      x(coordinate) = bounds.d(i) / bounds.C(i, coordinate);
+      points.push_back(problem_.feasible(std::move(x)));
+    }
+    starts_ += points.size();
+    if (!points.empty()) climb(points, kFinished);
   }
 
   // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
@@ -249,9 +268,9 @@ class JointClimb {
   // looked for where the highest climb stalled, and beside a smooth maximum.
   void look_for_kinks() {
     if (!may_kink()) return;
-    if (stalled_ && !(settled(best_) && stalled_->f > best_.f)) {
+    if (stalled_ && !(settled(best_) && stalled_->f > best_.f + kNearStall)) {
       VectorXd from = problem_.chart.natural(stalled_->x);
-      double below = stalled_->f + kLower;
+      double below = (settled(best_) ? std::min(stalled_->f, best_.f) : stalled_->f) + kLower;
       for (int round = 0; round < kKinkRounds && climb_kinks(from, below, kKinksSeen); ++round) {
         from = on_kink_->chart.natural(on_kink_->top.x);
         below = on_kink_->top.f;
@@ -290,7 +309,7 @@ class JointClimb {
     for (std::size_t i = 0; i < seen; ++i) {
       VectorXd there = from;
       there(0) = values[i];
-      if (const double f = problem_.value_at(there); f < below + kNearKink)
+      if (const double f = problem_.value_at(there); f < below + (give ? kNearKink : kNearStall))
         ranked.emplace_back(f, values[i]);
     }
     std::sort(ranked.begin(), ranked.end());
