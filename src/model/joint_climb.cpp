@@ -84,7 +84,7 @@ class JointClimb {
         for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
       starts_ += more.size();
       climb(more, std::max<std::size_t>(1, more.size() / 4));
-      if (settled(best_)) climb_from_bounds();
+      if (settled(best_) && asked == 0) climb_from_bounds();
     }
     look_for_kinks();
     const auto starts = static_cast<int>(starts_);
@@ -140,9 +140,10 @@ class JointClimb {
       if (best_.is_active(i) || (bounds.C.row(i).array() != 0).count() != 1) continue;
       Index coordinate = 0;
       bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
+      if (problem_.chart.parameter(coordinate) < problem_.parts.mean.size()) continue;
       VectorXd x = best_.x;
       x(coordinate) = bounds.d(i) / bounds.C(i, coordinate);
-      points.push_back(problem_.feasible(std::move(x)));
+      if ((bounds.d - bounds.C * x).minCoeff() >= 0) points.push_back(std::move(x));
     }
     starts_ += points.size();
     if (!points.empty()) climb(points, kFinished);
