@@ -85,15 +85,10 @@ std::vector<Interval> intervals_of(const std::vector<double>& values,
   std::vector<double> orders;
   for (const int percent : percents)
     for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
-  std::sort(orders.begin(), orders.end());
   const std::vector<double> ends = quantiles(values, orders);
-  const auto end_at = [&](double order) {
-    return map(ends[static_cast<std::size_t>(std::lower_bound(orders.begin(), orders.end(), order) -
-                                             orders.begin())]);
-  };
   std::vector<Interval> out;
-  for (const int percent : percents)
-    out.push_back({percent, end_at(0.5 - percent / 200.0), end_at(0.5 + percent / 200.0)});
+  for (std::size_t i = 0; i < percents.size(); ++i)
+    out.push_back({percents[i], map(ends[2 * i]), map(ends[2 * i + 1])});
   return out;
 }
 
