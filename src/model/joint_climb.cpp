@@ -248,9 +248,9 @@ class JointClimb {
     const bool kinked = std::holds_alternative<Egarch>(problem_.model.variance) ||
                         std::holds_alternative<Aparch>(problem_.model.variance) ||
                         std::holds_alternative<Ged>(problem_.model.shocks);
-    return kinked && !problem_.exact && problem_.chart.size() > 1 &&
-           problem_.chart.parameter(0) == 0 && problem_.model.mean.constant &&
-           arma_terms(problem_.model) == 0 && problem_.at.regression.size() == 1;
+    return kinked && problem_.chart.size() > 1 && problem_.chart.parameter(0) == 0 &&
+           problem_.model.mean.constant && arma_terms(problem_.model) == 0 &&
+           problem_.at.regression.size() == 1;
   }
 
   // Whether there is a kink in mu where the other parameters are these.
