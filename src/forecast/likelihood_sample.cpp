@@ -177,7 +177,9 @@ Proposal first_proposal(const Fit& fit, const Coordinates& coordinates, double s
 class Target {
  public:
   Target(const Fit& fit, const Coordinates& coordinates)
-      : coordinates_(coordinates),
+      : model_(fit.model),
+        names_(parameter_names(fit.model)),
+        coordinates_(coordinates),
         rules_(fit.model),
         power_(flattening(fit)),
         likelihood_(fit.model, mean_data(fit.model, fit.window()), Order::scoring) {}
@@ -196,10 +198,22 @@ class Target {
     const Eigen::LLT<MatrixXd> root(information);
     if (root.info() != Eigen::Success) return kNone;
     return power_ * at_.log_likelihood + root.matrixLLT().diagonal().array().log().sum() +
-           coordinates_.slopes(x).array().abs().log().sum();
+           coordinates_.slopes(x).array().abs().log().sum() + for_persistence(theta);
   }
 
  private:
+  // ln (1 - p^2)^(-1/2), or 0 where there is no persistence below 1.
+  [[nodiscard]] double for_persistence(std::span<const double> theta) const {
+    const std::size_t shape = names_.mean.size() + names_.variance.size();
+    const std::optional<double> p =
+        variance_family(model_.variance)
+            .persistence(model_, theta.subspan(names_.mean.size(), names_.variance.size()),
+                         theta.subspan(shape));
+    return p && std::abs(*p) < 1 ? -0.5 * std::log1p(-*p * *p) : 0;
+  }
+
+  const Model& model_;
+  ParameterNames names_;
   const Coordinates& coordinates_;
   AdmissionRules rules_;
   double power_;

@@ -21,7 +21,10 @@ inline constexpr std::size_t kFewRows = 500;
 
 // Parameters by the likelihood times the prior of Jeffreys (1946), the root of the determinant of
 // the information, which says nothing of its own, does not depend on the coordinates, and takes the
-// edge off places where a parameter drops out (beta where alpha is 0). By importance sampling whose
+// edge off places where a parameter drops out (beta where alpha is 0). The information is that of
+// the data at hand, which does not grow with persistence p as an expected one does; what it lacks
+// is the factor (1 - p^2)^(-1/2) of the reference prior of an autoregression (Berger and Yang
+// 1994), without which short samples tell persistence too low. By importance sampling whose
 // Student proposals learn from the rounds before, each point weighed against their mixture
 // (Cornuet, Marin, Mira and Robert 2012). Where errors are wider than the Hessian's because the law
 // is wrong, the log-likelihood is flattened in their ratio (Pauli, Racugno and Ventura 2011).

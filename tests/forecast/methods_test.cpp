@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <cmath>
+#include <numbers>
 #include <numeric>
 #include <sstream>
 
@@ -91,6 +92,43 @@ TEST(ShortSamples, DrawsHaveTheLawOfTheTextbook) {
       EXPECT_NEAR(i.high, high, .1 * (high - low)) << n << " " << i.percent;
     }
   }
+}
+
+// One free parameter, whose law can be summed up by hand: beta, by the likelihood, the root of its
+// information and (1 - p^2)^(-1/2), p the persistence.
+TEST(ShortSamples, PersistenceHasTheReferencePriorOfAnAutoregression) {
+  constexpr double kOmega = .05, kAlpha = .08;
+  const Series y = returns("zero / garch / normal", {kOmega, kAlpha, .9}, 150);
+  Model model = parse_model("zero / garch / normal");
+  model.held = {{"omega", kOmega}, {"alpha1", kAlpha}};
+  const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+  const Interval band =
+      forecast(fit, {.horizon = 1, .intervals = {80}}).steps[0].volatility_interval[0];
+  const double before = fit.presample;
+  ASSERT_NEAR(fit.variances[0], kOmega + (kAlpha + fit.estimates()[2]) * before, 1e-12);
+  // The volatility of the next row grows with beta: what lies below an end of the band is a share
+  // of the sum.
+  double all = 0, below_low = 0, below_high = 0;
+  const double top = fit.log_likelihood.value();
+  for (double beta = .00005; beta < 1 - kAlpha; beta += .0001) {
+    double h = before, slope = 0, square = before, log_likelihood = 0, information = 0;
+    for (const double e : y.values) {
+      slope = h + beta * slope;
+      h = kOmega + kAlpha * square + beta * h;
+      square = e * e;
+      log_likelihood -= .5 * (std::log(2 * std::numbers::pi * h) + square / h);
+      information += .5 * slope * slope / (h * h);
+    }
+    const double volatility = std::sqrt(kOmega + kAlpha * square + beta * h),
+                 persistence = kAlpha + beta,
+                 density = std::exp(log_likelihood - top) *
+                           std::sqrt(information / (1 - persistence * persistence));
+    all += density;
+    if (volatility < band.low) below_low += density;
+    if (volatility < band.high) below_high += density;
+  }
+  EXPECT_NEAR(below_low / all, .1, .015);
+  EXPECT_NEAR(below_high / all, .9, .015);
 }
 
 // Where the likelihood is nearly normal both ways of drawing say the same; nothing depends on the
