@@ -20,6 +20,7 @@ namespace {
 template <class Family>
 constexpr VarianceFamily kEntry{.bounds = Family::bounds,
                                 .starts = Family::starts,
+                                .twins = Family::twins,
                                 .persistence = Family::persistence,
                                 .dynamics = Family::dynamics,
                                 .next = Family::next,

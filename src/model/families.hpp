@@ -66,6 +66,9 @@ struct VarianceFamily {
   // Starting points for data scaled to unit variance, widely spread; the engine takes the best.
   // Without the coefficients of regressors.
   std::vector<std::vector<double>> (*starts)(const Model& model);
+  // Other parameters of the variance under which it is nearly the same, for data of unit variance
+  // and without the coefficients of regressors: a hill of their own may rise there.
+  std::vector<std::vector<double>> (*twins)(std::span<const double> theta);
   // Of shocks to the variance, alone and at once; empty where there is no such number.
   std::optional<double> (*persistence)(const Model& model, std::span<const double> theta,
                                        std::span<const double> shape);
@@ -100,6 +103,7 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
 
 // What most families have in common; one of their own hides it.
 struct FamilyDefaults {
+  static std::vector<std::vector<double>> twins(std::span<const double>) { return {}; }
   static double state(const StepRules&, const VarianceState&, double) { return 0; }
   // e^2.
   static News news(const StepRules& rules, double h, const double* e);

@@ -84,7 +84,10 @@ class JointClimb {
         for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
       starts_ += more.size();
       climb(more, std::max<std::size_t>(1, more.size() / 4));
-      if (settled(best_) && asked == 0) climb_from_bounds();
+      if (settled(best_) && asked == 0) climb_beside();
+      climb_on();
+      look_for_kinks();
+      if (on_kink_) follow_kinks();
     }
     look_for_kinks();
     const auto starts = static_cast<int>(starts_);
@@ -131,9 +134,9 @@ class JointClimb {
     return fall < kSlope && std::abs(f - best_.f - fall) < 0.5 * fall;
   }
 
-  // From the highest point with each coordinate moved to each of its bounds: where the likelihood
-  // is flat a hill of its own may lean on one.
-  void climb_from_bounds() {
+  // From beside the highest point, where it is flat and a hill of its own may rise: each coordinate
+  // of variance and shocks moved to each of its bounds, and parameters that mean nearly the same.
+  void climb_beside() {
     const LinearConstraints& bounds = problem_.chart.constraints();
     std::vector<VectorXd> points;
     for (Index i = 0; i < bounds.C.rows(); ++i) {
@@ -143,10 +146,33 @@ class JointClimb {
       if (problem_.chart.parameter(coordinate) < problem_.parts.mean.size()) continue;
       VectorXd x = best_.x;
       x(coordinate) = bounds.d(i) / bounds.C(i, coordinate);
-      if ((bounds.d - bounds.C * x).minCoeff() >= 0) points.push_back(std::move(x));
+      points.push_back(inside(x));
     }
     starts_ += points.size();
     if (!points.empty()) climb(points, kFinished);
+    points.clear();
+    const VectorXd top = problem_.chart.natural(best_.x);
+    const std::span<const double> variance =
+        std::span(top.data(), static_cast<std::size_t>(top.size()))
+            .subspan(problem_.parts.mean.size());
+    for (const std::vector<double>& twin :
+         variance_family(problem_.model.variance).twins(variance)) {
+      VectorXd theta = top;
+      std::copy(twin.begin(), twin.end(), theta.begin() + problem_.first_variance());
+      points.push_back(inside(problem_.chart.working(problem_.with_held(std::move(theta)))));
+    }
+    starts_ += points.size();
+    if (!points.empty()) climb(points, kFinished);
+  }
+
+  // The point nearest to x that meets the bounds, which the highest point does but for rounding.
+  [[nodiscard]] VectorXd inside(const VectorXd& x) const {
+    const LinearConstraints& bounds = problem_.chart.constraints();
+    if ((bounds.d - bounds.C * x).minCoeff() >= 0) return x;
+    const Eigen::LLT<MatrixXd> identity(MatrixXd::Identity(x.size(), x.size()));
+    return best_.x + solve_quadratic(best_.x - x, identity, bounds.C,
+                                     (bounds.d - bounds.C * best_.x).cwiseMax(0))
+                         .s;
   }
 
   // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
@@ -242,6 +268,14 @@ class JointClimb {
     }
   }
 
+  // On from where a climb stalled above all maxima that were found.
+  void climb_on() {
+    if (may_kink() || !stalled_ || !settled(best_) || !(stalled_->f < best_.f - kSameTop)) return;
+    keep_better(minimise(problem_.objective_in(problem_.chart), problem_.chart.constraints(),
+                         stalled_->x,
+                         {.damping = true, .max_iterations = problem_.options.max_iterations}));
+  }
+
   // The likelihood of egarch, of aparch with delta at or below 1, and of ged shocks with nu at 1
   // has a kink in mu at every mu = y_t, and its maximum may lie on one, where no gradient vanishes.
   [[nodiscard]] bool may_kink() const {
@@ -270,17 +304,21 @@ class JointClimb {
   void look_for_kinks() {
     if (!may_kink()) return;
     if (stalled_ && !(settled(best_) && stalled_->f > best_.f + kNearStall)) {
-      VectorXd from = problem_.chart.natural(stalled_->x);
-      double below = (settled(best_) ? std::min(stalled_->f, best_.f) : stalled_->f) + kLower;
-      for (int round = 0; round < kKinkRounds && climb_kinks(from, below, kKinksSeen); ++round) {
-        from = on_kink_->chart.natural(on_kink_->top.x);
-        below = on_kink_->top.f;
-      }
+      const double below = settled(best_) ? std::min(stalled_->f, best_.f) : stalled_->f;
+      if (climb_kinks(problem_.chart.natural(stalled_->x), below + kLower, kKinksSeen))
+        follow_kinks();
       stalled_.reset();
     }
     // From one given point a smooth maximum is the answer: no kink beside it is asked for.
     if (settled(best_) && !problem_.options.start_only && kinks_at(problem_.chart.natural(best_.x)))
       (void)climb_kinks(problem_.chart.natural(best_.x), best_.f - kLower, kKinks, give_of_mu());
+  }
+
+  // From the highest kink to higher ones around it.
+  void follow_kinks() {
+    for (int round = 1; round < kKinkRounds; ++round)
+      if (!climb_kinks(on_kink_->chart.natural(on_kink_->top.x), on_kink_->top.f, kKinksSeen))
+        return;
   }
 
   // What is left of the curvature in mu at the maximum where the others give way.

@@ -12,6 +12,7 @@
 #include "brace/model/model_line.hpp"
 #include "brace/model/simulate.hpp"
 #include "model/chart.hpp"
+#include "model/families.hpp"
 #include "model/likelihood_passes.hpp"
 #include "support/dual.hpp"
 
@@ -294,6 +295,32 @@ TEST(Likelihood, FarScalesKeepTheirDigits) {
     ASSERT_TRUE(d.admitted) << c;
     EXPECT_NEAR(d.log_likelihood + 300 * std::log(c), base, 1e-9) << c;
   }
+}
+
+// A component that is left alone may be the short or the long one: parameters far apart, one
+// variance.
+TEST(Twins, OfTwoComponentsHaveNearlyOneLikelihood) {
+  const Model model = parse_model("zero / twocomp");
+  const auto twins = [&](const std::vector<double>& theta) {
+    return variance_family(model.variance).twins(theta);
+  };
+  for (const std::vector<double>& theta :
+       {std::vector<double>{2e-3, 0, .5, .998, .08}, {1e-5, .08, .915, .9999, 0}}) {
+    const Series y = simulate(model, theta, 3000, {.seed = 19});
+    ASSERT_EQ(twins(theta).size(), 1U);
+    const std::vector<double> twin = twins(theta).front();
+    Likelihood<double> likelihood(model, y.values);
+    const double here = likelihood.evaluate(theta, Order::value).log_likelihood,
+                 there = likelihood.evaluate(twin, Order::value).log_likelihood;
+    EXPECT_NEAR(here, there, 10);
+    // Half of the shocks' effect is no twin.
+    std::vector<double> other = theta;
+    other[1] /= 2;
+    other[4] /= 2;
+    EXPECT_GT(here - likelihood.evaluate(other, Order::value).log_likelihood, 20);
+  }
+  EXPECT_TRUE(twins({.02, .05, .6, .99, .03}).empty());
+  EXPECT_TRUE(variance_family(Garch{}).twins(std::vector<double>{.1, .1, .8}).empty());
 }
 
 TEST(Likelihood, RefusesParametersWithoutAPositiveVariance) {

@@ -92,6 +92,19 @@ struct TwoComponentFamily : FamilyDefaults {
     return all;
   }
 
+  // A component that is left alone may be the short or the long one: the other way round, beside a
+  // level that hardly moves.
+  static std::vector<std::vector<double>> twins(std::span<const double> theta) {
+    constexpr double kGone = 1e-3, kStill = .9999, kLevel = .1;
+    const double alpha = theta[kAlpha], beta = theta[kBeta], rho = theta[kRho], phi = theta[kPhi];
+    if (alpha < kGone) return {{(1 - kStill) * kLevel, phi, std::max(0.0, rho - phi), kStill, 0}};
+    if (phi < kGone) {
+      const double fade = std::min(alpha + beta, kStill), level = theta[kOmega] / (1 - rho);
+      return {{std::min(1.0, level) * (1 - fade), 0, alpha, fade, alpha}};
+    }
+    return {};
+  }
+
   static std::vector<std::vector<double>> starts(const Model&) {
     std::vector<std::vector<double>> points;
     struct Guess {
