@@ -20,7 +20,7 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 // Scoring steps from each starting point before they are compared. In the study of
-// docs/estimation.md no step at all misses 3 of 500 maxima, one step 1, three steps 1.
+// docs/estimation.md no step at all misses 3 of 500 maxima, one none.
 constexpr int kPolish = 1;
 // Where several hills are likely: steps from each guess, how many are climbed to their end, how
 // near to an end the same hill is meant, and how far below the highest a hill is given up.
@@ -32,7 +32,7 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 // its slope lies at most so far below it.
 constexpr double kSameTop = 1e-5, kUnknown = 0.1, kFelt = 2.5, kSlope = 2;
 // Rows from which one hill is the rule, and how many starts are polished there.
-constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4;
+constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 3;
 // More points where the maximum is not beyond doubt: how many, how many steps every second one
 // makes with its shape held, how far their mu lies from the mean in standard deviations and they
 // beyond the starts in distances between two. One in four is climbed to its end.

@@ -27,23 +27,38 @@ std::span<const double> span_of(const VectorXd& v) {
   return {v.data(), static_cast<std::size_t>(v.size())};
 }
 
+// The sum of f over values that are present: four sums side by side, since an addition need not
+// wait for the one before it.
+template <class F>
+double sum_over(const std::vector<double>& values, F&& f) {
+  const auto at = [&](std::size_t t) { return std::isnan(values[t]) ? 0 : f(values[t]); };
+  double a = 0, b = 0, c = 0, d = 0;
+  std::size_t t = 0;
+  for (; t + 4 <= values.size(); t += 4) {
+    a += at(t);
+    b += at(t + 1);
+    c += at(t + 2);
+    d += at(t + 3);
+  }
+  for (; t < values.size(); ++t) a += at(t);
+  return a + b + (c + d);
+}
+
 Scaled scale_data(const MeanData& data, bool centre, bool scale, std::size_t pure_columns) {
   Scaled s{.data = data};
-  double sum = 0, squares = 0;
-  for (const double v : data.change)
-    if (!std::isnan(v)) {
-      sum += v;
-      ++s.observed;
-    }
+  s.observed = static_cast<std::size_t>(std::count_if(data.change.begin(), data.change.end(),
+                                                      [](double v) { return !std::isnan(v); }));
   const auto n = static_cast<double>(s.observed);
   // Levels that fill a gap between differences would have to be tilted by the centre: left alone.
-  if (centre && (data.lost == 0 || data.missing.empty())) s.centre = sum / n;
-  for (const double v : data.change)
-    if (!std::isnan(v)) squares += (v - s.centre) * (v - s.centre);
-  if (scale) s.scale = std::sqrt(squares / n);
-  for (double& v : s.data.change) v = (v - s.centre) / s.scale;
-  for (double& v : s.data.filled) v = (v - s.centre) / s.scale;
-  for (double& v : s.data.level) v /= s.scale;
+  if (centre && (data.lost == 0 || data.missing.empty()))
+    s.centre = sum_over(data.change, [](double v) { return v; }) / n;
+  if (scale)
+    s.scale = std::sqrt(
+        sum_over(data.change, [&](double v) { return (v - s.centre) * (v - s.centre); }) / n);
+  const double per_scale = 1 / s.scale;
+  for (double& v : s.data.change) v = (v - s.centre) * per_scale;
+  for (double& v : s.data.filled) v = (v - s.centre) * per_scale;
+  for (double& v : s.data.level) v *= per_scale;
   s.column_scales = Eigen::VectorXd::Ones(data.columns.cols());
   for (auto j = static_cast<Index>(pure_columns); j < data.columns.cols(); ++j) {
     s.column_scales(j) = data.columns.col(j).norm() / std::sqrt(n);

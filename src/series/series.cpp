@@ -81,39 +81,40 @@ void require_usable(const Series& series, std::size_t observations, const std::s
     throw Error(ErrorCode::bad_option,
                 fmt::format("{}: {} dates for {} values; give one date a value, or none",
                             place(series), series.times.size(), series.values.size()));
-  std::size_t kept = 0;
-  double least = std::numeric_limits<double>::infinity(), most = -least;
-  for (std::size_t i = 0; i < series.size(); ++i) {
-    const double v = series.values[i];
-    if (std::isinf(v))
-      throw Error(ErrorCode::not_finite,
-                  fmt::format("{}, {}: the value is infinite; mend it or name it as missing",
-                              place(series), series.when(i)));
-    kept += !std::isnan(v);
-    least = v < least ? v : least;
-    most = v > most ? v : most;
-    if (i > 0 && i < series.times.size() && series.times[i] <= series.times[i - 1])
+  const std::vector<double>& values = series.values;
+  if (const auto at =
+          std::find_if(values.begin(), values.end(), [](double v) { return std::isinf(v); });
+      at != values.end())
+    throw Error(
+        ErrorCode::not_finite,
+        fmt::format("{}, {}: the value is infinite; mend it or name it as missing", place(series),
+                    series.when(static_cast<std::size_t>(at - values.begin()))));
+  for (std::size_t i = 1; i < series.times.size(); ++i)
+    if (series.times[i] <= series.times[i - 1])
       throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
                                                          : ErrorCode::dates_out_of_order,
                   fmt::format("{}: {} comes after {}; sort the rows and keep one a date",
                               place(series), series.when(i), series.when(i - 1)));
-  }
   for (const Companion& companion : series.companions)
     if (companion.values.size() != series.size())
       throw Error(ErrorCode::bad_option,
                   fmt::format("{}: {} values of '{}' for {}; give one a row", place(series),
                               companion.values.size(), companion.name, series.size()));
+  const std::size_t kept = series.present();
   if (kept < observations)
     throw Error(
         ErrorCode::too_few_observations,
         fmt::format("{}: {} for {}, which needs at least {}; give a longer series", place(series),
                     text::plural(kept, "observation", "observations"), task, observations));
-  if (kept > 0 && least == most)
+  const auto first =
+      std::find_if(values.begin(), values.end(), [](double v) { return !std::isnan(v); });
+  if (kept > 0 &&
+      std::all_of(first, values.end(), [&](double v) { return std::isnan(v) || v == *first; }))
     throw Error(
         ErrorCode::constant_series,
         fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
                     "right column?",
-                    place(series), text::significant(least, 6)));
+                    place(series), text::significant(*first, 6)));
 }
 
 Series without_gaps(const Series& series) {
