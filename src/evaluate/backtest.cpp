@@ -21,13 +21,12 @@
 #include "brace/model/rolling.hpp"
 #include "brace/series/split.hpp"
 #include "evaluate/backtest_scores.hpp"
+#include "maths/log_mean_exp.hpp"
 #include "model/families.hpp"
 
 namespace brace {
 namespace {
 
-// Equally likely values that stand for a law in its continuous ranked probability score.
-constexpr int kScorePoints = 100;
 // Forecasts of each origin's draw of parameters, where the method has such.
 constexpr int kPathsADraw = 10;
 // Rows with known losses before weights follow them.
@@ -219,28 +218,16 @@ class Runner {
                        .log_score = kNaN,
                        .crps = kNaN});
     }
-    if (!transformed) score_density(steps.front(), fit);
+    if (!transformed) score(steps.front(), ahead.next);
     return steps;
   }
 
-  static void score_density(BacktestStep& step, const Fit& fit) {
+  static void score(BacktestStep& step, const NextRow& next) {
     if (std::isnan(step.actual)) return;
-    const ShockLaw& law = shock_law(fit.model.shocks);
-    const ParameterNames names = parameter_names(fit.model);
-    const std::vector<double> theta = fit.estimates();
-    const std::span<const double> shape =
-        std::span(theta).subspan(names.mean.size() + names.variance.size());
-    const double sd = std::sqrt(step.variance), z = (step.actual - step.mean) / sd;
-    step.transform = law.cdf(z, shape);
-    step.log_score = law.log_density(z, shape) - std::log(sd);
-    if (shape.empty()) {
-      step.crps = crps_normal(step.actual, step.mean, sd);
-      return;
-    }
-    std::vector<double> values;
-    for (int i = 0; i < kScorePoints; ++i)
-      values.push_back(step.mean + sd * law.quantile((i + 0.5) / kScorePoints, shape));
-    step.crps = crps(values, step.actual);
+    const DensityScore score = score_density(next, step.actual);
+    step.transform = score.transform;
+    step.log_score = score.log_score;
+    step.crps = score.crps;
   }
 
   [[nodiscard]] std::vector<BacktestStep> from_baseline(const BaselineKind& kind,
@@ -263,12 +250,7 @@ class Runner {
                               s.mean - s.sd * std::exp(-0.5 * z * z) /
                                            std::sqrt(2 * std::numbers::pi) / (percent / 100)});
       }
-      if (steps.empty() && !std::isnan(step.actual)) {
-        const double z = (step.actual - s.mean) / s.sd;
-        step.transform = laws::normal_cdf(z);
-        step.log_score = -0.5 * (std::log(2 * std::numbers::pi) + z * z) - std::log(s.sd);
-        step.crps = crps_normal(step.actual, s.mean, s.sd);
-      }
+      if (steps.empty()) score(step, {.shocks = Normal{}, .parts = {{s.mean, s.sd * s.sd, {}}}});
       steps.push_back(std::move(step));
     }
     return steps;
@@ -300,14 +282,18 @@ void fill_proxies(std::vector<Entrant>& entrants, const std::vector<std::size_t>
 
 BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::vector<double>& w) {
   BacktestStep out = *steps.front();
-  out.mean = out.variance = 0;
-  out.transform = out.log_score = out.crps = kNaN;
+  out.mean = out.variance = out.transform = 0;
+  out.crps = kNaN;
+  std::vector<double> log_densities;
   for (Interval& i : out.return_interval) i.low = i.high = 0;
   for (TailRisk& t : out.tails) t.value_at_risk = t.shortfall = 0;
   for (std::size_t m = 0; m < steps.size(); ++m) {
     const BacktestStep& s = *steps[m];
     out.mean += w[m] * s.mean;
     out.variance += w[m] * s.variance;
+    // Of the linear pool of their laws (Stone 1961); NaN where one has none.
+    out.transform += w[m] * s.transform;
+    log_densities.push_back(s.log_score);
     for (std::size_t i = 0; i < out.return_interval.size(); ++i) {
       out.return_interval[i].low += w[m] * s.return_interval[i].low;
       out.return_interval[i].high += w[m] * s.return_interval[i].high;
@@ -317,6 +303,7 @@ BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::
       out.tails[i].shortfall += w[m] * s.tails[i].shortfall;
     }
   }
+  out.log_score = log_mean_exp(log_densities, w);
   return out;
 }
 

@@ -143,7 +143,8 @@ HorizonScore score(const Backtest& b, const Entrant& e, const Rows& rows,
     return std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
   };
   s.log_score = average(collect(e, rows, [](const BacktestStep& x) { return x.log_score; }));
-  s.crps = average(collect(e, rows, [](const BacktestStep& x) { return x.crps; }));
+  const double crps = average(collect(e, rows, [](const BacktestStep& x) { return x.crps; }));
+  if (!std::isnan(crps)) s.crps = crps;  // combinations have none
   s.berkowitz = berkowitz(transforms);
   return s;
 }

@@ -6,13 +6,26 @@
 #include <boost/math/tools/minima.hpp>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <vector>
 
 #include "brace/laws/standard.hpp"
 #include "evaluate/rows.hpp"
+#include "maths/log_mean_exp.hpp"
+#include "model/families.hpp"
 
 namespace brace {
 namespace {
+
+// Equally likely values that stand for a law in its continuous ranked probability score.
+constexpr std::size_t kScorePoints = 100;
+
+// How far one goes from one of n places to the next so that all are met, neighbours far apart.
+std::size_t stride(std::size_t n) {
+  auto step = static_cast<std::size_t>(std::numbers::phi_v<double> / 2 * static_cast<double>(n));
+  while (std::gcd(step, n) != 1) ++step;
+  return step;
+}
 
 struct Ar1 {
   double mean, variance, log_likelihood;
@@ -90,6 +103,35 @@ BerkowitzTest berkowitz(std::span<const double> transforms) {
                          ? "an outcome foretells where in its distribution the next falls"
                          : "outcomes do not depend on the one before";
   return b;
+}
+
+DensityScore score_density(const NextRow& next, double actual) {
+  require_rows("score_density", next.parts.size(), 1);
+  const ShockLaw& law = shock_law(next.shocks);
+  const auto parts = static_cast<double>(next.parts.size());
+  // Quantiles of each part, those of different parts at different places: together of every place
+  // between 0 and 1.
+  const std::size_t of_each = (kScorePoints + next.parts.size() - 1) / next.parts.size();
+  const std::size_t step = stride(next.parts.size());
+  const bool closed = next.parts.size() == 1 && law.shapes.empty();
+  DensityScore score;
+  std::vector<double> logs, values;
+  for (std::size_t p = 0; p < next.parts.size(); ++p) {
+    const NextRow::Part& part = next.parts[p];
+    const double sd = std::sqrt(part.variance), z = (actual - part.mean) / sd;
+    score.transform += law.cdf(z, part.shape) / parts;
+    logs.push_back(law.log_density(z, part.shape) - std::log(sd));
+    const double place = (static_cast<double>(p * step % next.parts.size()) + 0.5) / parts;
+    for (std::size_t i = 0; i < of_each && !closed; ++i)
+      values.push_back(part.mean + sd * law.quantile((static_cast<double>(i) + place) /
+                                                         static_cast<double>(of_each),
+                                                     part.shape));
+  }
+  score.log_score = log_mean_exp(logs);
+  const NextRow::Part& first = next.parts.front();
+  score.crps =
+      closed ? crps_normal(actual, first.mean, std::sqrt(first.variance)) : crps(values, actual);
+  return score;
 }
 
 }  // namespace brace

@@ -360,6 +360,7 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
   if (!dates.empty()) ahead.origin = fit.series->times[fit.first + fit.count - 1];
   ahead.steps = std::move(outlook.steps);
   ahead.half_way = outlook.long_run ? outlook.half_life : std::nullopt;
+  ahead.next = {.shocks = fit.model.shocks, .parts = std::move(cloud.next)};
   ahead.effective_draws = cloud.effective;
   ahead.monte_carlo_error =
       batch_error(cloud.returns.back(), cloud.paths_a_draw, ahead.intervals.back());

@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "brace/hypothesis/moments.hpp"
+#include "maths/log_mean_exp.hpp"
 #include "model/admissible.hpp"
 #include "model/likelihood.hpp"
 
@@ -53,14 +54,6 @@ struct Moments {
   VectorXd mean;
   MatrixXd spread;
 };
-
-// ln of the mean of exp(v), safe from overflow.
-double log_mean_exp(const std::vector<double>& v) {
-  const double top = *std::max_element(v.begin(), v.end());
-  double sum = 0;
-  for (const double x : v) sum += std::exp(x - top);
-  return top + std::log(sum / static_cast<double>(v.size()));
-}
 
 // Coordinates in which the likelihood is nearer to a Student law: the logarithm of the level,
 // shapes as the engine has them; held parameters left out.

@@ -42,6 +42,7 @@ void Cloud::append(const Cloud& other) {
   for (std::size_t k = 0; k < original.size(); ++k) join(original[k], other.original[k]);
   join(total_return, other.total_return);
   join(total_variance, other.total_variance);
+  next.insert(next.end(), other.next.begin(), other.next.end());
   paths += other.paths;
   refused += other.refused;
   drawn += other.drawn;
@@ -86,6 +87,7 @@ void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shoc
     cloud.total_return[first + p] = sum;
     cloud.total_variance[first + p] = variance;
   }
+  cloud.next[first / count] = {mu_[0], h1, {shape.begin(), shape.end()}};
 }
 
 bool PathMaker::run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
@@ -124,6 +126,10 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
     cloud.total_return[at] =
         levels_ ? y_.back() - start.levels[0] : std::accumulate(y_.begin(), y_.end(), 0.0);
     cloud.total_variance[at] = variance;
+    if (p == 0) {
+      const double h = cloud.variances[0][at];
+      cloud.next[first / count] = {y_[0] - std::sqrt(h) * z_[0], h, {shape.begin(), shape.end()}};
+    }
   }
   return all_finite(cloud, first, count);
 }
@@ -183,6 +189,7 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
   });
   cloud.refused = std::accumulate(refused.begin(), refused.end(), std::size_t{0});
   cloud.drawn = uncertain ? draws : 0;
+  if (!uncertain) cloud.next.resize(1);  // all are the same
   if (sample) cloud.effective = sample->effective();
   return cloud;
 }

@@ -20,6 +20,7 @@ struct Cloud {
   std::size_t paths, paths_a_draw;
   std::vector<std::vector<double>> returns, variances;  // [step][path]
   std::vector<double> total_return, total_variance;     // [path]
+  std::vector<NextRow::Part> next;                      // [draw]
   std::vector<std::vector<double>> original;            // [step][path], where it is asked for
   std::size_t refused = 0, drawn = 0;
   std::optional<double> effective;  // of a LikelihoodSample
@@ -31,6 +32,7 @@ struct Cloud {
         variances(horizon, std::vector<double>(count)),
         total_return(count),
         total_variance(count),
+        next(count / by_draw),
         original(with_original ? horizon : 0, std::vector<double>(count)) {}
 
   // The paths of another as well, of the same horizon.
@@ -47,9 +49,10 @@ class PathMaker {
  public:
   PathMaker(const Model& model, std::size_t horizon, const Columns& columns);
 
-  // Fills paths first .. first + count - 1 of the cloud; total_return is from `level`, the last
-  // value, where the model has differences. `original` is left alone. False where a path left the
-  // range of numbers, as parameters far from the estimates may make it: then they say nothing.
+  // Fills paths first .. first + count - 1 of the cloud, a draw's, and the law of its next row;
+  // total_return is from `level`, the last value, where the model has differences. `original` is
+  // left alone. False where a path left the range of numbers, as parameters far from the estimates
+  // may make it: then they say nothing.
   [[nodiscard]] bool run(std::span<const double> theta, const Past& start,
                          const ShockSource& shocks, RandomStream& stream, std::size_t count,
                          Cloud& cloud, std::size_t first,

@@ -10,6 +10,7 @@
 #include <sstream>
 #include <string>
 
+#include "brace/evaluate/densities.hpp"
 #include "brace/io/files.hpp"
 #include "brace/io/journal.hpp"
 #include "brace/io/json.hpp"
@@ -28,6 +29,31 @@ Series returns(std::size_t n = 500, std::uint64_t seed = 31) {
   y.kind = Kind::log_return;
   y.name = "y";
   return y;
+}
+
+// The law that is scored is that of the method's own forecast: with more chance far out where it
+// knows that parameters are estimated.
+TEST(Backtest, ScoresTheLawOfItsMethod) {
+  const Series y = returns(300);
+  const char* model = "const / steady / student";
+  double far[2] = {};
+  for (const ForecastMethod method : {ForecastMethod::plug_in, ForecastMethod::full}) {
+    const BacktestOptions options{.window = 60, .method = method};
+    const Backtest b = backtest({model}, y, options, Executor(1));
+    const std::size_t origin = b.origins[7];
+    const Fit fit = estimate(model, rows_between(y, origin - 59, origin + 1));
+    const Forecast ahead =
+        forecast(fit, {.method = method, .draws = 200, .paths = 10, .seed = options.seed + origin});
+    EXPECT_EQ(ahead.next.parts.size(), method == ForecastMethod::full ? 200U : 1U);
+    const DensityScore score = score_density(ahead.next, y.values[origin + 1]);
+    const BacktestStep& step = b.entrants[0].steps[7][0];
+    EXPECT_NEAR(step.transform, score.transform, .01);
+    EXPECT_NEAR(step.log_score, score.log_score, .02);
+    EXPECT_NEAR(step.crps, score.crps, .01);
+    far[method == ForecastMethod::full] =
+        score_density(ahead.next, 6 * std::sqrt(ahead.steps[0].shown_variance())).log_score;
+  }
+  EXPECT_GT(far[1], far[0] + .05);
 }
 
 // The forecast of any origin is the one that estimate and forecast give on its window.
@@ -181,6 +207,8 @@ TEST(Backtest, CombinationsAreWeightedMeans) {
   const Entrant &garch = b.entrants[0], &flat = b.entrants[1], &equal = b.entrants[2],
                 &weighted = b.entrants[3];
   EXPECT_EQ(equal.kind, Entrant::Kind::combination);
+  EXPECT_FALSE(equal.scores[0].crps);
+  EXPECT_TRUE(std::isfinite(*equal.scores[0].log_score));
   double garch_loss = 0, flat_loss = 0;
   std::size_t known = 0;
   const auto loss = [](const BacktestStep& s) {
@@ -190,6 +218,13 @@ TEST(Backtest, CombinationsAreWeightedMeans) {
   for (std::size_t i = 0; i < b.origins.size(); ++i) {
     EXPECT_NEAR(equal.steps[i][0].variance,
                 .5 * (garch.steps[i][0].variance + flat.steps[i][0].variance), 1e-12);
+    // The linear pool, whose ranked score is not known.
+    EXPECT_TRUE(std::isnan(equal.steps[i][0].crps));
+    EXPECT_NEAR(equal.steps[i][0].transform,
+                .5 * (garch.steps[i][0].transform + flat.steps[i][0].transform), 1e-12);
+    EXPECT_NEAR(std::exp(equal.steps[i][0].log_score),
+                .5 * (std::exp(garch.steps[i][0].log_score) + std::exp(flat.steps[i][0].log_score)),
+                1e-12);
     if (i > 0) {  // what came at this origin's own row is known
       garch_loss += loss(garch.steps[i - 1][0]);
       flat_loss += loss(flat.steps[i - 1][0]);

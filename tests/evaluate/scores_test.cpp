@@ -7,6 +7,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "brace/base/error.hpp"
 #include "brace/evaluate/contest.hpp"
 #include "brace/evaluate/densities.hpp"
 #include "brace/evaluate/directions.hpp"
@@ -14,6 +15,7 @@
 #include "brace/evaluate/volatility.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
+#include "model/families.hpp"
 #include "support/known_answers.hpp"
 #include "support/throws.hpp"
 
@@ -122,6 +124,37 @@ TEST(Densities, ScoreOfPathsNearsTheClosedForm) {
     EXPECT_NEAR(crps(values, actual), crps_normal(actual, 1, 2), .02);
   std::vector<double> two{1, 3};  // by hand: (1 + 1) / 2 - 2 * 2 / (2 * 4)
   EXPECT_DOUBLE_EQ(crps(two, 2), .5);
+}
+
+// Equally likely parts: the density is the slope of F and holds all of the chance, and the score is
+// that of draws.
+TEST(Densities, OfAMixture) {
+  const NextRow next{.shocks = Student{}, .parts = {{0, 1, {6}}, {.5, 4, {4.5}}, {-.2, .3, {30}}}};
+  const auto score = [&](double y) { return score_density(next, y); };
+  double whole = 0;
+  constexpr double kStep = .01;
+  for (double y = -60; y < 60; y += kStep) whole += kStep * std::exp(score(y).log_score);
+  EXPECT_NEAR(whole, 1, 1e-4);
+  RandomStream u(5, 0);
+  std::vector<double> draws(90000);
+  for (std::size_t i = 0; i < draws.size(); ++i) {
+    const NextRow::Part& part = next.parts[i % 3];
+    draws[i] = part.mean +
+               std::sqrt(part.variance) * shock_law(next.shocks).quantile(u.uniform(), part.shape);
+  }
+  for (const double y : {-4., .1, 2.5}) {
+    EXPECT_NEAR((score(y + 1e-5).transform - score(y - 1e-5).transform) / 2e-5,
+                std::exp(score(y).log_score), 1e-8);
+    EXPECT_NEAR(score(y).crps, crps(draws, y), .02);
+    const DensityScore normal = score_density({.shocks = Normal{}, .parts = {{1, 4, {}}}}, y);
+    EXPECT_DOUBLE_EQ(normal.crps, crps_normal(y, 1, 2));
+    // Parts that are the same are one.
+    const DensityScore twice =
+        score_density({.shocks = Normal{}, .parts = {{1, 4, {}}, {1, 4, {}}}}, y);
+    EXPECT_NEAR(twice.log_score, normal.log_score, 1e-12);
+    EXPECT_NEAR(twice.crps, normal.crps, .015);
+  }
+  EXPECT_THROW((void)score_density({}, 0), Error);
 }
 
 TEST(Directions, TableAndChance) {

@@ -35,8 +35,9 @@ struct BacktestStep {
   std::vector<Interval> return_interval;
   std::vector<TailRisk> tails;
   double actual = 0, proxy = 0;  // NaN where the row is missing
-  // Of the first step: F(actual) and ln f(actual) under the fitted law, and the continuous ranked
-  // probability score by its quantiles; NaN for combinations.
+  // Of the first step, under the law that the method gives it (NextRow): F(actual), ln f(actual)
+  // and the continuous ranked probability score. Combinations have those of the linear pool of
+  // their models' laws, but no ranked score.
   double transform = 0, log_score = 0, crps = 0;
 };
 

@@ -2,11 +2,13 @@
 // Scores of whole forecast distributions.
 //
 //   double s = brace::crps(paths, actual);            // of simulated values
+//   brace::DensityScore d = brace::score_density(ahead.next, actual);
 //   brace::BerkowitzTest b = brace::berkowitz(transforms);
 #pragma once
 
 #include <span>
 
+#include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
 namespace brace {
@@ -15,6 +17,14 @@ namespace brace {
 // of a normal forecast in closed form, and of equally likely values, which are sorted in place.
 [[nodiscard]] double crps_normal(double actual, double mean, double sd);
 [[nodiscard]] double crps(std::span<double> values, double actual);
+
+// What came of a forecast of the next row: F(actual) and ln f(actual) of the mixture, and its
+// continuous ranked probability score: in closed form for a single normal law, else by some hundred
+// of its quantiles.
+struct DensityScore {
+  double transform = 0, log_score = 0, crps = 0;
+};
+[[nodiscard]] DensityScore score_density(const NextRow& next, double actual);
 
 // Null: the transforms are independent and uniform, so that their normal quantiles are N(0, 1)
 // without memory. Berkowitz (2001, section 2): a normal AR(1) by exact likelihood; `all`: mean 0,
