@@ -112,7 +112,9 @@ int run_forecast(const Options& o) {
   }
   if (o.start_volatility) options.first_variance = *o.start_volatility * *o.start_volatility;
   options.tails = o.tails;
-  options.refits = o.refits;
+  if (o.refits && o.method != to_string(ForecastMethod::refit))
+    throw Error(ErrorCode::bad_option, "--refits is for --method refit, which is not asked for");
+  options.refits = o.refits.value_or(options.refits);
   options.horizon = o.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
   options.intervals = o.intervals;
   options.method = method_of(o);
@@ -191,6 +193,7 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
   c->add_option("--shortest-window", o.shortest_window,
                 "rows of the shortest of them (default: a quarter of all)")
       ->check(CLI::PositiveNumber)
+      ->needs("--windows")
       ->group(group);
   c->add_option("--suppose", o.suppose,
                 "forecast as if these values had come next: a scenario, such as -5 or -5,2")

@@ -49,7 +49,7 @@ struct Options {
   std::string method = "full", future, back = "median", newer;
   std::vector<double> tails{1, 5}, suppose;
   std::optional<double> start_volatility;
-  int refits = 400;
+  std::optional<int> refits;
   int windows = 0;  // of `forecast --windows`; 0: none are averaged
   std::optional<std::size_t> shortest_window;
   // The backtest

@@ -172,6 +172,10 @@ void add_search(CLI::App& app, Options& o, Run& run) {
   c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
       ->check(CLI::NonNegativeNumber)
       ->group(how);
+  // Alone they would do nothing.
+  for (const char* option : {"--most-sar", "--most-sma", "--season-differences"})
+    c->get_option(option)->needs("--season");
+  for (const char* option : {"--law", "--mean"}) c->get_option(option)->needs("--variance");
   add_output_options(*c, o);
   c->add_option("--out", o.out, "all candidates as CSV")->group("Output");
   c->add_option("--save", o.save, "the chosen model with its series")->group("Output");

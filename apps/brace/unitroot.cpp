@@ -75,6 +75,14 @@ std::vector<TestResult> more_tests(const Options& o, const Series& level,
   return tests;
 }
 
+// Options of a test that is not asked for would do nothing.
+void require_test_of(const Options& o, bool given, const char* option, const char* test) {
+  if (given && std::find(o.tests.begin(), o.tests.end(), test) == o.tests.end())
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format("{} is for {}, which is not asked for; add --test {}", option, test, test));
+}
+
 void require_known_tests(const Options& o) {
   std::vector<std::string> known = kBatteryTests;
   known.insert(known.end(), kMoreTests.begin(), kMoreTests.end());
@@ -104,6 +112,8 @@ std::vector<std::string> table_row(const std::string& of, const TestResult& t) {
 
 int run_unitroot(const Options& o) {
   require_known_tests(o);
+  require_test_of(o, !o.periods.empty(), "--periods", "variance-ratio");
+  require_test_of(o, o.period > 0, "--period", "seasonal-roots");
   const Loaded data = load(o);
   const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
                                      [](double v) { return v <= 0; });

@@ -266,16 +266,21 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   head = fmt::format("  {:<34}", "returns");
   for (const IntervalCoverage& c : any.intervals)
     head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
-  for (const TailCoverage& c : any.tails)
-    head += fmt::format("{:>11} {:>5}", fmt::format("below {:g} %", c.percent), "p");
+  // Wide enough for percents with a fraction.
+  std::vector<std::string> tail_heads;
+  for (const TailCoverage& c : any.tails) {
+    tail_heads.push_back(fmt::format("{:>11}", fmt::format("  below {:g} %", c.percent)));
+    head += fmt::format("{} {:>5}", tail_heads.back(), "p");
+  }
   out << '\n' << head << '\n';
   for (const Entrant& e : b.entrants) {
     const HorizonScore& s = e.scores[k];
     std::string line = fmt::format("  {:<34}", shortened(e.label, 33));
     for (const IntervalCoverage& c : s.intervals)
       line += fmt::format("{:>8} {:>5}", text::fixed(100 * c.covered, 1), p_of(c.frequency));
-    for (const TailCoverage& c : s.tails)
-      line += fmt::format("{:>11} {:>5}", text::fixed(100 * c.hits, 1), p_of(c.frequency));
+    for (std::size_t i = 0; i < s.tails.size(); ++i)
+      line += fmt::format("{:>{}} {:>5}", text::fixed(100 * s.tails[i].hits, 1),
+                          tail_heads[i].size(), p_of(s.tails[i].frequency));
     out << line << '\n';
   }
 }
@@ -324,18 +329,19 @@ void print_pairs(std::ostream& out, const Backtest& b) {
 std::ostream& operator<<(std::ostream& out, const Backtest& b) {
   out << text::wrap(b.reading);
   out << '\n'
-      << text::wrap(fmt::format(
-                        "{} origins, {} to {}; {} windows of {} rows, refitted every {}; intervals "
-                        "{}; variances judged by the {}{}{}",
-                        text::count(b.origins.size()), b.series.when(b.origins.front()),
-                        b.series.when(b.origins.back()), b.expanding ? "growing" : "moving",
-                        text::count(b.window), text::plural(b.refit_every, "row", "rows"),
-                        to_string(b.method), b.proxy,
-                        b.fitted_transform.empty()
-                            ? ""
-                            : fmt::format("; '{}' estimated in each window", b.fitted_transform),
-                        b.stopped ? "; stopped before the end" : ""),
-                    100, "  ");
+      << text::wrap(
+             fmt::format("{} origins, {} to {}; {} {} rows, refitted every {}; intervals "
+                         "{}; variances judged by the {}{}{}",
+                         text::count(b.origins.size()), b.series.when(b.origins.front()),
+                         b.series.when(b.origins.back()),
+                         b.expanding ? "windows that grow from" : "moving windows of",
+                         text::count(b.window), text::plural(b.refit_every, "row", "rows"),
+                         to_string(b.method), b.proxy,
+                         b.fitted_transform.empty()
+                             ? ""
+                             : fmt::format("; '{}' estimated in each window", b.fitted_transform),
+                         b.stopped ? "; stopped before the end" : ""),
+             100, "  ");
   if (b.entrants.front().scores.empty()) return out;
   print_step(out, b, 0);
   print_first(out, b);

@@ -22,6 +22,9 @@ namespace {
 // Rows looked at before the columns are chosen, and cells of a column tried as dates.
 constexpr std::size_t kRowsTried = 1000, kCellsTried = 20;
 
+// Names of the column that prices or values stand in.
+const std::vector<std::string> kCloses{"close", "settle", "last", "price", "value"};
+
 std::string lower(std::string text) {
   for (char& c : text)
     if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
@@ -395,8 +398,18 @@ class TableBuilder : public RowSink {
     if (one_value_ && numeric.size() > 1)
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
-                              path_, fmt::join(names, ", "), names.back()));
+                              path_, fmt::join(names, ", "), likeliest(names)));
     return numeric;
+  }
+
+  // What most would choose: a price or value by its name, else the last that is no volume.
+  static std::string likeliest(const std::vector<std::string>& names) {
+    for (const std::string& word : kCloses)
+      for (const std::string& name : names)
+        if (lower(name) == word) return name;
+    const auto last = std::find_if(names.rbegin(), names.rend(),
+                                   [](const std::string& name) { return lower(name) != "volume"; });
+    return last == names.rend() ? names.back() : *last;
   }
 
   // What may be wrong where nothing reads as a number.
@@ -434,7 +447,7 @@ class TableBuilder : public RowSink {
     const Role roles[] = {{&given.open, {"open"}, &t.open},
                           {&given.high, {"high"}, &t.high},
                           {&given.low, {"low"}, &t.low},
-                          {&given.close, {"close", "settle", "last", "price"}, &t.close},
+                          {&given.close, kCloses, &t.close},
                           {&given.volume, {"volume"}, &t.volume}};
     const bool all = options_.with_bars || options_.drop_flat;
     for (const Role& role : roles) {

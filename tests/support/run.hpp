@@ -61,6 +61,10 @@ inline Outcome run(const std::string& command) {
           content_of(folder / "err")};
 }
 
+// The demo's main series, as a price and as returns.
+inline const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
+inline const std::string kKelpReturns = kKelp + " --returns log";
+
 inline Outcome brace(const std::string& arguments) {
   return run("'" BRACE_TOOL "' " + arguments);
 }

@@ -22,8 +22,6 @@ namespace {
 using Json = nlohmann::json;
 using testing::HasSubstr;
 using testing::Not;
-const std::string kKelpReturns =
-    "data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
 
 TEST(EvaluationTool, BacktestJudgesModelsAndBaselines) {
   const Folder folder;

@@ -17,7 +17,6 @@ namespace {
 
 using Json = nlohmann::json;
 using testing::HasSubstr;
-const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
 
 TEST(Tool, EachCommandHasHelpWithAnExample) {
   for (const char* command : {"inspect", "unitroot", "lags", "breaks", "fit", "check", "forecast",
@@ -303,7 +302,7 @@ INSTANTIATE_TEST_SUITE_P(
               "none.csv: there is no such file; check the name"},
         Wrong{"no_such_column", "inspect data/kelp-fibre.csv --value setle", 1,
               "there is no column 'setle' (did you mean 'settle'?); its columns are date, open"},
-        Wrong{"several_columns", "lags data/kelp-fibre.csv", 1, "choose one with --value volume"},
+        Wrong{"several_columns", "lags data/kelp-fibre.csv", 1, "choose one with --value settle"},
         Wrong{"search_bounds", "search data/lamp-oil.csv --most-ar 30", 2, "--most-ar"},
         Wrong{
             "search_terms", "search data/lamp-oil.csv --terms 'ar1 trend'", 2,
