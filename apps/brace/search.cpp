@@ -175,7 +175,6 @@ void add_search(CLI::App& app, Options& o, Run& run) {
   // Alone they would do nothing.
   for (const char* option : {"--most-sar", "--most-sma", "--season-differences"})
     c->get_option(option)->needs("--season");
-  for (const char* option : {"--law", "--mean"}) c->get_option(option)->needs("--variance");
   add_output_options(*c, o);
   c->add_option("--out", o.out, "all candidates as CSV")->group("Output");
   c->add_option("--save", o.save, "the chosen model with its series")->group("Output");

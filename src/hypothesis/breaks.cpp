@@ -367,8 +367,16 @@ double reach(double mu, double r) {
 }  // namespace
 
 Reach date_interval(double delta, double before, double after) {
+  const double d = std::abs(delta), most = std::max(before, after);
+  if (!(d > 0))  // no change: nothing tells the date
+    return {std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity()};
+  if (!(most > 0)) return {0, 0};  // no noise: nothing hides it
+  // A side without noise has a little of the other's, so that what follows has numbers.
+  constexpr double kLeast = 1e-8;
+  before = std::max(before, kLeast * most);
+  after = std::max(after, kLeast * most);
   // Values of the objective have drift delta^2 / 2 an observation and variance delta^2 s^2.
-  const double d = std::abs(delta), s1 = std::sqrt(before), s2 = std::sqrt(after);
+  const double s1 = std::sqrt(before), s2 = std::sqrt(after);
   return {.earlier = reach(d / (2 * s2), d * s2 / before),
           .later = reach(d / (2 * s1), d * s1 / after)};
 }

@@ -25,8 +25,20 @@ int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, in
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: {} test on {} observations takes 0 to {}", asked, test,
                             text::count(n), most));
-  if (rule == LagRule::fixed) return lags;
-  return choose_lags(y, terms, rule, max_lags > 0 ? max_lags : most_lags(n));
+  // Missing values take the rows after them along; a few more rows than terms must be left.
+  const auto carries = [&](int k) {
+    constexpr int kSpare = 6, kTerms = 3;
+    return whole_rows(y, k) >= static_cast<std::size_t>(k + kTerms + kSpare);
+  };
+  int tried = rule == LagRule::fixed ? lags : max_lags > 0 ? max_lags : most_lags(n);
+  while (rule != LagRule::fixed && tried > 0 && !carries(tried)) --tried;
+  if (!carries(tried))
+    throw Error(ErrorCode::too_few_observations,
+                fmt::format("{} test with {}: missing values leave {} of {} rows with all values "
+                            "before them; take a slower clock (--regroup week:last)",
+                            test, text::plural(static_cast<std::size_t>(tried), "lag", "lags"),
+                            text::count(whole_rows(y, tried)), text::count(y.size())));
+  return rule == LagRule::fixed ? lags : choose_lags(y, terms, rule, tried);
 }
 
 TestResult by_law(const std::string& id, const std::string& variant, double statistic,

@@ -240,15 +240,19 @@ void print_extremes(std::ostream& out, const Inspection& i) {
 
 void print_memory_and_tails(std::ostream& out, const Inspection& i) {
   if (i.memory.size() == 2)
-    out << fmt::format("  memory d (local Whittle, error {}): values {}, {}; sizes {}, {}\n",
-                       text::fixed(i.memory[0].se, 2), text::fixed(i.memory[0].d, 2),
-                       i.memory[0].reading, text::fixed(i.memory[1].d, 2), i.memory[1].reading);
+    out << text::wrap(
+        fmt::format("memory d (local Whittle, error {}): values {}, {}; sizes {}, {}",
+                    text::fixed(i.memory[0].se, 2), text::fixed(i.memory[0].d, 2),
+                    i.memory[0].reading, text::fixed(i.memory[1].d, 2), i.memory[1].reading),
+        100, "  ");
+  const auto index = [](const TailIndex& t) {
+    constexpr double kNoTail = 1000;  // equal extremes
+    return t.alpha < kNoTail ? fmt::format("{} ({})", text::fixed(t.alpha, 1), text::fixed(t.se, 1))
+                             : fmt::format("above {:g}", kNoTail);
+  };
   if (i.tails.size() == 3)
-    out << fmt::format("  tail index (Hill, {} values): {} ({}); falls {} ({}), rises {} ({})\n",
-                       i.tails[0].k, text::fixed(i.tails[0].alpha, 1),
-                       text::fixed(i.tails[0].se, 1), text::fixed(i.tails[1].alpha, 1),
-                       text::fixed(i.tails[1].se, 1), text::fixed(i.tails[2].alpha, 1),
-                       text::fixed(i.tails[2].se, 1));
+    out << fmt::format("  tail index (Hill, {} values): {}; falls {}, rises {}\n", i.tails[0].k,
+                       index(i.tails[0]), index(i.tails[1]), index(i.tails[2]));
   if (i.range_volatility.empty()) return;
   std::string whole, session;
   for (const Inspection::RangeVolatility& r : i.range_volatility) {

@@ -233,6 +233,12 @@ std::string how(const TestResult& t) {
   return fmt::format("{}, {}", to_string(*t.deterministic), memory);
 }
 
+// In a column of seven.
+std::string shown(double statistic) {
+  return std::abs(statistic) < 999.995 ? text::fixed(statistic, 2)
+                                       : fmt::format("{:.0e}", statistic);
+}
+
 }  // namespace
 
 std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
@@ -251,12 +257,12 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
                                      [&](const TestResult& t) { return t.test == of_null.test; });
       if (test == battery.tests.end()) continue;
       const bool first_row = &battery == &report.batteries.front();
-      out << fmt::format(
-          "  {:<15}{:<11}{:<21}{:>7}  p {:<8}{:<9}{:>7}{:>8}{:>8}\n", first_row ? test->test : "",
-          battery.label, how(*test), text::fixed(test->statistic, 2),
-          text::p_value(test->p_value, test->p_floor), *test->rejects() ? "rejected" : "kept",
-          text::fixed(test->critical->at_1, 2), text::fixed(test->critical->at_5, 2),
-          text::fixed(test->critical->at_10, 2));
+      out << fmt::format("  {:<15}{:<11}{:<21}{:>7}  p {:<8}{:<9}{:>7}{:>8}{:>8}\n",
+                         first_row ? test->test : "", battery.label, how(*test),
+                         shown(test->statistic), text::p_value(test->p_value, test->p_floor),
+                         *test->rejects() ? "rejected" : "kept",
+                         text::fixed(test->critical->at_1, 2), text::fixed(test->critical->at_5, 2),
+                         text::fixed(test->critical->at_10, 2));
     }
   }
   out << '\n';

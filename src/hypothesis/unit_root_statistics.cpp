@@ -28,14 +28,20 @@ struct Design {
   Index rho;  // column of y_{t-1}
 };
 
-Design design_of(const std::vector<double>& y, int k, Deterministic terms, int reach) {
-  const auto difference = [&](std::size_t t) { return y[t] - y[t - 1]; };
+// Rows whose value and `reach` + 1 values before it are present.
+std::vector<std::size_t> rows_of(const std::vector<double>& y, int reach) {
   std::vector<std::size_t> rows;
   for (auto t = static_cast<std::size_t>(reach) + 1; t < y.size(); ++t) {
     double whole = y[t];
     for (int j = 1; j <= reach + 1; ++j) whole += y[t - static_cast<std::size_t>(j)];
     if (!std::isnan(whole)) rows.push_back(t);
   }
+  return rows;
+}
+
+Design design_of(const std::vector<double>& y, int k, Deterministic terms, int reach) {
+  const auto difference = [&](std::size_t t) { return y[t] - y[t - 1]; };
+  const std::vector<std::size_t> rows = rows_of(y, reach);
   const Index fixed = columns_of(terms);
   const auto n = static_cast<Index>(rows.size());
   Design d{MatrixXd(n, fixed + 1 + k), VectorXd(n), fixed};
@@ -62,6 +68,10 @@ Autoregression autoregress(const std::vector<double>& y, int k, Deterministic te
   out.lag_sum = fit.coefficients.tail(k).sum();
   out.rows = static_cast<std::size_t>(d.dy.size());
   return out;
+}
+
+std::size_t whole_rows(const std::vector<double>& y, int lags) {
+  return rows_of(y, lags).size();
 }
 
 int most_lags(std::size_t n) {

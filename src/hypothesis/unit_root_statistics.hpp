@@ -32,6 +32,10 @@ struct Autoregression {
 [[nodiscard]] int choose_lags(const std::vector<double>& y, Deterministic terms, LagRule rule,
                               int most);
 
+// Rows at which the value and the `lags` + 1 before it are present: those that a regression with so
+// many lagged differences has.
+[[nodiscard]] std::size_t whole_rows(const std::vector<double>& y, int lags);
+
 // floor(12 (n/100)^(1/4)) (Schwert 1989), at most what n rows can carry.
 [[nodiscard]] int most_lags(std::size_t n);
 

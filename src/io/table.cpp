@@ -553,6 +553,11 @@ class TableBuilder : public RowSink {
       fail(ErrorCode::not_finite, number, c, cell.text,
            fmt::format("is not finite; fix it or name it as missing with --missing '{}'",
                        cell.text));
+    if (std::abs(*x) > kLargest || (*x != 0 && std::abs(*x) < 1 / kLargest))
+      fail(ErrorCode::not_finite, number, c, cell.text,
+           fmt::format("is beyond {}, where squares are no numbers any more; fix it, take another "
+                       "unit, or name it as missing with --missing '{}'",
+                       std::abs(*x) > 1 ? kLargest : 1 / kLargest, cell.text));
     return *x;
   }
 

@@ -10,6 +10,7 @@
 #include <numeric>
 #include <ostream>
 
+#include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/model/estimate.hpp"
@@ -52,6 +53,11 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
   edges.push_back(closed.size());
   const auto shared = std::make_shared<Series>(closed);
   std::vector<FitJob> jobs;
+  // Long enough for the model, and its rows move.
+  const auto fitted = [&](const BreakReport::Segment& s) {
+    constexpr double kRounding = 1e-12;
+    return s.n >= kLeastForPersistence && edges.size() > 2 && s.sd > kRounding * std::abs(s.mean);
+  };
   for (std::size_t s = 0; s + 1 < edges.size(); ++s) {
     BreakReport::Segment segment;
     segment.first = edges[s] + 1;
@@ -68,13 +74,12 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
       squares += std::pow(closed.values[t] - segment.mean, 2);
     segment.sd = std::sqrt(squares / static_cast<double>(segment.n - 1));
     report.segments.push_back(segment);
-    if (segment.n >= kLeastForPersistence && edges.size() > 2)
-      jobs.push_back({model, shared, edges[s], segment.n, {}});
+    if (fitted(segment)) jobs.push_back({model, shared, edges[s], segment.n, {}});
   }
   const std::vector<Fit> fits = fit_many(jobs, executor);
   std::size_t next = 0;
   for (BreakReport::Segment& segment : report.segments)
-    if (segment.n >= kLeastForPersistence && edges.size() > 2) {
+    if (fitted(segment)) {
       const Fit& fit = fits[next++];
       if (fit.usable()) segment.persistence = fit.persistence;
     }
@@ -188,9 +193,17 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
   std::optional<TestResult> scan;
   if (fit.usable()) {
     report.persistence = fit.persistence;
-    scan = variance_break(fit, {}, executor);
-    report.tests.push_back(*scan);
-    p[1] = std::min(1.0, 2 * std::min(p[1], *scan->p_value));
+    try {
+      scan = variance_break(fit, {}, executor);
+      report.tests.push_back(*scan);
+      p[1] = std::min(1.0, 2 * std::min(p[1], *scan->p_value));
+    } catch (const Error& error) {
+      // Too few rows, or rows that do not move: the other tests do without.
+      report.warnings.push_back(
+          {WarningCode::few_observations,
+           fmt::format("the likelihood's scan for a break of the variance is left out ({})",
+                       error.what())});
+    }
     report.tests.push_back(nyblom(fit).front());
     p.push_back(*report.tests.back().p_value);
   } else {
@@ -213,7 +226,7 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
     for (const BreakDate& b : variance.breaks) report.breaks.push_back({BreakKind::variance, b});
   }
   // Parameters: a date of its own only where nothing else was found.
-  if (report.breaks.empty() && report.holm.parameters.value_or(1) < options.level) {
+  if (scan && report.breaks.empty() && report.holm.parameters.value_or(1) < options.level) {
     const std::size_t at = scan->break_at->index;
     const auto date = scan->break_at->date;
     report.breaks.push_back({BreakKind::parameters, {at, date, at, at, date, date}});

@@ -283,10 +283,12 @@ Fit run_job(const FitJob& job) {
   require_admissible_where_held(fit.model);
   const MeanData data = mean_data(fit.model, window);
   // Without differences or regressors that is the window itself.
-  if (data.lost > 0 || data.missing.size() > window.missing())
-    require_usable(
-        make_series(data.change, fmt::format("what '{}' is fitted to", mean_part(fit.model))),
-        k + 1, "its terms");
+  if (data.lost > 0 || data.missing.size() > window.missing()) {
+    Series left = make_series(
+        data.change, fmt::format("{} after the terms of '{}'", window.name, mean_part(fit.model)));
+    left.file = window.file;
+    require_usable(left, k + 1, "the rest of the model");
+  }
   fit.exact = is_exact(fit.model, job.options.likelihood);
   if (!job.options.start.empty() && job.options.start.size() != k)
     throw Error(ErrorCode::bad_option,

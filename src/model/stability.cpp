@@ -91,11 +91,11 @@ TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
                           const Executor& executor) {
   require_fit(fit, "variance-break");
   constexpr double kTrim = 0.15;
-  if (options.dates < 10 || fit.count < 300)
+  if (options.dates < 10 || fit.count < kRowsOfAScan)
     throw Error(ErrorCode::too_few_observations,
-                fmt::format("variance-break: {} dates on {} observations; 10 or more on 300 or "
+                fmt::format("variance-break: {} dates on {} observations; 10 or more on {} or "
                             "more are needed",
-                            options.dates, fit.count));
+                            options.dates, fit.count, kRowsOfAScan));
   // Only the variance equation may differ between the sides.
   Model part = fit.model;
   const ParameterNames names = parameter_names(fit.model);

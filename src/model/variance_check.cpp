@@ -232,7 +232,7 @@ std::vector<TestResult> sign_bias_of(std::span<const double> z) {
     out.push_back(std::move(test));
   }
   const double total = (y.array() - y.mean()).square().sum();
-  out.push_back(chi_squared("sign-bias", "joint", "rises and falls of one size weigh the same",
+  out.push_back(chi_squared("sign-bias", "joint", "rises and falls weigh the same",
                             static_cast<double>(N) * (1 - regress(X, y).ssr / total), 3, N));
   out.back().reading =
       *out.back().rejects() ? "the model misses an asymmetry" : "no asymmetry is missed";

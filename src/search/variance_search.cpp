@@ -42,8 +42,14 @@ VarianceCandidate candidate_of(const Fit& fit) {
 }
 
 std::string note_of(const VarianceCandidate& c) {
-  if (c.status == FitStatus::failed) return "did not converge";
-  return c.status == FitStatus::boundary ? "on a bound" : "";
+  if (c.status == FitStatus::failed) return "failed";
+  return c.status == FitStatus::boundary ? "bound" : "";
+}
+
+// In a column of seven.
+std::string short_p(std::optional<double> p) {
+  constexpr double kSmall = 1e-99;
+  return p && *p < kSmall ? fmt::format("<{:g}", kSmall) : text::p_value(p);
 }
 
 }  // namespace
@@ -163,19 +169,18 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
     head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
-  out << fmt::format("  {:>4}  {:<40}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}\n", "rank", "model",
+  out << fmt::format("  {:>4}  {:<36}{:>8}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}\n", "rank", "model",
                      to_string(s.criterion), "behind", "k", "white", "arch", "sign", "law");
   constexpr std::size_t kShown = 12;
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
     if (i >= kShown && i != s.chosen) continue;
     const VarianceCandidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
-    std::string line =
-        fmt::format("  {:>4}{} {:<40}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1,
-                    i == s.chosen ? '>' : ' ', to_string(c.model), text::fixed(value, 1),
-                    value && best ? text::fixed(*value - *best, 1) : "-", c.estimated,
-                    text::p_value(c.whiteness_p), text::p_value(c.arch_p), text::p_value(c.sign_p),
-                    text::p_value(c.law_p), note_of(c));
+    std::string line = fmt::format(
+        "  {:>4}{} {:<36}{:>8}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        to_string(c.model), text::fixed(value, 1),
+        value && best ? text::fixed(*value - *best, 1) : "-", c.estimated, short_p(c.whiteness_p),
+        short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p), note_of(c));
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }

@@ -134,6 +134,28 @@ TEST(BreakOptions, SoManyBreaksInTheMeanAsAreAskedFor) {
   expect_refused("breaks " + kKelpReturns + " --breaks 9", "--breaks");
 }
 
+// One test needs 300 rows; the others do without it.
+TEST(BreakOptions, ShortSeriesGoWithoutTheScan) {
+  const std::string short_one = "breaks " + kKelpReturns + " --to 2015-01-15";
+  const Json document = json_of(short_one);
+  EXPECT_LT(document["series"]["n"], 300);
+  EXPECT_EQ(document["warnings"][0]["code"], "few-observations");
+  for (const Json& t : document["result"]["tests"]) EXPECT_NE(t["test"], "variance-break");
+  expect_refused("breaks " + kKelpReturns + " --to 2014-06-30", "needs at least 250", 1);
+}
+
+// Every second value missing: no row has the one before it, and a slower clock is the mend.
+TEST(UnitRootOptions, GapsThatLeaveNoRowAreToldOf) {
+  const Folder folder;
+  std::string csv = "day,price\n";
+  for (int d = 0; d < 200; ++d)
+    csv += fmt::format("{},{}\n", format_date(*parse_date("2021-01-04") + std::chrono::days(d)),
+                       d % 2 == 0 ? std::string() : fmt::format("{}", 50 + d * 29 % 23));
+  const std::string file = "unitroot '" + folder.file("gaps.csv", csv) + "'";
+  expect_refused(file, "--regroup week:last", 1);
+  EXPECT_EQ(brace(file + " --regroup week:last").status, 0);
+}
+
 // ---- Search ----
 
 TEST(SearchOptions, SetIsTheOneThatWasStated) {
@@ -179,7 +201,7 @@ TEST(SearchOptions, ThoseThatWouldDoNothingAreRefused) {
   for (const char* option : {"--most-sar 1", "--most-sma 1", "--season-differences 1"})
     expect_refused("search " + kKelpReturns + " " + option, "requires --season");
   for (const char* option : {"--law student", "--mean const"})
-    expect_refused("search " + kKelpReturns + " " + option, "requires --variance");
+    expect_refused("search " + kKelpReturns + " " + option, "give --variance");
   expect_refused("forecast " + kKelpReturns + " --model 'const / garch' --shortest-window 400",
                  "requires --windows");
   expect_refused("forecast " + kKelpReturns + " --model 'const / garch' --refits 50",

@@ -18,6 +18,9 @@ namespace brace {
 // Error (bad_option) for a fit that must not be used.
 [[nodiscard]] std::vector<TestResult> nyblom(const Fit& fit);
 
+// Fewest rows of variance_break().
+inline constexpr std::size_t kRowsOfAScan = 300;
+
 struct VarianceBreakOptions {
   int dates = 30;  // evenly over the middle .7 of the sample
 };

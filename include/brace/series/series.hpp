@@ -44,6 +44,9 @@ struct Companion {
   std::vector<double> values;
 };
 
+// Values beyond it are refused, since their squares are no numbers.
+inline constexpr double kLargest = 1e100;
+
 struct Series {
   std::string name;  // column or what was made of it, such as "settle"
   std::string unit;  // "percent", "decimal", or empty where nothing is known
