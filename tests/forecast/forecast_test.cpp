@@ -182,7 +182,7 @@ TEST(Forecast, VarianceIsTheMeanOfSimulatedPaths) {
   }
   for (std::size_t k = 0; k < 8; ++k)  // 4.4 Monte Carlo errors, two-sided p 1e-5 each
     EXPECT_NEAR(*ahead.steps[k].variance, sum[k],
-                4.4 * std::sqrt((squares[k] - sum[k] * sum[k]) / paths) + 1e-12)
+                4.4 * std::sqrt(std::max(0.0, squares[k] - sum[k] * sum[k]) / paths) + 1e-12)
         << k;
 }
 
