@@ -15,6 +15,7 @@
 #include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
+#include "search/label_width.hpp"
 
 namespace brace {
 namespace {
@@ -549,15 +550,18 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   out << text::wrap(head) << '\n';
   if (const std::string all = words_of(s.kept); !all.empty())
     out << fmt::format("  every candidate has: {}\n", all);
-  out << fmt::format("  {:>4}  {:<33}{:>9}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
-                     to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
+  const auto shown = [&](std::size_t i) { return i < 10 || i == s.chosen; };
+  const std::size_t width =
+      label_width(s.candidates, shown, [&](const Candidate& c) { return label_of(c, s.kept); });
+  out << fmt::format("  {:>4}  {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
+                     width, to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
-    if (i >= 10 && i != s.chosen) continue;
+    if (!shown(i)) continue;
     const Candidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<33}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
-        label_of(c, s.kept), text::fixed(value, 1),
+        "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        label_of(c, s.kept), width, text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
         c.estimated, text::p_value(c.whiteness_p), root_note(c));
     line.erase(line.find_last_not_of(' ') + 1);

@@ -14,6 +14,7 @@
 #include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/variance_check.hpp"
+#include "search/label_width.hpp"
 
 namespace brace {
 namespace {
@@ -169,16 +170,19 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
     head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
-  out << fmt::format("  {:>4}  {:<36}{:>8}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}\n", "rank", "model",
-                     to_string(s.criterion), "behind", "k", "white", "arch", "sign", "law");
   constexpr std::size_t kShown = 12;
+  const auto shown = [&](std::size_t i) { return i < kShown || i == s.chosen; };
+  const std::size_t width = label_width(
+      s.candidates, shown, [](const VarianceCandidate& c) { return to_string(c.model); });
+  out << fmt::format("  {:>4}  {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}\n", "rank", "model", width,
+                     to_string(s.criterion), "behind", "k", "white", "arch", "sign", "law");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
-    if (i >= kShown && i != s.chosen) continue;
+    if (!shown(i)) continue;
     const VarianceCandidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<36}{:>8}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen ? '>' : ' ',
-        to_string(c.model), text::fixed(value, 1),
+        "  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        to_string(c.model), width, text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", c.estimated, short_p(c.whiteness_p),
         short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p), note_of(c));
     line.erase(line.find_last_not_of(' ') + 1);
