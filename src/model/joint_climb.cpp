@@ -32,7 +32,7 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 // its slope lies at most so far below it.
 constexpr double kSameTop = 1e-5, kUnknown = 0.1, kFelt = 2.5, kSlope = 2;
 // Rows from which one hill is the rule, and how many starts are polished there.
-constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 3;
+constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
 // More points where the maximum is not beyond doubt: how many, how many steps every second one
 // makes with its shape held, how far their mu lies from the mean in standard deviations and they
 // beyond the starts in distances between two. One in four is climbed to its end.
@@ -70,7 +70,8 @@ class JointClimb {
                           (std::holds_alternative<Garch>(model.variance) ||
                            std::holds_alternative<Steady>(model.variance));
     std::vector<VectorXd> points = all;
-    points.resize(std::min(all.size(), asked > 0 ? asked : many ? kPolishedOfMany : all.size()));
+    const std::size_t polished = one_hill ? kPolishedOfGarch : many ? kPolishedOfMany : all.size();
+    points.resize(std::min(all.size(), asked > 0 ? asked : polished));
     starts_ = points.size();
     climb(points, one_hill ? 1 : kFinished);
     if (!options.start_only && (asked == 0 ? !clear() : asked > all.size())) {
