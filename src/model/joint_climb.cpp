@@ -89,8 +89,9 @@ class JointClimb {
       climb_on();
       look_for_kinks();
       if (on_kink_) follow_kinks();
+    } else {
+      look_for_kinks();
     }
-    look_for_kinks();
     const auto starts = static_cast<int>(starts_);
     if (on_kink_ && !(settled(best_) && best_.f <= on_kink_->top.f))
       return {.top = std::move(on_kink_->top),

@@ -82,22 +82,19 @@ void require_usable(const Series& series, std::size_t observations, const std::s
                 fmt::format("{}: {} dates for {} values; give one date a value, or none",
                             place(series), series.times.size(), series.values.size()));
   const std::vector<double>& values = series.values;
-  if (const auto at =
-          std::find_if(values.begin(), values.end(), [](double v) { return std::isinf(v); });
-      at != values.end())
-    throw Error(
-        ErrorCode::not_finite,
-        fmt::format("{}, {}: the value is infinite; mend it or name it as missing", place(series),
-                    series.when(static_cast<std::size_t>(at - values.begin()))));
   if (const auto far = std::find_if(values.begin(), values.end(),
                                     [](double v) { return std::abs(v) > kLargest; });
       far != values.end())
     throw Error(
         ErrorCode::not_finite,
-        fmt::format("{}, {}: {} is beyond {}, where squares are no numbers any more; take "
-                    "another unit",
-                    place(series), series.when(static_cast<std::size_t>(far - values.begin())),
-                    text::significant(*far, 6), kLargest));
+        fmt::format(
+            "{}, {}: {}", place(series),
+            series.when(static_cast<std::size_t>(far - values.begin())),
+            std::isinf(*far)
+                ? std::string("the value is infinite; mend it or name it as missing")
+                : fmt::format("{} is beyond {}, where squares are no numbers any more; take "
+                              "another unit",
+                              text::significant(*far, 6), kLargest)));
   for (std::size_t i = 1; i < series.times.size(); ++i)
     if (series.times[i] <= series.times[i - 1])
       throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
