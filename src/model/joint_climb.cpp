@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 #include "brace/maths/random.hpp"
@@ -51,7 +52,9 @@ constexpr int kKinkedSteps = 50;
 constexpr double kBeside = 1e-9, kPlainly = 2;
 // A kink whose likelihood is so little below that of a smooth maximum is climbed to its end; around
 // where a climb stalled, one that is so little below the highest.
-constexpr double kNearKink = 0.01, kNearStall = 0.1;
+constexpr double kNearKink = 0.03, kNearStall = 0.1;
+// Rows with one value from which the likelihood is looked at on both sides of it.
+constexpr std::size_t kShared = 5;
 // How much lower a kink must be than a smooth maximum.
 constexpr double kLower = 1e-5;
 
@@ -165,6 +168,27 @@ class JointClimb {
     }
     starts_ += points.size();
     if (!points.empty()) climb(points, kFinished);
+    if (const std::optional<double> mu = other_side_of_a_shared_value()) {
+      VectorXd x = best_.x;
+      x(0) = *mu;
+      ++starts_;
+      climb_from(x);
+    }
+  }
+
+  // Where many rows have one value, the likelihood rises steeply to both sides of it and has a top on
+  // each: the mu as far on the other side, where the value next to mu is such a one.
+  [[nodiscard]] std::optional<double> other_side_of_a_shared_value() const {
+    if (!may_kink()) return {};
+    const double mu = problem_.chart.natural(best_.x)(0);
+    double next = std::numeric_limits<double>::infinity();
+    std::size_t rows = 0;
+    for (const double v : problem_.scaled.data.change) {
+      if (std::abs(v - mu) < std::abs(next - mu)) rows = 0, next = v;
+      if (v == next) ++rows;
+    }
+    if (rows < kShared || next == mu) return {};
+    return 2 * next - mu;
   }
 
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.
@@ -273,8 +297,11 @@ class JointClimb {
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
     if (may_kink() || !stalled_ || !settled(best_) || !(stalled_->f < best_.f - kSameTop)) return;
-    keep_better(minimise(problem_.objective_in(problem_.chart), problem_.chart.constraints(),
-                         stalled_->x,
+    climb_from(stalled_->x);
+  }
+
+  void climb_from(const VectorXd& x) {
+    keep_better(minimise(problem_.objective_in(problem_.chart), problem_.chart.constraints(), x,
                          {.damping = true, .max_iterations = problem_.options.max_iterations}));
   }
 
