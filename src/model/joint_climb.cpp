@@ -176,8 +176,8 @@ class JointClimb {
     }
   }
 
-  // Where many rows have one value, the likelihood rises steeply to both sides of it and has a top on
-  // each: the mu as far on the other side, where the value next to mu is such a one.
+  // Where many rows have one value, the likelihood rises steeply to both sides of it and has a top
+  // on each: the mu as far on the other side, where the value next to mu is such a one.
   [[nodiscard]] std::optional<double> other_side_of_a_shared_value() const {
     if (!may_kink()) return {};
     const double mu = problem_.chart.natural(best_.x)(0);
