@@ -3,7 +3,7 @@
 //   make_demo_data kelp-fibre > data/kelp-fibre.csv
 //   make_demo_data ferry-freight > data/ferry-freight.csv
 //   make_demo_data lamp-oil > data/lamp-oil.csv
-// The same bytes on every run (tests/tool/tool_test.cpp).
+// The same bytes on every run (tests/tool/demo_test.cpp).
 //
 // What is planted, so that what Brace finds can be judged:
 //   kelp-fibre, futures, daily

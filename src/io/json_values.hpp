@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Results as JSON values, shared by json.cpp and saved_model.cpp.
+// Results as JSON values, shared by the documents (json_*.cpp) and saved_model.cpp:
+//   return document("check", fit.window(), {{"tests", to_value(check.tests)}}, check.warnings);
 #pragma once
 
 #include <nlohmann/json.hpp>
@@ -7,6 +8,8 @@
 #include <vector>
 
 #include "brace/base/warning.hpp"
+#include "brace/forecast/forecast.hpp"
+#include "brace/hypothesis/test_result.hpp"
 #include "brace/model/fit.hpp"
 
 namespace brace {
@@ -18,8 +21,18 @@ inline Json number(std::optional<double> x) {
   return x && std::isfinite(*x) ? Json(*x) : Json(nullptr);
 }
 
+[[nodiscard]] Json date_or_null(std::optional<Timestamp> when);
+
+[[nodiscard]] Json to_value(const TestResult& test);
+[[nodiscard]] Json to_value(const std::vector<TestResult>& tests);
+[[nodiscard]] Json to_value(const std::vector<Interval>& intervals);
+[[nodiscard]] Json to_value(const std::vector<TailRisk>& tails);
 [[nodiscard]] Json to_value(const Parameter& parameter);
 [[nodiscard]] Json to_value(const Convergence& convergence);
 [[nodiscard]] Json to_value(const std::vector<Warning>& warnings);
+
+// The whole of a command's output: its result between what every document says.
+[[nodiscard]] std::string document(std::string_view command, const Series& series, Json result,
+                                   const std::vector<Warning>& warnings);
 
 }  // namespace brace

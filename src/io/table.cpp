@@ -6,7 +6,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 #include <set>
 
@@ -14,6 +13,8 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "io/date_reader.hpp"
+#include "io/encoding.hpp"
+#include "io/number_reader.hpp"
 #include "io/rows.hpp"
 
 namespace brace {
@@ -30,99 +31,6 @@ std::string lower(std::string text) {
     if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
   return text;
 }
-
-// Lead bytes followed by as many others as they announce.
-bool is_utf8(std::string_view text) {
-  for (std::size_t i = 0; i < text.size();) {
-    const auto lead = static_cast<unsigned char>(text[i]);
-    const std::size_t length = lead < 0x80                   ? 1
-                               : lead >= 0xC2 && lead < 0xE0 ? 2
-                               : lead >= 0xE0 && lead < 0xF0 ? 3
-                               : lead >= 0xF0 && lead < 0xF5 ? 4
-                                                             : 0;
-    if (length == 0 || i + length > text.size()) return false;
-    for (std::size_t k = 1; k < length; ++k)
-      if ((static_cast<unsigned char>(text[i + k]) & 0xC0) != 0x80) return false;
-    i += length;
-  }
-  return true;
-}
-
-// ISO 8859-1, whose signs are the first 256 of Unicode.
-std::string from_latin(std::string_view text) {
-  std::string out;
-  for (const char c : text) {
-    const auto byte = static_cast<unsigned char>(c);
-    if (byte < 0x80) {
-      out += c;
-    } else {
-      out += static_cast<char>(0xC0 | (byte >> 6));
-      out += static_cast<char>(0x80 | (byte & 0x3F));
-    }
-  }
-  return out;
-}
-
-// A number as it is written in the file; empty where the text is none.
-class NumberReader {
- public:
-  explicit NumberReader(const ReadOptions& options)
-      : point_(options.decimal_comma ? ',' : '.'), grouped_(options.grouped) {}
-
-  std::optional<double> operator()(std::string_view cell) const {
-    cell = text::trimmed(cell);
-    if (cell.starts_with('+')) {
-      cell.remove_prefix(1);
-      if (cell.starts_with('-')) return std::nullopt;
-    }
-    if (point_ == '.' && !grouped_) return plain(cell);
-    std::string rewritten;
-    if (!rewrite(cell, rewritten)) return std::nullopt;
-    return plain(rewritten);
-  }
-
- private:
-  static std::optional<double> plain(std::string_view cell) {
-    double value = 0;
-    const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
-    if (error != std::errc() || end != cell.data() + cell.size()) return std::nullopt;
-    return value;
-  }
-
-  // The decimal mark as a point, marks between groups of three digits taken out.
-  bool rewrite(std::string_view cell, std::string& out) const {
-    const auto decimal = cell.find(point_);
-    std::string_view whole = cell.substr(0, decimal);
-    if (whole.starts_with('-')) {
-      out += '-';
-      whole.remove_prefix(1);
-    }
-    const std::string_view marks = point_ == '.' ? ", '" : ". '";
-    std::size_t digits = 0;
-    bool any_mark = false;
-    for (const char c : whole) {
-      if (grouped_ && marks.find(c) != std::string_view::npos) {
-        if (digits == 0 || digits > 3 || (any_mark && digits != 3)) return false;
-        any_mark = true;
-        digits = 0;
-      } else if (c == '.') {
-        return false;  // the other dialect's decimal point
-      } else {
-        out += c;
-        ++digits;
-      }
-    }
-    if (any_mark && digits != 3) return false;
-    if (decimal != std::string_view::npos) {
-      out += '.';
-      out += cell.substr(decimal + 1);
-    }
-    return true;
-  }
-
-  char point_;
-  bool grouped_;
-};
 
 // Room for one more by a quarter instead of twice as much: what is held stays near what is kept.
 template <class T>

@@ -1,0 +1,77 @@
+// SPDX-License-Identifier: Apache-2.0
+// Numbers as a file writes them, with its decimal mark and groups of digits:
+//   const NumberReader number({.decimal_comma = true, .grouped = true});
+//   number("1.234,5");  // 1234.5; empty where the text is no number
+#pragma once
+
+#include <charconv>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "brace/base/text.hpp"
+#include "brace/io/table.hpp"
+
+namespace brace {
+
+class NumberReader {
+ public:
+  explicit NumberReader(const ReadOptions& options)
+      : point_(options.decimal_comma ? ',' : '.'), grouped_(options.grouped) {}
+
+  std::optional<double> operator()(std::string_view cell) const {
+    cell = text::trimmed(cell);
+    if (cell.starts_with('+')) {
+      cell.remove_prefix(1);
+      if (cell.starts_with('-')) return std::nullopt;
+    }
+    if (point_ == '.' && !grouped_) return plain(cell);
+    std::string rewritten;
+    if (!rewrite(cell, rewritten)) return std::nullopt;
+    return plain(rewritten);
+  }
+
+ private:
+  static std::optional<double> plain(std::string_view cell) {
+    double value = 0;
+    const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
+    if (error != std::errc() || end != cell.data() + cell.size()) return std::nullopt;
+    return value;
+  }
+
+  // The decimal mark as a point, marks between groups of three digits taken out.
+  bool rewrite(std::string_view cell, std::string& out) const {
+    const auto decimal = cell.find(point_);
+    std::string_view whole = cell.substr(0, decimal);
+    if (whole.starts_with('-')) {
+      out += '-';
+      whole.remove_prefix(1);
+    }
+    const std::string_view marks = point_ == '.' ? ", '" : ". '";
+    std::size_t digits = 0;
+    bool any_mark = false;
+    for (const char c : whole) {
+      if (grouped_ && marks.find(c) != std::string_view::npos) {
+        if (digits == 0 || digits > 3 || (any_mark && digits != 3)) return false;
+        any_mark = true;
+        digits = 0;
+      } else if (c == '.') {
+        return false;  // the other dialect's decimal point
+      } else {
+        out += c;
+        ++digits;
+      }
+    }
+    if (any_mark && digits != 3) return false;
+    if (decimal != std::string_view::npos) {
+      out += '.';
+      out += cell.substr(decimal + 1);
+    }
+    return true;
+  }
+
+  char point_;
+  bool grouped_;
+};
+
+}  // namespace brace

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: Apache-2.0
+// Filters and lagged sums of the exact likelihood: series run through 1 / b(B) or a(B) from zeros.
+//   filter_ma({1}, {b1}, x, y, n);          // y_t = x_t - b1 y_{t-1}
+//   const double c = lagged(y, y, 2);       // sum_t y_t y_{t-2}
+#pragma once
+
+#include <Eigen/Core>
+#include <vector>
+
+namespace brace {
+
+// y_t = x_t - sum b_l y_{t-l} over n rows; y may be x.
+void filter_ma(const std::vector<int>& lags, const std::vector<double>& b, const double* x,
+               double* y, Eigen::Index n);
+// Two series at once, which costs little more than one.
+void filter_ma_both(const std::vector<int>& lags, const std::vector<double>& b,
+                    const Eigen::VectorXd& x1, Eigen::VectorXd& y1, const Eigen::VectorXd& x2,
+                    Eigen::VectorXd& y2);
+// y_t = x_t - sum a_l x_{t-l} over n rows.
+void filter_ar(const std::vector<int>& lags, const std::vector<double>& a, const double* x,
+               double* y, Eigen::Index n);
+
+// sum_t x_t y_t over n rows.
+[[nodiscard]] double dot(const double* x, const double* y, Eigen::Index n);
+// sum_t x_t y_{t-lag} over n rows.
+[[nodiscard]] double lagged(const double* x, const double* y, Eigen::Index n, Eigen::Index lag);
+[[nodiscard]] double lagged(const Eigen::VectorXd& x, const Eigen::VectorXd& y, Eigen::Index lag);
+// sum_t x_{t-i} y_{t-j}.
+[[nodiscard]] double shifted(const Eigen::VectorXd& x, const Eigen::VectorXd& y, Eigen::Index i,
+                             Eigen::Index j);
+
+}  // namespace brace
