@@ -93,7 +93,8 @@ int run_backtest(const Options& given) {
                 << std::flush;
     return true;
   };
-  const Backtest b = backtest(models, data.values, options, Executor(o.threads));
+  const Backtest b =
+      with_warnings_of(data, backtest(models, data.values, options, Executor(o.threads)));
   if (o.json) {
     std::cout << json_document("backtest", b);
   } else {

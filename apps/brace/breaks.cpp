@@ -16,7 +16,8 @@ int run_breaks(const Options& o) {
   if (!o.model.empty()) options.model = o.model;
   options.number = o.number_of_breaks;
   options.bandwidth = bandwidth_of(o) == kBandwidthAutomatic ? -1 : bandwidth_of(o);
-  const BreakReport report = find_breaks(data.values, options, Executor(o.threads));
+  const BreakReport report =
+      with_warnings_of(data, find_breaks(data.values, options, Executor(o.threads)));
   std::optional<TestResult> at_date;
   if (!o.at.empty()) {
     const auto when = parse_date(o.at);

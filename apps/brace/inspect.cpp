@@ -82,8 +82,8 @@ int run_inspect(const Options& o) {
     if (table.columns.size() > 1) return run_overview(o, table);
   }
   const Loaded data = load(o, /*with_bars=*/true);
-  Inspection inspection = inspect(data.values, {.lags = lag_count(o), .bars = data.bars});
-  inspection.warnings.insert(inspection.warnings.end(), data.warnings.begin(), data.warnings.end());
+  const Inspection inspection =
+      with_warnings_of(data, inspect(data.values, {.lags = lag_count(o), .bars = data.bars}));
   if (o.json) {
     std::cout << json_document("inspect", data.values, inspection, data.level);
   } else {

@@ -426,7 +426,7 @@ Fit load_or_fit(const Options& o, Loaded* data) {
   options.target_variance = o.target_variance;
   options.starts = o.starts;
   Loaded loaded = load(o);
-  Fit fit = estimate(model, loaded.values, options);
+  Fit fit = with_warnings_of(loaded, estimate(model, loaded.values, options));
   if (data) *data = std::move(loaded);
   return fit;
 }

@@ -85,6 +85,12 @@ struct Loaded {
   std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold
 };
 [[nodiscard]] Loaded load(const Options& o, bool with_bars = false);
+// The file's warnings after those of what was found in it.
+template <class Result>
+[[nodiscard]] Result with_warnings_of(const Loaded& data, Result result) {
+  result.warnings.insert(result.warnings.end(), data.warnings.begin(), data.warnings.end());
+  return result;
+}
 // Every numeric column of the file.
 [[nodiscard]] Table read_whole_table(const Options& o);
 // The return that --returns would make of a level: log returns where all values are positive, else

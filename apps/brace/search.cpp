@@ -31,7 +31,8 @@ int run_variances(const Options& o, const Loaded& data) {
   for (const std::string& law : o.laws)
     options.laws.push_back(parse_model("const / steady / " + law).shocks);
   if (!o.quiet) options.progress = show_progress;
-  const VarianceSearch found = search_variances(data.values, options, Executor(o.threads));
+  const VarianceSearch found =
+      with_warnings_of(data, search_variances(data.values, options, Executor(o.threads)));
   const VarianceCandidate& chosen = found.candidates[found.chosen];
   if (o.json) {
     std::cout << json_document("search", found);
@@ -91,7 +92,7 @@ int run_search(const Options& o) {
                       o.terms));
     options.kept = kept.mean;
   }
-  const Search found = search(data.values, options, Executor(o.threads));
+  const Search found = with_warnings_of(data, search(data.values, options, Executor(o.threads)));
   if (o.json) {
     std::cout << json_document("search", found);
   } else {

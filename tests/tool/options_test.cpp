@@ -90,6 +90,29 @@ TEST(ReadingOptions, ClockMayBeNamed) {
   expect_refused(file + " --every fortnight", "--every");
 }
 
+// Whatever is made of a series on a clock that does not hold says so, saved models too.
+TEST(ReadingOptions, AClockThatDoesNotHoldIsSaidByEveryCommand) {
+  const Folder folder;
+  const std::string hours = " data/ferry-freight.csv --every day --returns log --quiet",
+                    model = " --model 'const / garch'";
+  const auto says_so = [](const Json& document) {
+    const Json& warnings = document["warnings"];
+    return std::any_of(warnings.begin(), warnings.end(),
+                       [](const Json& w) { return w["code"] == "clock-irregular"; });
+  };
+  for (const std::string& call :
+       {"fit" + hours + model, "check" + hours + model, "forecast" + hours + model,
+        "compare" + hours + model, "backtest" + hours + model + " --origins 20 --refit-every 20",
+        "search" + hours + " --variance garch", "search" + hours + " --most-ar 1 --most-ma 0",
+        "breaks" + hours})
+    EXPECT_TRUE(says_so(json_of(call))) << call;
+  const std::string saved = folder / "hours.json";
+  EXPECT_EQ(brace("fit" + hours + model + " --save '" + saved + "'").status, 0);
+  EXPECT_TRUE(says_so(json_of("forecast '" + saved + "'")));
+  EXPECT_FALSE(
+      says_so(json_of("fit data/ferry-freight.csv --returns log --overnight mark" + model)));
+}
+
 // ---- Unit roots and breaks ----
 
 TEST(UnitRootOptions, BreakModelsAndStepsOfTheVarianceRatio) {
