@@ -29,6 +29,8 @@ constexpr VarianceFamily kEntry{.bounds = Family::bounds,
                                 .rescale = Family::rescale,
                                 .reach = Family::reach,
                                 .broken = Family::broken,
+                                .may_kink = Family::kMayKink,
+                                .kinks = Family::kinks,
                                 .recursive_state = Family::kRecursiveState};
 
 }  // namespace

@@ -86,6 +86,10 @@ struct VarianceFamily {
   std::size_t (*reach)(const Model& model);
   // A rule that is no linear bound, where it is broken.
   std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
+  // Whether the likelihood has a kink in mu at every value of the series, where its maximum may
+  // lie, for some parameters; and whether for these.
+  bool may_kink;
+  bool (*kinks)(const Model& model, std::span<const double> theta);
   // Whether x is a recursion of its own, which begins at the presample value and follows from all
   // rows, not from the last ones.
   bool recursive_state;
@@ -114,6 +118,8 @@ struct FamilyDefaults {
   static std::optional<std::string> broken(const Model&, std::span<const double>) {
     return std::nullopt;
   }
+  static constexpr bool kMayKink = false;
+  static bool kinks(const Model&, std::span<const double>) { return false; }
   static constexpr bool kRecursiveState = false;
 };
 
@@ -150,6 +156,8 @@ struct ShockLaw {
   double (*quantile)(double p, std::span<const double> shape);
   double (*cdf)(double z, std::span<const double> shape);
   double (*log_density)(double z, std::span<const double> shape);
+  // Whether the density has a peak with a kink; null for laws that never have.
+  bool (*kinks)(std::span<const double> shape) = nullptr;
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);
 

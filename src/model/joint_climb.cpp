@@ -305,27 +305,23 @@ class JointClimb {
                          {.damping = true, .max_iterations = problem_.options.max_iterations}));
   }
 
-  // The likelihood of egarch, of aparch with delta at or below 1, and of ged shocks with nu at 1
-  // has a kink in mu at every mu = y_t, and its maximum may lie on one, where no gradient vanishes.
+  // A likelihood with a kink in mu at every mu = y_t may have its maximum on one, where no gradient
+  // vanishes.
   [[nodiscard]] bool may_kink() const {
-    const bool kinked = std::holds_alternative<Egarch>(problem_.model.variance) ||
-                        std::holds_alternative<Aparch>(problem_.model.variance) ||
-                        std::holds_alternative<Ged>(problem_.model.shocks);
-    return kinked && problem_.chart.size() > 1 && problem_.chart.parameter(0) == 0 &&
+    return (variance_family(problem_.model.variance).may_kink ||
+            shock_law(problem_.model.shocks).kinks) &&
+           problem_.chart.size() > 1 && problem_.chart.parameter(0) == 0 &&
            problem_.model.mean.constant && arma_terms(problem_.model) == 0 &&
            problem_.at.regression.size() == 1;
   }
 
   // Whether there is a kink in mu where the other parameters are these.
   [[nodiscard]] bool kinks_at(const VectorXd& theta) const {
-    const auto value_of = [&](const char* name) {
-      const auto at =
-          std::find(problem_.names.begin(), problem_.names.end(), name) - problem_.names.begin();
-      return theta(static_cast<Index>(at));
-    };
-    return std::holds_alternative<Egarch>(problem_.model.variance) ||
-           (std::holds_alternative<Aparch>(problem_.model.variance) && value_of("delta") <= 1) ||
-           (std::holds_alternative<Ged>(problem_.model.shocks) && value_of("nu") <= 1);
+    const std::span<const double> all(theta.data(), problem_.names.size());
+    const std::span<const double> from_variance = all.subspan(problem_.parts.mean.size());
+    const ShockLaw& law = shock_law(problem_.model.shocks);
+    return variance_family(problem_.model.variance).kinks(problem_.model, from_variance) ||
+           (law.kinks && law.kinks(all.last(law.shapes.size())));
   }
 
   // A maximum with mu held at a value of the series from which the likelihood falls to both sides:

@@ -14,6 +14,7 @@
 #include "brace/maths/newton.hpp"
 #include "brace/model/estimate.hpp"
 #include "model/chart.hpp"
+#include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 #include "model/surface.hpp"
 

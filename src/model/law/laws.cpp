@@ -147,7 +147,8 @@ const ShockLaw kGedLaw{
     .quantile = [](double p, std::span<const double> s) { return ged_quantile(p, s[0]); },
     .cdf = [](double z, std::span<const double> s) { return ged_cdf(z, s[0]); },
     .log_density = [](double z,
-                      std::span<const double> s) { return GedDensity<double>(s.data()).value(z); }};
+                      std::span<const double> s) { return GedDensity<double>(s.data()).value(z); },
+    .kinks = [](std::span<const double> s) { return s[0] <= 1; }};
 
 // A Student shock of unit variance, put on either piece as often as that is wide.
 double on_a_piece(const TwoPieces& law, double skew, double student, double uniform) {

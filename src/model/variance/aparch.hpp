@@ -299,6 +299,11 @@ struct AparchFamily : FamilyDefaults {
     return std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
   }
 
+  // |e|^delta has one at e = 0.
+  static constexpr bool kMayKink = true;
+  static bool kinks(const Model& model, std::span<const double> theta) {
+    return theta[Layout(model).delta] <= 1;
+  }
   static Dynamics dynamics(const Model& model, std::span<const double> theta,
                            std::span<const double> shape) {
     const Layout at(model);

@@ -222,6 +222,9 @@ struct EgarchFamily : FamilyDefaults {
     return Layout(model).persistence(theta);
   }
 
+  // |z| has one at every shock that is 0.
+  static constexpr bool kMayKink = true;
+  static bool kinks(const Model&, std::span<const double>) { return true; }
   static Dynamics dynamics(const Model& model, std::span<const double> theta,
                            std::span<const double> shape) {
     const Layout at(model);
