@@ -119,11 +119,22 @@ class JointClimb {
     if (H.info() != Eigen::Success) return false;
     const VectorXd errors =
         H.solve(MatrixXd::Identity(best_.x.size(), best_.x.size())).diagonal().cwiseSqrt();
+    // Falls may move a variance that rises do not: gamma of the same lag.
+    const auto* gjr = std::get_if<Gjr>(&problem_.model.variance);
+    const auto felt = [&](std::size_t parameter) {
+      for (Index c = 0; c < best_.x.size(); ++c)
+        if (problem_.chart.parameter(c) == parameter)
+          return std::abs(best_.x(c)) > kFelt * errors(c);
+      return false;
+    };
     for (Index c = 0; c < best_.x.size(); ++c) {
-      const std::size_t variance = problem_.chart.parameter(c) - problem_.parts.mean.size();
+      const std::size_t parameter = problem_.chart.parameter(c),
+                        variance = parameter - problem_.parts.mean.size();
       if (variance >= problem_.parts.variance.size()) continue;
       const std::string& name = problem_.parts.variance[variance];
-      if (name.starts_with("alpha") && std::abs(best_.x(c)) < kFelt * errors(c)) return false;
+      if (name.starts_with("alpha") && !felt(parameter) &&
+          !(gjr && felt(parameter + gjr->shocks.size())))
+        return false;
       const bool of_level = name == "omega" || name == "sigma2" || name.starts_with("vwith:");
       if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > kUnknown)
         return false;
