@@ -6,11 +6,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <optional>
 
 #include "brace/maths/random.hpp"
 #include "model/families.hpp"
+#include "model/kink_climb.hpp"
 #include "model/starting_points.hpp"
 
 namespace brace {
@@ -41,26 +41,11 @@ constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
-// Values of the series next to a stalled mu that are looked at as kinks, the likeliest of them that
-// are climbed, and how often the look goes on from a higher one.
-constexpr std::size_t kKinksSeen = 48, kKinks = 8;
-constexpr int kKinkRounds = 4;
 // Steps of a climb that may stall on one.
 constexpr int kKinkedSteps = 50;
-// How far beside a kink its slopes are taken, and by how many times its bend a slope must be too
-// steep for a maximum before no climb is worth while.
-constexpr double kBeside = 1e-9, kPlainly = 2;
-// A kink whose likelihood is so little below that of a smooth maximum is climbed to its end; around
-// where a climb stalled, one that is so little below the highest.
-constexpr double kNearKink = 0.03, kNearStall = 0.1;
-// Rows with one value from which the likelihood is looked at on both sides of it.
-constexpr std::size_t kShared = 5;
-// How much lower a kink must be than a smooth maximum.
-constexpr double kLower = 1e-5;
-
 class JointClimb {
  public:
-  explicit JointClimb(Problem& problem) : problem_(problem) {}
+  explicit JointClimb(Problem& problem) : problem_(problem), kinks_(problem) {}
 
   Peak run() {
     const EstimateOptions& options = problem_.options;
@@ -90,17 +75,18 @@ class JointClimb {
       climb(more, std::max<std::size_t>(1, more.size() / 4));
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
-      look_for_kinks();
-      if (on_kink_) follow_kinks();
+      kinks_.look(best_, stalled_);
+      kinks_.follow();
     } else {
-      look_for_kinks();
+      kinks_.look(best_, stalled_);
     }
     const auto starts = static_cast<int>(starts_);
-    if (on_kink_ && !(settled(best_) && best_.f <= on_kink_->top.f))
-      return {.top = std::move(on_kink_->top),
-              .chart = std::move(on_kink_->chart),
-              .kink = on_kink_->mu,
-              .starts = starts};
+    if (const std::optional<Peak>& kink = kinks_.highest();
+        kink && !(settled(best_) && best_.f <= kink->top.f)) {
+      Peak peak = *kink;
+      peak.starts = starts;
+      return peak;
+    }
     return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
   }
 
@@ -110,7 +96,7 @@ class JointClimb {
   // shocks hardly move the variance, or what fades is hardly known, the likelihood is a ridge with
   // several tops.
   [[nodiscard]] bool clear() const {
-    if (problem_.scaled.observed < kManyRows || !settled(best_) || on_kink_ || stalled_)
+    if (problem_.scaled.observed < kManyRows || !settled(best_) || kinks_.highest() || stalled_)
       return false;
     if ((best_.multipliers.array() > 0).any()) return false;
     for (const End& end : ends_)
@@ -168,9 +154,7 @@ class JointClimb {
     if (!points.empty()) climb(points, kFinished);
     points.clear();
     const VectorXd top = problem_.chart.natural(best_.x);
-    const std::span<const double> variance =
-        std::span(top.data(), static_cast<std::size_t>(top.size()))
-            .subspan(problem_.parts.mean.size());
+    const std::span<const double> variance = span_of(top).subspan(problem_.parts.mean.size());
     for (const std::vector<double>& twin :
          variance_family(problem_.model.variance).twins(variance)) {
       VectorXd theta = top;
@@ -179,27 +163,13 @@ class JointClimb {
     }
     starts_ += points.size();
     if (!points.empty()) climb(points, kFinished);
-    if (const std::optional<double> mu = other_side_of_a_shared_value()) {
+    if (const std::optional<double> mu =
+            kinks_.other_side_of_a_shared_value(problem_.chart.natural(best_.x)(0))) {
       VectorXd x = best_.x;
       x(0) = *mu;
       ++starts_;
       climb_from(x);
     }
-  }
-
-  // Where many rows have one value, the likelihood rises steeply to both sides of it and has a top
-  // on each: the mu as far on the other side, where the value next to mu is such a one.
-  [[nodiscard]] std::optional<double> other_side_of_a_shared_value() const {
-    if (!may_kink()) return {};
-    const double mu = problem_.chart.natural(best_.x)(0);
-    double next = std::numeric_limits<double>::infinity();
-    std::size_t rows = 0;
-    for (const double v : problem_.scaled.data.change) {
-      if (std::abs(v - mu) < std::abs(next - mu)) rows = 0, next = v;
-      if (v == next) ++rows;
-    }
-    if (rows < kShared || next == mu) return {};
-    return 2 * next - mu;
   }
 
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.
@@ -273,11 +243,11 @@ class JointClimb {
     std::stable_sort(ranked.begin(), ranked.end(),
                      [](const auto& a, const auto& b) { return a.first < b.first; });
     std::size_t climbed = 0;
-    const bool kinked = may_kink();
+    const bool kinked = kinks_.may_be();
     for (const bool damped : {false, true}) {
       if (damped && kinked) {
-        look_for_kinks();
-        if (on_kink_) break;
+        kinks_.look(best_, stalled_);
+        if (kinks_.highest()) break;
         climbed = 0;
       }
       for (const auto& [f, x] : ranked) {
@@ -307,115 +277,14 @@ class JointClimb {
 
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
-    if (may_kink() || !stalled_ || !settled(best_) || !(stalled_->f < best_.f - kSameTop)) return;
+    if (kinks_.may_be() || !stalled_ || !settled(best_) || !(stalled_->f < best_.f - kSameTop))
+      return;
     climb_from(stalled_->x);
   }
 
   void climb_from(const VectorXd& x) {
     keep_better(minimise(problem_.objective_in(problem_.chart), problem_.chart.constraints(), x,
                          {.damping = true, .max_iterations = problem_.options.max_iterations}));
-  }
-
-  // A likelihood with a kink in mu at every mu = y_t may have its maximum on one, where no gradient
-  // vanishes.
-  [[nodiscard]] bool may_kink() const {
-    return (variance_family(problem_.model.variance).may_kink ||
-            shock_law(problem_.model.shocks).kinks) &&
-           problem_.chart.size() > 1 && problem_.chart.parameter(0) == 0 &&
-           problem_.model.mean.constant && arma_terms(problem_.model) == 0 &&
-           problem_.at.regression.size() == 1;
-  }
-
-  // Whether there is a kink in mu where the other parameters are these.
-  [[nodiscard]] bool kinks_at(const VectorXd& theta) const {
-    const std::span<const double> all(theta.data(), problem_.names.size());
-    const std::span<const double> from_variance = all.subspan(problem_.parts.mean.size());
-    const ShockLaw& law = shock_law(problem_.model.shocks);
-    return variance_family(problem_.model.variance).kinks(problem_.model, from_variance) ||
-           (law.kinks && law.kinks(all.last(law.shapes.size())));
-  }
-
-  // A maximum with mu held at a value of the series from which the likelihood falls to both sides:
-  // looked for where the highest climb stalled, and beside a smooth maximum.
-  void look_for_kinks() {
-    if (!may_kink()) return;
-    if (stalled_ && !(settled(best_) && stalled_->f > best_.f + kNearStall)) {
-      const double below = settled(best_) ? std::min(stalled_->f, best_.f) : stalled_->f;
-      if (climb_kinks(problem_.chart.natural(stalled_->x), below + kLower, kKinksSeen))
-        follow_kinks();
-      stalled_.reset();
-    }
-    // From one given point a smooth maximum is the answer: no kink beside it is asked for.
-    if (settled(best_) && !problem_.options.start_only && kinks_at(problem_.chart.natural(best_.x)))
-      (void)climb_kinks(problem_.chart.natural(best_.x), best_.f - kLower, kKinks, give_of_mu());
-  }
-
-  // From the highest kink to higher ones around it.
-  void follow_kinks() {
-    for (int round = 1; round < kKinkRounds; ++round)
-      if (!climb_kinks(on_kink_->chart.natural(on_kink_->top.x), on_kink_->top.f, kKinksSeen))
-        return;
-  }
-
-  // What is left of the curvature in mu at the maximum where the others give way.
-  [[nodiscard]] double give_of_mu() const {
-    const MatrixXd& H = best_.hessian;
-    const VectorXd column = H.ldlt().solve(VectorXd::Unit(H.rows(), 0));
-    return 1 / (H(0, 0) * column(0));
-  }
-
-  // Of the `seen` values next to mu the likeliest few, the others climbed to their end with mu held
-  // there. True when one is a maximum, and its f below `below` and that of kinks found before. Next
-  // to a smooth maximum the slopes at a value, of which `give` is left where the others give way,
-  // show whether it can be one.
-  bool climb_kinks(const VectorXd& from, double below, std::size_t seen,
-                   std::optional<double> give = {}) {
-    if (on_kink_) below = std::min(below, on_kink_->top.f);
-    std::vector<double> values;
-    for (const double v : problem_.scaled.data.change)
-      if (!std::isnan(v)) values.push_back(v);
-    std::sort(values.begin(), values.end());
-    values.erase(std::unique(values.begin(), values.end()), values.end());
-    seen = std::min(seen, values.size());
-    std::partial_sort(
-        values.begin(), values.begin() + static_cast<std::ptrdiff_t>(seen), values.end(),
-        [&](double a, double b) { return std::abs(a - from(0)) < std::abs(b - from(0)); });
-    std::vector<std::pair<double, double>> ranked;  // f, mu
-    for (std::size_t i = 0; i < seen; ++i) {
-      VectorXd there = from;
-      there(0) = values[i];
-      if (const double f = problem_.value_at(there); f < below + (give ? kNearKink : kNearStall))
-        ranked.emplace_back(f, values[i]);
-    }
-    std::sort(ranked.begin(), ranked.end());
-    ranked.resize(std::min(ranked.size(), kKinks));
-    bool found = false;
-    for (const auto& [f, mu] : ranked) {
-      std::vector<std::optional<double>> held = problem_.held_scaled();
-      held[0] = mu;
-      Chart chart = problem_.make_chart(held);
-      VectorXd start = from;
-      start(0) = mu;
-      const double beside = kBeside * (1 + std::abs(mu));
-      if (give) {
-        const double left = problem_.slope_in_mu(start, mu - beside),
-                     right = problem_.slope_in_mu(start, mu + beside);
-        if (*give * std::abs(left + right) > kPlainly * (right - left)) continue;
-      }
-      NewtonOptions newton;
-      newton.max_iterations = problem_.options.max_iterations;
-      NewtonResult r =
-          minimise(problem_.objective_in(chart), chart.constraints(), chart.working(start), newton);
-      if (!settled(r) || !(r.f < below)) continue;
-      const VectorXd top = chart.natural(r.x);
-      if (!(problem_.slope_in_mu(top, mu - beside) < 0 &&
-            problem_.slope_in_mu(top, mu + beside) > 0))
-        continue;
-      below = r.f;
-      on_kink_.emplace(Summit{std::move(r), std::move(chart), mu});
-      found = true;
-    }
-    return found;
   }
 
   void keep_better(NewtonResult r) {
@@ -431,14 +300,9 @@ class JointClimb {
   };
   std::vector<End> ends_;  // of climbs
   std::size_t starts_ = 0;
-  // The highest climb that stalled, and the highest kink.
+  // The highest climb that stalled.
   std::optional<NewtonResult> stalled_;
-  struct Summit {
-    NewtonResult top;
-    Chart chart;
-    double mu;
-  };
-  std::optional<Summit> on_kink_;
+  KinkClimb kinks_;
 };
 
 }  // namespace

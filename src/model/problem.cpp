@@ -23,10 +23,6 @@ namespace {
 // Next to the unit circle, and the step of differences there as a share of the distance to it.
 constexpr double kNearEdge = 0.01, kEdgeStep = 0.003;
 
-std::span<const double> span_of(const VectorXd& v) {
-  return {v.data(), static_cast<std::size_t>(v.size())};
-}
-
 // The sum of f over values that are present: four sums side by side, since an addition need not
 // wait for the one before it.
 template <class F>

@@ -91,6 +91,7 @@ TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
                           const Executor& executor) {
   require_fit(fit, "variance-break");
   constexpr double kTrim = 0.15;
+  constexpr std::size_t kRowsOfAScan = 300;
   if (options.dates < 10 || fit.count < kRowsOfAScan)
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("variance-break: {} dates on {} observations; 10 or more on {} or "

@@ -15,10 +15,6 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-std::span<const double> span_of(const VectorXd& v) {
-  return {v.data(), static_cast<std::size_t>(v.size())};
-}
-
 // The error stands; t and p follow where zero is a hypothesis about the parameter.
 void set_error(Parameter& p, std::optional<double> se) {
   p.se = se;

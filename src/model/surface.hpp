@@ -24,6 +24,11 @@ struct Derivatives {
   std::vector<T> information;  // packed; Order::scoring
 };
 
+// Eigen's numbers as the likelihood takes them.
+[[nodiscard]] inline std::span<const double> span_of(const Eigen::VectorXd& v) {
+  return {v.data(), static_cast<std::size_t>(v.size())};
+}
+
 // A packed lower triangle as the symmetric matrix that it stands for.
 [[nodiscard]] Eigen::MatrixXd unpack(const std::vector<double>& lower);
 

@@ -18,16 +18,14 @@ namespace brace {
 // Error (bad_option) for a fit that must not be used.
 [[nodiscard]] std::vector<TestResult> nyblom(const Fit& fit);
 
-// Fewest rows of variance_break().
-inline constexpr std::size_t kRowsOfAScan = 300;
-
 struct VarianceBreakOptions {
   int dates = 30;  // evenly over the middle .7 of the sample
 };
 
 // Null: the variance equation is constant; mean and shocks' law stay at their estimates. Largest
 // likelihood ratio of one equation against one on each side of a date (Andrews 1993). Right where
-// the shocks' law is; NOT proof where it is not.
+// the shocks' law is; NOT proof where it is not. Throws Error (too_few_observations) below 300 rows
+// or 10 dates.
 [[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options = {});
 [[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
                                         const Executor& executor);
