@@ -103,23 +103,26 @@ class JointClimb {
       if (std::abs(end.f - best_.f) > kSameTop) return false;
     const Eigen::LLT<MatrixXd> H(best_.hessian);
     if (H.info() != Eigen::Success) return false;
-    const VectorXd errors =
-        H.solve(MatrixXd::Identity(best_.x.size(), best_.x.size())).diagonal().cwiseSqrt();
-    // Falls may move a variance that rises do not: gamma of the same lag.
+    const MatrixXd covariance = H.solve(MatrixXd::Identity(best_.x.size(), best_.x.size()));
+    const VectorXd errors = covariance.diagonal().cwiseSqrt();
+    const auto felt = [&](double sum, double variance) {
+      return std::abs(sum) > kFelt * std::sqrt(variance);
+    };
+    // Falls may move a variance that rises do not: by alpha and gamma of the same lag.
     const auto* gjr = std::get_if<Gjr>(&problem_.model.variance);
-    const auto felt = [&](std::size_t parameter) {
-      for (Index c = 0; c < best_.x.size(); ++c)
-        if (problem_.chart.parameter(c) == parameter)
-          return std::abs(best_.x(c)) > kFelt * errors(c);
+    const auto falls_are_felt = [&](Index alpha) {
+      for (Index gamma = 0; gjr && gamma < best_.x.size(); ++gamma)
+        if (problem_.chart.parameter(gamma) == problem_.chart.parameter(alpha) + gjr->shocks.size())
+          return felt(
+              best_.x(alpha) + best_.x(gamma),
+              covariance(alpha, alpha) + covariance(gamma, gamma) + 2 * covariance(alpha, gamma));
       return false;
     };
     for (Index c = 0; c < best_.x.size(); ++c) {
-      const std::size_t parameter = problem_.chart.parameter(c),
-                        variance = parameter - problem_.parts.mean.size();
+      const std::size_t variance = problem_.chart.parameter(c) - problem_.parts.mean.size();
       if (variance >= problem_.parts.variance.size()) continue;
       const std::string& name = problem_.parts.variance[variance];
-      if (name.starts_with("alpha") && !felt(parameter) &&
-          !(gjr && felt(parameter + gjr->shocks.size())))
+      if (name.starts_with("alpha") && !felt(best_.x(c), covariance(c, c)) && !falls_are_felt(c))
         return false;
       const bool of_level = name == "omega" || name == "sigma2" || name.starts_with("vwith:");
       if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > kUnknown)
