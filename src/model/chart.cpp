@@ -20,16 +20,19 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 Chart::Chart(const Model& model, std::vector<std::optional<double>> held, Coordinates coordinates,
-             std::optional<Tie> tie)
+             std::optional<Tie> tie, std::optional<Wall> wall)
     : names_(parameter_names(model).all()),
       held_(std::move(held)),
       tie_(std::move(tie)),
+      wall_(std::move(wall)),
       shocks_(model.shocks) {
   // No coordinate of its own: any number stands in its place.
   if (tie_) held_[tie_->parameter] = tie_->level;
   const ParameterNames names = parameter_names(model);
   first_variance_ = names.mean.size();
-  first_shape_ = first_variance_ + names.variance.size();
+  variances_ = names.variance.size();
+  if (wall_) held_[on_wall()] = 0;
+  first_shape_ = first_variance_ + variances_;
   std::vector<Index> coordinate(names_.size(), -1);
   for (std::size_t j = 0; j < names_.size(); ++j)
     if (!held_[j]) {
@@ -77,7 +80,12 @@ void Chart::build_constraints(const Model& model) {
         for (const double side : {1.0, -1.0})
           add(side * VectorXd::Unit(size(), f.at + static_cast<Index>(i)), kMostPartial,
               fmt::format("{} inside the unit circle", names_[f.first + f.lags.size() - 1]));
+  const auto follows = [&](const std::pair<std::size_t, double>& term) {
+    return wall_ && term.first == wall_->parameter;
+  };
   for (const Bound& bound : variance_family(model.variance).bounds(model)) {
+    // Along the wall it is no plane any more; whoever climbs there looks at it.
+    if (std::any_of(bound.terms.begin(), bound.terms.end(), follows)) continue;
     VectorXd normal = VectorXd::Zero(size());
     double limit = bound.limit;
     for (const auto& [index, weight] : bound.terms) {
@@ -136,7 +144,12 @@ VectorXd Chart::natural(const VectorXd& x) const {
       theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
   }
   if (tie_) theta(static_cast<Index>(tie_->parameter)) = tie_->level * tie_->share(theta);
+  if (wall_) theta(static_cast<Index>(on_wall())) = wall_at(theta).value;
   return theta;
+}
+
+Wall::Point Chart::wall_at(const VectorXd& theta) const {
+  return wall_->at({theta.data() + static_cast<std::ptrdiff_t>(first_variance_), variances_});
 }
 
 VectorXd Chart::working(const VectorXd& theta) const {
@@ -185,6 +198,10 @@ MatrixXd Chart::jacobian(const VectorXd& x) const {
     for (const auto& [j, weight] : tie_->weights)
       J.row(static_cast<Index>(tie_->parameter)) -=
           tie_->level * weight * J.row(static_cast<Index>(j));
+  if (wall_)
+    J.row(static_cast<Index>(on_wall())) =
+        wall_at(natural(x)).slope.transpose() *
+        J.middleRows(static_cast<Index>(first_variance_), static_cast<Index>(variances_));
   return J;
 }
 
@@ -197,6 +214,12 @@ MatrixXd Chart::pull_hessian(const VectorXd& x, const VectorXd& g, const MatrixX
       pulled(at, at) += g(static_cast<Index>(free_[i])) *
                         shock_law(shocks_).shapes[free_[i] - first_shape_].bend(x(at));
     }
+  if (wall_) {
+    const MatrixXd of_variance =
+        J.middleRows(static_cast<Index>(first_variance_), static_cast<Index>(variances_));
+    pulled += g(static_cast<Index>(on_wall())) * of_variance.transpose() *
+              wall_at(natural(x)).bend * of_variance;
+  }
   for (const LagFactor& f : factors_) {
     if (!f.sections) continue;
     const auto p = static_cast<Index>(f.lags.size());

@@ -15,6 +15,7 @@
 
 #include "brace/maths/newton.hpp"
 #include "brace/model/model.hpp"
+#include "model/families.hpp"
 
 namespace brace {
 
@@ -45,7 +46,8 @@ class Chart {
 
   // `held` has an entry a parameter: its value where it is held, in the unit of the scaled data.
   Chart(const Model& model, std::vector<std::optional<double>> held,
-        Coordinates coordinates = Coordinates::bounded, std::optional<Tie> tie = {});
+        Coordinates coordinates = Coordinates::bounded, std::optional<Tie> tie = {},
+        std::optional<Wall> wall = {});
 
   // Whether any set is worked on by its sections.
   [[nodiscard]] bool has_sections() const {
@@ -104,14 +106,18 @@ class Chart {
   [[nodiscard]] static std::vector<double> dense(const Eigen::VectorXd& theta, const LagFactor& f);
   [[nodiscard]] std::optional<std::vector<double>> partials_from(const Eigen::VectorXd& theta,
                                                                  const LagFactor& f) const;
+  // The parameter on the wall, and where the others put it.
+  [[nodiscard]] std::size_t on_wall() const { return first_variance_ + wall_->parameter; }
+  [[nodiscard]] Wall::Point wall_at(const Eigen::VectorXd& theta) const;
   void build_constraints(const Model& model);
 
   std::vector<std::string> names_;
   std::vector<std::optional<double>> held_;
   std::optional<Tie> tie_;
+  std::optional<Wall> wall_;
   std::vector<std::size_t> free_;  // parameter of each working coordinate
   std::vector<LagFactor> factors_;
-  std::size_t first_variance_ = 0, first_shape_ = 0;
+  std::size_t first_variance_ = 0, variances_ = 0, first_shape_ = 0;
   Shocks shocks_;
   LinearConstraints constraints_;
 };

@@ -89,6 +89,7 @@ class Engine {
           fmt::format("mu on a kink of the likelihood, which has one at every value of "
                       "the series ({:.6g})",
                       *peak_.kink * problem_.scaled.scale + problem_.scaled.centre));
+    if (peak_.wall) bounds.push_back(peak_.wall->name);
     c.status = bounds.empty() ? FitStatus::converged : FitStatus::boundary;
     c.why = bounds.empty()
                 ? fmt::format("{}, below {}; Hessian negative definite", measured,
@@ -100,8 +101,8 @@ class Engine {
   // ---- Writing the result, in the units of the data ----
 
   void write_estimates(Fit& fit) const {
-    fit.estimated =
-        static_cast<int>(peak_.chart.size()) + (peak_.kink ? 1 : 0) + (problem_.tie ? 1 : 0);
+    fit.estimated = static_cast<int>(peak_.chart.size()) + (peak_.kink ? 1 : 0) +
+                    (peak_.wall ? 1 : 0) + (problem_.tie ? 1 : 0);
     const VectorXd natural = problem_.convert(theta_, false);
     for (std::size_t j = 0; j < problem_.names.size(); ++j) {
       Parameter p;
@@ -115,6 +116,7 @@ class Engine {
     }
     for (const Index i : active_) mark_pinned(fit, i);
     if (peak_.kink) fit.parameters[0].at_bound = true;
+    if (peak_.wall) fit.parameters[peak_.wall->parameter].at_bound = true;
     for (Parameter& p : fit.parameters)
       if (std::find(edges_.begin(), edges_.end(), p.name) != edges_.end()) p.at_bound = true;
   }

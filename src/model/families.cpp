@@ -29,6 +29,7 @@ constexpr VarianceFamily kEntry{.bounds = Family::bounds,
                                 .rescale = Family::rescale,
                                 .reach = Family::reach,
                                 .broken = Family::broken,
+                                .wall = Family::wall,
                                 .may_kink = Family::kMayKink,
                                 .kinks = Family::kinks,
                                 .recursive_state = Family::kRecursiveState};

@@ -6,6 +6,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -22,6 +23,20 @@ struct Bound {
   std::vector<std::pair<std::size_t, double>> terms;
   double limit;
   bool of_level = false;  // the limit is one for data of unit variance: in other units it is 0
+};
+
+// A rule that is no linear bound: on it one parameter of the variance follows from the others.
+struct Wall {
+  std::string name;  // "phi1 where lambda of lag 2 is 0"
+  std::size_t parameter;
+  struct Point {
+    double value;           // of the parameter
+    Eigen::VectorXd slope;  // k: by the parameters of the variance
+    Eigen::MatrixXd bend;   // k x k
+    double inward;          // 1 where larger values are admitted, -1 where smaller ones are
+  };
+  // Not a number where it follows from none.
+  std::function<Point(std::span<const double> theta)> at;
 };
 
 // What follows from the parameters alone; empty where it does not exist.
@@ -86,6 +101,8 @@ struct VarianceFamily {
   std::size_t (*reach)(const Model& model);
   // A rule that is no linear bound, where it is broken.
   std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
+  // The one that is nearest to being broken, where a maximum may lie on it.
+  std::optional<Wall> (*wall)(std::span<const double> theta);
   // Whether the likelihood has a kink in mu at every value of the series, where its maximum may
   // lie, for some parameters; and whether for these.
   bool may_kink;
@@ -118,6 +135,7 @@ struct FamilyDefaults {
   static std::optional<std::string> broken(const Model&, std::span<const double>) {
     return std::nullopt;
   }
+  static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }
   static constexpr bool kRecursiveState = false;

@@ -12,6 +12,7 @@
 #include "model/families.hpp"
 #include "model/kink_climb.hpp"
 #include "model/starting_points.hpp"
+#include "model/wall_climb.hpp"
 
 namespace brace {
 namespace {
@@ -41,11 +42,12 @@ constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
-// Steps of a climb that may stall on one.
-constexpr int kKinkedSteps = 50;
+// Steps of a climb that may stall on a kink, and of one where a maximum on a wall is known.
+constexpr int kKinkedSteps = 50, kWalledSteps = 10;
+
 class JointClimb {
  public:
-  explicit JointClimb(Problem& problem) : problem_(problem), kinks_(problem) {}
+  explicit JointClimb(Problem& problem) : problem_(problem), kinks_(problem), walls_(problem) {}
 
   Peak run() {
     const EstimateOptions& options = problem_.options;
@@ -81,12 +83,12 @@ class JointClimb {
       kinks_.look(best_, stalled_);
     }
     const auto starts = static_cast<int>(starts_);
-    if (const std::optional<Peak>& kink = kinks_.highest();
-        kink && !(settled(best_) && best_.f <= kink->top.f)) {
-      Peak peak = *kink;
-      peak.starts = starts;
-      return peak;
-    }
+    for (const std::optional<Peak>& edge : {kinks_.highest(), walls_.highest()})
+      if (edge && !(settled(best_) && best_.f <= edge->top.f)) {
+        Peak peak = *edge;
+        peak.starts = starts;
+        return peak;
+      }
     return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
   }
 
@@ -96,7 +98,8 @@ class JointClimb {
   // shocks hardly move the variance, or what fades is hardly known, the likelihood is a ridge with
   // several tops.
   [[nodiscard]] bool clear() const {
-    if (problem_.scaled.observed < kManyRows || !settled(best_) || kinks_.highest() || stalled_)
+    if (problem_.scaled.observed < kManyRows || !settled(best_) || kinks_.highest() ||
+        walls_.highest() || stalled_)
       return false;
     if ((best_.multipliers.array() > 0).any()) return false;
     for (const End& end : ends_)
@@ -255,7 +258,7 @@ class JointClimb {
       }
       for (const auto& [f, x] : ranked) {
         // What climbs to a kink stalls there, from every start.
-        if ((settled(best_) || (kinked && !damped)) &&
+        if ((found() || (kinked && !damped)) &&
             (climbed >= finished || f > ranked.front().first + kHopeless))
           break;
         const auto same = [&x = x](const End& end) {
@@ -266,22 +269,27 @@ class JointClimb {
         NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
-        newton.max_iterations = kinked && !damped
-                                    ? std::min(problem_.options.max_iterations, kKinkedSteps)
-                                    : problem_.options.max_iterations;
+        newton.max_iterations = walls_.highest() && !damped ? kWalledSteps
+                                : kinked && !damped         ? kKinkedSteps
+                                                            : problem_.options.max_iterations;
+        newton.max_iterations = std::min(newton.max_iterations, problem_.options.max_iterations);
         NewtonResult r = minimise(objective, problem_.chart.constraints(), x, newton);
         ends_.push_back({r.f, r.x});
         ++climbed;
         keep_better(std::move(r));
       }
-      if (settled(best_)) break;
+      if (found()) break;
     }
   }
 
+  [[nodiscard]] bool found() const { return settled(best_) || walls_.highest(); }
+
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
-    if (kinks_.may_be() || !stalled_ || !settled(best_) || !(stalled_->f < best_.f - kSameTop))
-      return;
+    if (kinks_.may_be() || !stalled_ || !found()) return;
+    double highest = settled(best_) ? best_.f : walls_.highest()->top.f;
+    if (walls_.highest()) highest = std::min(highest, walls_.highest()->top.f);
+    if (!(stalled_->f < highest - kSameTop)) return;
     climb_from(stalled_->x);
   }
 
@@ -291,7 +299,10 @@ class JointClimb {
   }
 
   void keep_better(NewtonResult r) {
-    if (!settled(r) && std::isfinite(r.f) && (!stalled_ || r.f < stalled_->f)) stalled_ = r;
+    if (!settled(r) && std::isfinite(r.f)) {
+      walls_.climb(r);
+      if (!stalled_ || r.f < stalled_->f) stalled_ = r;
+    }
     if (better(r, best_)) best_ = std::move(r);
   }
 
@@ -306,6 +317,7 @@ class JointClimb {
   // The highest climb that stalled.
   std::optional<NewtonResult> stalled_;
   KinkClimb kinks_;
+  WallClimb walls_;
 };
 
 }  // namespace

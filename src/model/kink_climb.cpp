@@ -118,10 +118,12 @@ bool KinkClimb::climb(const VectorXd& from, double below, std::size_t seen,
     Chart chart = problem_.make_chart(held);
     VectorXd start = from;
     start(0) = mu;
-    const double beside = kBeside * (1 + std::abs(mu));
+    const auto slope_beside = [&](VectorXd theta, double side) {
+      theta(0) = mu + side * kBeside * (1 + std::abs(mu));
+      return problem_.slope_in(0, theta);
+    };
     if (give) {
-      const double left = problem_.slope_in_mu(start, mu - beside),
-                   right = problem_.slope_in_mu(start, mu + beside);
+      const double left = slope_beside(start, -1), right = slope_beside(start, 1);
       if (*give * std::abs(left + right) > kPlainly * (right - left)) continue;
     }
     NewtonOptions newton;
@@ -130,8 +132,7 @@ bool KinkClimb::climb(const VectorXd& from, double below, std::size_t seen,
         minimise(problem_.objective_in(chart), chart.constraints(), chart.working(start), newton);
     if (!settled(r) || !(r.f < below)) continue;
     const VectorXd top = chart.natural(r.x);
-    if (!(problem_.slope_in_mu(top, mu - beside) < 0 && problem_.slope_in_mu(top, mu + beside) > 0))
-      continue;
+    if (!(slope_beside(top, -1) < 0 && slope_beside(top, 1) > 0)) continue;
     below = r.f;
     highest_ = Peak{.top = std::move(r), .chart = std::move(chart), .kink = mu};
     found = true;

@@ -139,8 +139,8 @@ VectorXd Problem::make_units() const {
   return u;
 }
 
-Chart Problem::make_chart(std::vector<std::optional<double>> held) const {
-  return {model, std::move(held), Chart::Coordinates::bounded, tie};
+Chart Problem::make_chart(std::vector<std::optional<double>> held, std::optional<Wall> wall) const {
+  return {model, std::move(held), Chart::Coordinates::bounded, tie, std::move(wall)};
 }
 
 // Omega of a targeted variance; on the optimiser's scale the sample's variance is 1.
@@ -304,11 +304,10 @@ Objective Problem::objective_in(const Chart& in, bool rough) {
 }
 
 // Of the minimised function; 0 where it has none.
-double Problem::slope_in_mu(VectorXd theta, double mu) {
-  theta(0) = mu;
+double Problem::slope_in(std::size_t parameter, const VectorXd& theta) {
   ++evaluations;
   surface->evaluate(span_of(theta), Order::gradient, derivatives_);
-  return derivatives_.admitted ? -derivatives_.gradient[0] : 0.0;
+  return derivatives_.admitted ? -derivatives_.gradient[parameter] : 0.0;
 }
 
 }  // namespace brace

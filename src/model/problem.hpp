@@ -51,7 +51,8 @@ struct Problem {
   [[nodiscard]] std::vector<std::optional<double>> held_scaled() const;
   // Where they are held, they take the place of those in theta.
   [[nodiscard]] Eigen::VectorXd with_held(Eigen::VectorXd theta) const;
-  [[nodiscard]] Chart make_chart(std::vector<std::optional<double>> held) const;
+  [[nodiscard]] Chart make_chart(std::vector<std::optional<double>> held,
+                                 std::optional<Wall> wall = {}) const;
   [[nodiscard]] Eigen::Index first_variance() const {
     return static_cast<Eigen::Index>(parts.mean.size());
   }
@@ -69,8 +70,8 @@ struct Problem {
   // natural parameters of the scaled data.
   double value(const Chart& in, const Eigen::VectorXd& x);
   double value_at(const Eigen::VectorXd& theta);
-  // Its slope in mu, the first parameter; 0 where it has none.
-  double slope_in_mu(Eigen::VectorXd theta, double mu);
+  // Its slope in one of them; 0 where it has none.
+  double slope_in(std::size_t parameter, const Eigen::VectorXd& theta);
   // `rough` second derivatives are for steps far from the end.
   [[nodiscard]] Objective objective_in(const Chart& in, bool rough = false);
 
@@ -97,11 +98,16 @@ struct Problem {
 }
 
 // Where a search ended: the highest point, in which coordinates, the mu of the kink on which it
-// lies (scaled data), and how many starts there were.
+// lies (scaled data) or the wall, and how many starts there were.
 struct Peak {
+  struct OnWall {
+    std::string name;
+    std::size_t parameter;
+  };
   NewtonResult top;
   Chart chart;
-  std::optional<double> kink;
+  std::optional<double> kink{};
+  std::optional<OnWall> wall{};
   int starts = 0;
 };
 

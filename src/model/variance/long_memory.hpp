@@ -11,6 +11,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <numeric>
 
 #include "model/families.hpp"
@@ -30,7 +31,7 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
   LongMemoryStage(const Model&, const StageSetup& setup)
       : Base(setup),
         width_(std::max(setup.mean + setup.variance, setup.shock_width)),
-        news_width_(setup.gaps ? width_ : setup.shock_width) {
+        news_width_(setup.shock_width) {
     this->own(h_, 1, width_);
     this->own(q_, kMemory, news_width_);
     this->own_scratch(width_);
@@ -38,8 +39,16 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
     delta_.resize(0, kMemory, 3);
   }
 
+  void shift(Order order, std::size_t rows) override {
+    Base::shift(order, rows);
+    for (std::ptrdiff_t& gap : gaps_) gap -= static_cast<std::ptrdiff_t>(rows);
+  }
+
   template <Order O>
   void start(const Row<T>& m) {
+    gaps_.clear();
+    gap_first_.clear();
+    gap_second_.clear();
     this->template fill_before<O>(h_, m);
     this->template fill_before<O>(q_, m);
     const T phi = theta_[1], d = theta_[2], beta = theta_[3];
@@ -113,6 +122,7 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
       for (std::size_t r = 0; r < pairs; ++r)
         out.d2[r] += dot(weights_[0], q_.d2(oldest) + r, pairs);
     }
+    add_gaps<O>(out, oldest);
     if (setup_.columns > 0) this->template add_columns<O>(out, block, at);
   }
 
@@ -123,23 +133,63 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
 
   template <Order O>
   void skip(std::ptrdiff_t t) {
-    this->template expect_square<O>(q_, t);
+    q_.template clear<O>(t);
+    q_.at(t) = h_.at(t);
+    if constexpr (O != Order::value) {
+      gaps_.push_back(t);
+      gap_first_.insert(gap_first_.end(), h_.d(t), h_.d(t) + width_);
+    }
+    if constexpr (O == Order::hessian)
+      gap_second_.insert(gap_second_.end(), h_.d2(t), h_.d2(t) + packed_size(width_));
   }
 
  private:
   using Base::h_, Base::setup_, Base::theta_;
 
-  // Four chains, so that an addition need not wait for the one before it.
+  // What rows without a shock add: their h moves with every parameter, others' e^2 with the mean's
+  // alone, which is why they stand apart.
+  template <Order O>
+  void add_gaps(const Row<T>& out, std::ptrdiff_t oldest) const {
+    if constexpr (O == Order::value) return;
+    for (std::size_t g = 0; g < gaps_.size(); ++g) {
+      if (gaps_[g] < oldest) continue;
+      const auto lag = static_cast<std::size_t>(gaps_[g] - oldest);
+      const T *d = gap_first_.data() + g * width_, weight = weights_[0][lag];
+      for (std::size_t j = 0; j < width_; ++j) out.d[j] += weight * d[j];
+      if constexpr (O == Order::hessian) {
+        const std::size_t pairs = packed_size(width_);
+        const T* d2 = gap_second_.data() + g * pairs;
+        for (std::size_t r = 0; r < pairs; ++r) out.d2[r] += weight * d2[r];
+        for (std::size_t a = 0; a < 3; ++a)
+          for (std::size_t j = 0, p = setup_.mean + 1 + a; j < width_; ++j)
+            out.d2[p >= j ? packed(p, j) : packed(j, p)] +=
+                (p == j ? 2 : 1) * weights_[1 + a][lag] * d[j];
+      }
+    }
+  }
+
   static T dot(const std::vector<T>& w, const T* q, std::size_t stride) {
-    std::array<T, 4> sum{};
-    for (std::size_t k = 0; k < kMemory; k += 4)
-      for (std::size_t chain = 0; chain < 4; ++chain)
-        sum[chain] += w[k + chain] * q[(k + chain) * stride];
-    return (sum[0] + sum[1]) + (sum[2] + sum[3]);
+    return stride == 1 ? dot_by<1>(w.data(), q, 1) : dot_by<0>(w.data(), q, stride);
+  }
+  // Eight chains, so that an addition need not wait for the one before it; a stride of 1 that the
+  // compiler knows fills vector registers.
+  template <std::size_t Stride>
+  static T dot_by(const T* w, const T* q, std::size_t stride) {
+    constexpr std::size_t kChains = 8;
+    static_assert(kMemory % kChains == 0);
+    std::array<T, kChains> sum{};
+    for (std::size_t k = 0; k < kMemory; k += kChains)
+#pragma GCC unroll 8
+      for (std::size_t chain = 0; chain < kChains; ++chain)
+        sum[chain] += w[k + chain] * q[(k + chain) * (Stride == 0 ? stride : Stride)];
+    return ((sum[0] + sum[1]) + (sum[2] + sum[3])) + ((sum[4] + sum[5]) + (sum[6] + sum[7]));
   }
 
   std::size_t width_, news_width_;
   Rows<T> q_, lambda_, delta_;
+  // Rows without a shock, and the derivatives of their h, width_ and packed_size(width_) each.
+  std::vector<std::ptrdiff_t> gaps_;
+  std::vector<T> gap_first_, gap_second_;
   std::vector<std::vector<T>> weights_;  // lambda, its 3 first and 6 second derivatives
   bool admitted_ = true;
 };
@@ -162,6 +212,75 @@ struct LongMemoryFamily : FamilyDefaults {
       delta *= share;
     }
     return lambda;
+  }
+
+  // lambda of lag k, with its derivatives by phi1, d and beta1, in which order they stand in theta
+  // behind omega. It is linear in phi1.
+  struct Weight {
+    double value;
+    Eigen::Vector3d slope;
+    Eigen::Matrix3d bend;
+  };
+  static Weight weight(std::size_t lag, double phi, double d, double beta) {
+    const auto both = [](const Eigen::Vector3d& a, const Eigen::Vector3d& b) -> Eigen::Matrix3d {
+      return a * b.transpose() + b * a.transpose();
+    };
+    const Eigen::Vector3d by_phi = Eigen::Vector3d::UnitX(), by_d = Eigen::Vector3d::UnitY(),
+                          by_beta = Eigen::Vector3d::UnitZ();
+    Weight lambda{phi - beta + d, by_phi + by_d - by_beta, Eigen::Matrix3d::Zero()},
+        delta{d, by_d, Eigen::Matrix3d::Zero()};
+    for (std::size_t i = 2; i <= lag; ++i) {
+      const auto k = static_cast<double>(i);
+      const double share = (k - 1 - d) / k, left = share - phi;
+      const Eigen::Vector3d of_share = -by_d / k, of_left = of_share - by_phi;
+      lambda = {
+          beta * lambda.value + left * delta.value,
+          beta * lambda.slope + lambda.value * by_beta + left * delta.slope + delta.value * of_left,
+          beta * lambda.bend + both(by_beta, lambda.slope) + left * delta.bend +
+              both(of_left, delta.slope)};
+      delta = {share * delta.value, share * delta.slope + delta.value * of_share,
+               share * delta.bend + both(of_share, delta.slope)};
+    }
+    return lambda;
+  }
+
+  // lambda_k = 0 of the lag whose weight is least beside delta_k, by which weights die out, solved
+  // for phi1.
+  static std::optional<Wall> wall(std::span<const double> theta) {
+    const std::vector<double> lambda = weights(theta[kPhi], theta[kD], theta[kBeta]);
+    std::size_t lag = 0;
+    double least = std::numeric_limits<double>::infinity(), delta = theta[kD];
+    for (std::size_t k = 2; k <= kMemory && delta > 0; ++k) {
+      delta *= (static_cast<double>(k) - 1 - theta[kD]) / static_cast<double>(k);
+      if (const double ratio = lambda[k - 1] / delta; ratio < least) {
+        least = ratio;
+        lag = k;
+      }
+    }
+    if (lag == 0) return std::nullopt;
+    return Wall{
+        .name = fmt::format("phi1 where lambda of lag {} is 0 (every one must be >= 0)", lag),
+        .parameter = kPhi,
+        .at = [lag](std::span<const double> at) { return on_wall(lag, at); }};
+  }
+
+  static Wall::Point on_wall(std::size_t lag, std::span<const double> theta) {
+    const Weight level = weight(lag, 0, theta[kD], theta[kBeta]);
+    const double phi = -level.value / level.slope(0);
+    const Weight w = weight(lag, phi, theta[kD], theta[kBeta]);
+    // The function phi(d, beta) that keeps w at 0 (w has no second derivative by phi).
+    const double by_phi = w.slope(0);
+    const Eigen::Vector2d slope = -w.slope.tail<2>() / by_phi;
+    const Eigen::Vector2d mixed = w.bend.block<2, 1>(1, 0);
+    const Eigen::Matrix2d bend = -(w.bend.bottomRightCorner<2, 2>() + mixed * slope.transpose() +
+                                   slope * mixed.transpose()) /
+                                 by_phi;
+    const auto k = static_cast<Eigen::Index>(theta.size());
+    Wall::Point out{phi, Eigen::VectorXd::Zero(k), Eigen::MatrixXd::Zero(k, k),
+                    by_phi > 0 ? 1.0 : -1.0};
+    out.slope.segment<2>(kD) = slope;
+    out.bend.block<2, 2>(kD, kD) = bend;
+    return out;
   }
 
   static std::vector<Bound> bounds(const Model& model) {
