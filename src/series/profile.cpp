@@ -74,9 +74,11 @@ Profile volatility_profile(const Series& series, ProfileBy by) {
       squares += s;
       fourth += s * s;
     }
-    if (!(squares > 0))
+    // Their mean is rounded, so that squares of equal values need not be 0.
+    const auto [least, most] = std::minmax_element(of_slot.begin(), of_slot.end());
+    if (*least == *most)
       throw Error(ErrorCode::bad_option, fmt::format("a profile: the values of {} at {} are all {}",
-                                                     series.name, slot.label, slot.mean));
+                                                     series.name, slot.label, *least));
     const double variance = squares / count;
     slot.volatility = std::sqrt(variance);
     // Delta method from the spread of the squares.
