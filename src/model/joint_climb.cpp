@@ -32,7 +32,8 @@ constexpr double kSameHill = 0.02, kHopeless = 12;
 // A maximum is beyond doubt where no climb ended at another height, coefficients of the variance
 // are known better than to kUnknown and every alpha is so many standard errors from 0; a point on
 // its slope lies at most so far below it.
-constexpr double kSameTop = 1e-5, kUnknown = 0.1, kFelt = 2.5, kSlope = 2;
+constexpr double kSameTop = 1e-5, kUnknown = 0.1, kUnknownOfLongMemory = 0.15, kFelt = 2.5,
+                 kSlope = 2;
 // Rows from which one hill is the rule, and how many starts are polished there.
 constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
 // More points where the maximum is not beyond doubt: how many, how many steps every second one
@@ -121,6 +122,9 @@ class JointClimb {
               covariance(alpha, alpha) + covariance(gamma, gamma) + 2 * covariance(alpha, gamma));
       return false;
     };
+    const double unknown = std::holds_alternative<LongMemory>(problem_.model.variance)
+                               ? kUnknownOfLongMemory
+                               : kUnknown;
     for (Index c = 0; c < best_.x.size(); ++c) {
       const std::size_t variance = problem_.chart.parameter(c) - problem_.parts.mean.size();
       if (variance >= problem_.parts.variance.size()) continue;
@@ -128,7 +132,7 @@ class JointClimb {
       if (name.starts_with("alpha") && !felt(best_.x(c), covariance(c, c)) && !falls_are_felt(c))
         return false;
       const bool of_level = name == "omega" || name == "sigma2" || name.starts_with("vwith:");
-      if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > kUnknown)
+      if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > unknown)
         return false;
     }
     return true;

@@ -404,7 +404,7 @@ INSTANTIATE_TEST_SUITE_P(Families, PassesOfAFamily,
                                          Passes{"egarch", {0, .15, -.08, .97}},
                                          Passes{"aparch", {.02, .08, .4, .9, 1.3}},
                                          Passes{"twocomp", {.01, .08, .8, .99, .04}, 50},
-                                         Passes{"longmem", {.1, .2, .45, .5}, 50},
+                                         Passes{"longmem", {.1, .2, .45, .5}},
                                          Passes{"ewma", {.94}}),
                          [](const auto& i) { return std::string(i.param.family); });
 
