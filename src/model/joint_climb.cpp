@@ -83,14 +83,11 @@ class JointClimb {
     } else {
       kinks_.look(best_, stalled_);
     }
-    const auto starts = static_cast<int>(starts_);
+    Peak peak{.top = std::move(best_), .chart = problem_.chart};
     for (const std::optional<Peak>& edge : {kinks_.highest(), walls_.highest()})
-      if (edge && !(settled(best_) && best_.f <= edge->top.f)) {
-        Peak peak = *edge;
-        peak.starts = starts;
-        return peak;
-      }
-    return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
+      if (edge && (!settled(peak.top) || edge->top.f < peak.top.f)) peak = *edge;
+    peak.starts = static_cast<int>(starts_);
+    return peak;
   }
 
  private:
@@ -291,8 +288,8 @@ class JointClimb {
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
     if (kinks_.may_be() || !stalled_ || !found()) return;
-    double highest = settled(best_) ? best_.f : walls_.highest()->top.f;
-    if (walls_.highest()) highest = std::min(highest, walls_.highest()->top.f);
+    const double on_wall = walls_.highest() ? walls_.highest()->top.f : best_.f,
+                 highest = settled(best_) ? std::min(best_.f, on_wall) : on_wall;
     if (!(stalled_->f < highest - kSameTop)) return;
     climb_from(stalled_->x);
   }
