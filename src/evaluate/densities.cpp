@@ -3,6 +3,7 @@
 #include "brace/evaluate/densities.hpp"
 
 #include <algorithm>
+#include <boost/math/distributions/students_t.hpp>
 #include <boost/math/tools/minima.hpp>
 #include <cmath>
 #include <numbers>
@@ -54,12 +55,24 @@ Ar1 ar1_likelihood(const std::vector<double>& x, double rho, bool standard) {
                   squares / variance)};
 }
 
+double log_beta(double a, double b) {
+  return std::lgamma(a) + std::lgamma(b) - std::lgamma(a + b);
+}
+
 }  // namespace
 
 double crps_normal(double actual, double mean, double sd) {
   const double w = (actual - mean) / sd;
   const double density = std::exp(-0.5 * w * w) / std::sqrt(2 * std::numbers::pi);
   return sd * (w * (2 * laws::normal_cdf(w) - 1) + 2 * density - 1 / std::sqrt(std::numbers::pi));
+}
+
+double crps_student(double actual, double mean, double sd, double nu) {
+  const boost::math::students_t law(nu);
+  const double scale = sd * std::sqrt((nu - 2) / nu), w = (actual - mean) / scale;
+  const double log_betas = log_beta(0.5, nu - 0.5) - 2 * log_beta(0.5, 0.5 * nu);
+  return scale * (w * (2 * cdf(law, w) - 1) + 2 * pdf(law, w) * (nu + w * w) / (nu - 1) -
+                  2 * std::sqrt(nu) / (nu - 1) * std::exp(log_betas));
 }
 
 double crps(std::span<double> values, double actual) {
@@ -113,7 +126,8 @@ DensityScore score_density(const NextRow& next, double actual) {
   // between 0 and 1.
   const std::size_t of_each = (kScorePoints + next.parts.size() - 1) / next.parts.size();
   const std::size_t step = stride(next.parts.size());
-  const bool closed = next.parts.size() == 1 && law.shapes.empty();
+  const bool student = std::holds_alternative<Student>(next.shocks),
+             closed = next.parts.size() == 1 && (student || law.shapes.empty());
   DensityScore score;
   std::vector<double> logs, values;
   for (std::size_t p = 0; p < next.parts.size(); ++p) {
@@ -129,8 +143,10 @@ DensityScore score_density(const NextRow& next, double actual) {
   }
   score.log_score = log_mean_exp(logs);
   const NextRow::Part& first = next.parts.front();
-  score.crps =
-      closed ? crps_normal(actual, first.mean, std::sqrt(first.variance)) : crps(values, actual);
+  const double sd = std::sqrt(first.variance);
+  score.crps = !closed   ? crps(values, actual)
+               : student ? crps_student(actual, first.mean, sd, first.shape[0])
+                         : crps_normal(actual, first.mean, sd);
   return score;
 }
 

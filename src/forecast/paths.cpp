@@ -93,7 +93,13 @@ void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shoc
 bool PathMaker::run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
                     RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
                     std::optional<double> first_variance) {
-  Stepper step(model_, theta, start);
+  if (step_) {
+    step_->restart(start);
+    step_->change(theta);
+  } else {
+    step_.emplace(model_, theta, start);
+  }
+  Stepper& step = *step_;
   if (plain_) {
     for (std::size_t k = 0; k < horizon_; ++k)
       mu_[k] = step.regression(columns_.mean.row(static_cast<Index>(k)));
@@ -105,7 +111,7 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
   const std::span<const double> shape = theta.subspan(first_shape_);
   for (std::size_t p = 0; p < count; ++p) {
     shocks.fill(stream, shape, p, z_);
-    step.reset(theta, start);
+    step.restart(start);
     if (first_variance) step.begin_at(*first_variance);
     const std::size_t at = first + p;
     double variance = 0;

@@ -69,6 +69,7 @@ class PathMaker {
   std::size_t first_shape_, first_variance_;
   bool plain_, levels_;
   std::vector<double> z_, y_, h_, mu_;
+  std::optional<Stepper> step_;  // made by the first draw, which the others use again
 };
 
 // Paths under the method asked for. Work is split over kRandomStreams streams, whatever the

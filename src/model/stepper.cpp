@@ -8,17 +8,15 @@
 namespace brace {
 namespace {
 
-// Variance and shape parameters of all.
-std::pair<std::span<const double>, std::span<const double>> split(const Model& model,
-                                                                  std::span<const double> theta) {
-  const ParameterNames names = parameter_names(model);
-  const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
-  return {variance, theta.subspan(names.mean.size() + names.variance.size())};
+StepRules rules_of(const Model& model, std::span<const double> theta, std::size_t first_variance,
+                   std::size_t variances) {
+  return step_rules(model, theta.subspan(first_variance, variances),
+                    theta.subspan(first_variance + variances));
 }
 
 StepRules rules_of(const Model& model, std::span<const double> theta) {
-  const auto [variance, shape] = split(model, theta);
-  return step_rules(model, variance, shape);
+  const ParameterNames names = parameter_names(model);
+  return rules_of(model, theta, names.mean.size(), names.variance.size());
 }
 
 }  // namespace
@@ -83,8 +81,11 @@ Stepper::Stepper(const Model& model, std::span<const double> theta, Past past)
       ma_(ma_product(model)),
       weights_(difference_weights(model.mean.differences)),
       theta_(theta),
-      rules_(rules_of(model, theta)),
       past_(std::move(past)) {
+  const ParameterNames names = parameter_names(model);
+  first_variance_ = names.mean.size();
+  variances_ = names.variance.size();
+  rules_ = rules_of(model, theta, first_variance_, variances_);
   set_coefficients();
 }
 
@@ -98,14 +99,9 @@ void Stepper::set_coefficients() {
 }
 
 void Stepper::change(std::span<const double> theta) {
-  rules_ = rules_of(*model_, theta);
+  rules_ = rules_of(*model_, theta, first_variance_, variances_);
   theta_ = theta;
   set_coefficients();
-}
-
-void Stepper::reset(std::span<const double> theta, const Past& past) {
-  past_ = past;
-  change(theta);
 }
 
 Stepper::Row Stepper::take(double e, double h, bool known, double mu) {

@@ -39,8 +39,8 @@ class Stepper {
  public:
   Stepper(const Model& model, std::span<const double> theta, Past past);
 
-  // Starts again from another past with other parameters; no allocation.
-  void reset(std::span<const double> theta, const Past& past);
+  // Starts again from another past of the same model; no allocation.
+  void restart(const Past& past) { past_ = past; }
 
   // Goes on with other parameters.
   void change(std::span<const double> theta);
@@ -87,6 +87,7 @@ class Stepper {
   double next_variance(double columns);
 
   const Model* model_;
+  std::size_t first_variance_, variances_;  // of the parameters
   MeanPositions at_;
   LagProduct ar_, ma_;
   std::vector<double> weights_;  // of the difference

@@ -126,6 +126,29 @@ TEST(Densities, ScoreOfPathsNearsTheClosedForm) {
   EXPECT_DOUBLE_EQ(crps(two, 2), .5);
 }
 
+// The score is the integral of the squared distance between F and the step at what came.
+TEST(Densities, ScoreOfAStudentLaw) {
+  for (const double nu : {2.3, 4., 7., 40.})
+    for (const double y : {-5., .3, 1.2}) {
+      const double mean = .4, sd = 1.7;
+      const auto gap = [&](double x) {
+        const double F = laws::unit_student_cdf((x - mean) / sd, nu);
+        return std::pow(F - (x >= y ? 1 : 0), 2);
+      };
+      // x = y + sinh(u) on either side, by midpoints.
+      double whole = 0;
+      constexpr double kStep = .002;
+      for (double u = .5 * kStep; u < 14; u += kStep)
+        whole += kStep * std::cosh(u) * (gap(y + std::sinh(u)) + gap(y - std::sinh(u)));
+      EXPECT_NEAR(crps_student(y, mean, sd, nu), whole, 2e-5 * whole) << nu << " " << y;
+      EXPECT_NEAR(crps_student(3 * y, 3 * mean, 3 * sd, nu), 3 * crps_student(y, mean, sd, nu),
+                  1e-12);
+    }
+  EXPECT_NEAR(crps_student(.7, 0, 1, 1e6), crps_normal(.7, 0, 1), 1e-5);
+  const NextRow next{.shocks = Student{}, .parts = {{.4, 4, {6}}}};
+  EXPECT_DOUBLE_EQ(score_density(next, 1.5).crps, crps_student(1.5, .4, 2, 6));
+}
+
 // Equally likely parts: the density is the slope of F and holds all of the chance, and the score is
 // that of draws.
 TEST(Densities, OfAMixture) {

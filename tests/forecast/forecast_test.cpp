@@ -209,7 +209,7 @@ TEST(Forecast, ClosedFormsOfEveryFamilyAreMeansOfPaths) {
     RandomStream stream(25, 0);
     Stepper step(fit.model, theta, past);
     for (std::size_t p = 0; p < paths; ++p) {
-      step.reset(theta, past);
+      step.restart(past);
       for (std::size_t k = 0; k < 6; ++k) {
         const double h = step.advance(shock_law(fit.model.shocks).draw(stream, shape), 0).h;
         sum[k] += h / static_cast<double>(paths);

@@ -16,11 +16,14 @@ namespace brace {
 // Continuous ranked probability score, smaller is better (Gneiting and Raftery 2007, equation 21):
 // of a normal forecast in closed form, and of equally likely values, which are sorted in place.
 [[nodiscard]] double crps_normal(double actual, double mean, double sd);
+// The same of a Student law of that mean and standard deviation with nu > 2 degrees of freedom:
+// E|X - y| less half of the law's mean difference, both in closed form.
+[[nodiscard]] double crps_student(double actual, double mean, double sd, double nu);
 [[nodiscard]] double crps(std::span<double> values, double actual);
 
 // What came of a forecast of the next row: F(actual) and ln f(actual) of the mixture, and its
-// continuous ranked probability score: in closed form for a single normal law, else by some hundred
-// of its quantiles.
+// continuous ranked probability score: in closed form for a single normal or Student law, else by
+// some hundred of its quantiles.
 struct DensityScore {
   double transform = 0, log_score = 0, crps = 0;
 };
