@@ -70,7 +70,10 @@ std::optional<double> KinkClimb::other_side_of_a_shared_value(double mu) const {
   double next = std::numeric_limits<double>::infinity();
   std::size_t rows = 0;
   for (const double v : problem_.scaled.data.change) {
-    if (std::abs(v - mu) < std::abs(next - mu)) rows = 0, next = v;
+    if (std::abs(v - mu) < std::abs(next - mu)) {
+      next = v;
+      rows = 0;
+    }
     if (v == next) ++rows;
   }
   if (rows < kShared || next == mu) return {};
@@ -118,7 +121,7 @@ bool KinkClimb::climb(const VectorXd& from, double below, std::size_t seen,
     Chart chart = problem_.make_chart(held);
     VectorXd start = from;
     start(0) = mu;
-    const auto slope_beside = [&](VectorXd theta, double side) {
+    const auto slope_beside = [&, mu = mu](VectorXd theta, double side) {
       theta(0) = mu + side * kBeside * (1 + std::abs(mu));
       return problem_.slope_in(0, theta);
     };
