@@ -3,7 +3,7 @@
 #include "brace/evaluate/densities.hpp"
 
 #include <algorithm>
-#include <boost/math/distributions/students_t.hpp>
+#include <boost/math/special_functions/beta.hpp>
 #include <boost/math/tools/minima.hpp>
 #include <cmath>
 #include <numbers>
@@ -55,10 +55,6 @@ Ar1 ar1_likelihood(const std::vector<double>& x, double rho, bool standard) {
                   squares / variance)};
 }
 
-double log_beta(double a, double b) {
-  return std::lgamma(a) + std::lgamma(b) - std::lgamma(a + b);
-}
-
 }  // namespace
 
 double crps_normal(double actual, double mean, double sd) {
@@ -68,11 +64,17 @@ double crps_normal(double actual, double mean, double sd) {
 }
 
 double crps_student(double actual, double mean, double sd, double nu) {
-  const boost::math::students_t law(nu);
-  const double scale = sd * std::sqrt((nu - 2) / nu), w = (actual - mean) / scale;
-  const double log_betas = log_beta(0.5, nu - 0.5) - 2 * log_beta(0.5, 0.5 * nu);
-  return scale * (w * (2 * cdf(law, w) - 1) + 2 * pdf(law, w) * (nu + w * w) / (nu - 1) -
-                  2 * std::sqrt(nu) / (nu - 1) * std::exp(log_betas));
+  const ShockLaw& law = shock_law(Student{});
+  const std::span<const double> shape(&nu, 1);
+  // In units of sd, and x in those of the law that is not of unit variance.
+  const double z = (actual - mean) / sd, scale = std::sqrt((nu - 2) / nu), x = z / scale;
+  const double density = scale * std::exp(law.log_density(z, shape)),
+               half = boost::math::beta(0.5, 0.5 * nu);
+  return sd * scale *
+         (x * (2 * law.cdf(z, shape) - 1) +
+          2 / (nu - 1) *
+              (density * (nu + x * x) -
+               std::sqrt(nu) * boost::math::beta(0.5, nu - 0.5) / (half * half)));
 }
 
 double crps(std::span<double> values, double actual) {

@@ -6,6 +6,7 @@
 #pragma once
 
 #include <Eigen/Dense>
+#include <optional>
 #include <span>
 #include <vector>
 

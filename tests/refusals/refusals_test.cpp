@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <functional>
+#include <limits>
 
 #include "brace/brace.hpp"
 #include "brace/draw/figure.hpp"
