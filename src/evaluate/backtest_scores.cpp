@@ -16,19 +16,19 @@
 namespace brace {
 namespace {
 
-// Rows before an origin whose mean square says whether times are calm or rough.
+// ScoredRows before an origin whose mean square says whether times are calm or rough.
 constexpr std::size_t kTrailing = 20;
 // Share of origins with old parameters that deserves a word.
 constexpr double kManyStale = 0.01;
 
 // The rows of one horizon at which every entrant has a forecast and something came.
-struct Rows {
+struct ScoredRows {
   std::vector<std::size_t> origins;
   std::size_t step;
 };
 
-Rows rows_of(const Backtest& b, std::size_t step) {
-  Rows rows{{}, step};
+ScoredRows rows_of(const Backtest& b, std::size_t step) {
+  ScoredRows rows{{}, step};
   for (std::size_t i = 0; i < b.origins.size(); ++i) {
     const bool complete = std::all_of(b.entrants.begin(), b.entrants.end(), [&](const Entrant& e) {
       return e.steps[i].size() > step && !std::isnan(e.steps[i][step].actual) &&
@@ -40,14 +40,14 @@ Rows rows_of(const Backtest& b, std::size_t step) {
 }
 
 template <class F>
-std::vector<double> collect(const Entrant& e, const Rows& rows, F value) {
+std::vector<double> collect(const Entrant& e, const ScoredRows& rows, F value) {
   std::vector<double> out;
   for (const std::size_t i : rows.origins) out.push_back(value(e.steps[i][rows.step]));
   return out;
 }
 
 // Whether the variance of the rows before each origin lies below its median.
-std::vector<unsigned char> calm_times(const Backtest& b, const Rows& rows) {
+std::vector<unsigned char> calm_times(const Backtest& b, const ScoredRows& rows) {
   std::vector<double> trailing;
   for (const std::size_t i : rows.origins) {
     double squares = 0, n = 0;
@@ -68,7 +68,7 @@ std::vector<unsigned char> calm_times(const Backtest& b, const Rows& rows) {
   return calm;
 }
 
-HorizonScore score(const Backtest& b, const Entrant& e, const Rows& rows,
+HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
                    const BacktestOptions& options) {
   HorizonScore s;
   s.step = static_cast<int>(rows.step) + 1;
@@ -149,7 +149,7 @@ HorizonScore score(const Backtest& b, const Entrant& e, const Rows& rows,
   return s;
 }
 
-Contest contest(const Backtest& b, const Rows& rows, const BacktestOptions& options) {
+Contest contest(const Backtest& b, const ScoredRows& rows, const BacktestOptions& options) {
   Contest c;
   c.step = static_cast<int>(rows.step) + 1;
   std::vector<std::vector<double>> qlike, squared;
@@ -201,7 +201,7 @@ std::string reading_of(const Backtest& b) {
 }  // namespace
 
 void judge(Backtest& b, const BacktestOptions& options) {
-  std::vector<Rows> rows;
+  std::vector<ScoredRows> rows;
   for (int k = 0; k < b.horizon; ++k) rows.push_back(rows_of(b, static_cast<std::size_t>(k)));
   if (rows.front().origins.size() < kFewestRows || rows.back().origins.size() < kFewestRows) {
     b.reading = "Too few forecasts are done to be judged.";
@@ -213,7 +213,7 @@ void judge(Backtest& b, const BacktestOptions& options) {
     return;
   }
   for (Entrant& e : b.entrants) {
-    for (const Rows& r : rows) e.scores.push_back(score(b, e, r, options));
+    for (const ScoredRows& r : rows) e.scores.push_back(score(b, e, r, options));
     if (static_cast<double>(e.stale) > kManyStale * static_cast<double>(b.origins.size()))
       b.warnings.push_back(
           {WarningCode::not_converged,

@@ -2,6 +2,7 @@
 // Covered by tests/evaluate/scores_test.cpp.
 #include "brace/evaluate/volatility.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 

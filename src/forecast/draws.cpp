@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
@@ -108,15 +109,16 @@ class Refits final : public ParameterDraws {
         const double v = step.advance(z[t], mu, columns).y;
         if (!std::isnan(y[t + lost])) made.values[t + lost] = v;
       }
-      const Fit again =
+      Fit again =
           estimate(fit_.model, made,
-                   {.errors = ErrorKind::hessian,
+                   {.errors = fit_.errors,
                     .likelihood = fit_.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
                     .start = theta_,
-                    .start_only = true,
+                    .from = ClimbFrom::near_start,
                     .hessian_errors_only = true});
       if (again.usable()) {
         theta = again.estimates();
+        last_ = {.fit = std::move(again), .end = step.past()};
         return true;
       }
       ++refused_;
@@ -124,12 +126,15 @@ class Refits final : public ParameterDraws {
     return false;
   }
 
+  [[nodiscard]] const Refitted* refitted() const override { return &last_; }
+
  private:
   const Fit& fit_;
   const ShockSource& shocks_;
   RandomStream& stream_;
   MeanData data_;
   std::vector<double> theta_;
+  Refitted last_;
 };
 
 }  // namespace

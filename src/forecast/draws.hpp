@@ -62,12 +62,20 @@ class Origin {
   std::vector<double> levels_;
 };
 
+// A series that the model made, fitted again, and where it ended under the parameters that made it.
+struct Refitted {
+  Fit fit;
+  Past end;
+};
+
 // Parameters one after another, for one stream.
 class ParameterDraws {
  public:
   virtual ~ParameterDraws() = default;
   // False when none was found that is admitted.
   virtual bool next(std::vector<double>& theta) = 0;
+  // What the last draw is of, if it is a refit.
+  [[nodiscard]] virtual const Refitted* refitted() const { return nullptr; }
   // Draws that were refused so far.
   [[nodiscard]] std::size_t refused() const { return refused_; }
 

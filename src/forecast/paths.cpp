@@ -6,6 +6,8 @@
 #include <cmath>
 #include <numeric>
 
+#include "forecast/studentised.hpp"
+
 namespace brace {
 namespace {
 
@@ -159,6 +161,11 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
 
   const std::unique_ptr<LikelihoodSample> sample =
       uncertain && !refit ? sample_likelihood(fit, options.seed, executor) : nullptr;
+  std::optional<LogVolatility> own;
+  if (refit) {
+    RandomStream stream(options.seed, kRandomStreams);
+    own = LogVolatilityOf(fit.model, columns, options).of(fit, stream);
+  }
   std::vector<std::size_t> refused(kRandomStreams, 0);
   executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
     RandomStream stream(options.seed, stream_number);
@@ -171,13 +178,18 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
     const Past past = origin.at_estimates();
     Past start = past;
     PathMaker maker(fit.model, horizon, columns);
+    std::optional<StudentisedPaths> studentised;
+    if (own) studentised.emplace(fit, *own, columns, options, paths);
     std::vector<double> y(horizon);
     for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
       bool made = false;
       for (int attempt = 0; uncertain && !made && attempt < kMostUnruly; ++attempt) {
         if (!parameters->next(theta)) break;
-        made = origin.at(theta, start) && maker.run(theta, start, shocks, stream, paths, cloud,
-                                                    d * paths, options.first_variance);
+        made = origin.at(theta, start) &&
+               maker.run(theta, start, shocks, stream, paths, cloud, d * paths,
+                         options.first_variance) &&
+               (!studentised || studentised->replace(*parameters->refitted(), shocks, stream, cloud,
+                                                     d * paths, paths));
         refused[stream_number] += made ? 0 : 1;
       }
       // No admissible draw: counted in `refused`, which the caller reports.

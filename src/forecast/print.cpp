@@ -128,9 +128,9 @@ const char* what_is_left_out(ForecastMethod method) {
              "the largest seen.";
     case ForecastMethod::refit:
       return "Intervals (refit) hold the shocks to come, as the sample saw them, and the "
-             "estimates' "
-             "own law by fitting made series again; they take the equations as right, and no shock "
-             "beyond the largest seen.";
+             "estimates' own law by fitting made series again, for volatility by how far its "
+             "forecasts were off on those; they take the equations as right, and no shock beyond "
+             "the largest seen.";
   }
   return "";
 }

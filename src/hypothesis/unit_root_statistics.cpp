@@ -2,6 +2,7 @@
 // Statistics of the unit-root tests. Covered by tests/hypothesis/unit_root_test.cpp.
 #include "hypothesis/unit_root_statistics.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>

@@ -2,6 +2,7 @@
 // Long-run variances. Covered by tests/maths/maths_test.cpp.
 #include "brace/maths/long_run_variance.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>

@@ -4,6 +4,7 @@
 // and Panattoni (1996); damping by Marquardt (1963). Covered by tests/maths/newton_test.cpp.
 #include "brace/maths/newton.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>

@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Dense>
+
 #include "brace/base/error.hpp"
 
 namespace brace {

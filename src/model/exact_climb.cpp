@@ -46,7 +46,7 @@ class ExactClimb {
         options.starts > 0 ? static_cast<std::size_t>(options.starts) : kClimbed;
     starts.points.resize(std::min(starts.points.size(), most));
     climb(starts.points);
-    if (!settled(best_) && !options.start.empty() && !options.start_only) {
+    if (!settled(best_) && !options.start.empty() && options.from == ClimbFrom::everywhere) {
       // The guesses that the given start replaced.
       given_.reset();
       std::vector<VectorXd> more;

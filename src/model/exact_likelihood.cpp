@@ -2,6 +2,7 @@
 // Exact Gaussian likelihood by closed-form start. Covered by tests/model/exact_test.cpp.
 #include "model/exact_likelihood.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>

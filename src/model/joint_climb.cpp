@@ -4,6 +4,7 @@
 // variance_study_test.cpp.
 #include "model/joint_climb.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <optional>
@@ -43,8 +44,9 @@ constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
-// Steps of a climb that may stall on a kink, and of one where a maximum on a wall is known.
-constexpr int kKinkedSteps = 50, kWalledSteps = 10;
+// Steps of a climb that may stall on a kink, fewer of one that starts near its end, and of one where
+// a maximum on a wall is known.
+constexpr int kKinkedSteps = 50, kKinkedStepsNear = 15, kWalledSteps = 10;
 
 class JointClimb {
  public:
@@ -65,7 +67,7 @@ class JointClimb {
     points.resize(std::min(all.size(), asked > 0 ? asked : polished));
     starts_ = points.size();
     climb(points, one_hill ? 1 : kFinished);
-    if (!options.start_only && (asked == 0 ? !clear() : asked > all.size())) {
+    if (options.from == ClimbFrom::everywhere && (asked == 0 ? !clear() : asked > all.size())) {
       if (many && asked == 0) {
         starts_ = all.size();
         climb(all, kFinished);
@@ -270,8 +272,10 @@ class JointClimb {
         NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
+        const int kinked_steps =
+            problem_.options.from == ClimbFrom::near_start ? kKinkedStepsNear : kKinkedSteps;
         newton.max_iterations = walls_.highest() && !damped ? kWalledSteps
-                                : kinked && !damped         ? kKinkedSteps
+                                : kinked && !damped         ? kinked_steps
                                                             : problem_.options.max_iterations;
         newton.max_iterations = std::min(newton.max_iterations, problem_.options.max_iterations);
         NewtonResult r = minimise(objective, problem_.chart.constraints(), x, newton);

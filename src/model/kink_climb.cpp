@@ -2,6 +2,7 @@
 // Covered by tests/model/reference_test.cpp and variance_study_test.cpp.
 #include "model/kink_climb.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -49,13 +50,15 @@ bool KinkClimb::may_be() const {
 
 void KinkClimb::look(const NewtonResult& best, std::optional<NewtonResult>& stalled) {
   if (!may_be()) return;
+  const ClimbFrom from = problem_.options.from;
   if (stalled && !(settled(best) && stalled->f > best.f + kNearStall)) {
     const double below = settled(best) ? std::min(stalled->f, best.f) : stalled->f;
-    if (climb(problem_.chart.natural(stalled->x), below + kLower, kKinksSeen)) follow();
+    const bool found = climb(problem_.chart.natural(stalled->x), below + kLower, kKinksSeen);
+    if (found && from != ClimbFrom::near_start) follow();
     stalled.reset();
   }
   // From one given point a smooth maximum is the answer: no kink beside it is asked for.
-  if (settled(best) && !problem_.options.start_only && at(problem_.chart.natural(best.x)))
+  if (settled(best) && from == ClimbFrom::everywhere && at(problem_.chart.natural(best.x)))
     (void)climb(problem_.chart.natural(best.x), best.f - kLower, kKinks, give_of_mu(best));
 }
 
@@ -139,6 +142,7 @@ bool KinkClimb::climb(const VectorXd& from, double below, std::size_t seen,
     below = r.f;
     highest_ = Peak{.top = std::move(r), .chart = std::move(chart), .kink = mu};
     found = true;
+    if (problem_.options.from == ClimbFrom::near_start) break;
   }
   return found;
 }

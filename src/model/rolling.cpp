@@ -107,7 +107,8 @@ class Roll {
                            .front());
     };
     into.cold = start.empty();
-    Fit fit = fit_from({.start = start, .start_only = !start.empty()});
+    Fit fit = fit_from(
+        {.start = start, .from = start.empty() ? ClimbFrom::everywhere : ClimbFrom::near_start});
     if (!fit.usable() && !start.empty()) {
       fit = fit_from({.start = start});
       into.cold = true;

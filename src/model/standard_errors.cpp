@@ -2,6 +2,7 @@
 // Covered by tests/model/estimate_test.cpp, reference_test.cpp and inference_test.cpp.
 #include "model/standard_errors.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 

@@ -2,6 +2,7 @@
 // Starting points. Covered by tests/model/estimate_test.cpp and study_test.cpp.
 #include "model/starting_points.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 
@@ -164,7 +165,7 @@ std::vector<VectorXd> exact_starts(Problem& problem, bool all) {
 
 Starts starting_points(Problem& problem) {
   std::vector<VectorXd> points;
-  if (!problem.options.start_only || problem.options.start.empty())
+  if (problem.options.from == ClimbFrom::everywhere || problem.options.start.empty())
     points = problem.exact ? exact_starts(problem, problem.options.start.empty())
                            : joint_starts(problem);
   if (!problem.options.start.empty()) {

@@ -42,6 +42,9 @@ class Stepper {
   // Starts again from another past of the same model; no allocation.
   void restart(const Past& past) { past_ = past; }
 
+  // What the next row depends on now.
+  [[nodiscard]] const Past& past() const { return past_; }
+
   // Goes on with other parameters.
   void change(std::span<const double> theta);
 

@@ -244,6 +244,49 @@ TEST(ForecastMethods, ResampledShocksAreThoseSeen) {
   EXPECT_LT(ahead.steps[0].tails[0].value_at_risk, ahead.steps[0].mean + .5 * least * sd);
 }
 
+// A variance that does not move: n s2 / omega is chi-squared with n degrees of freedom. Refits made
+// with omega = s2 are off by the same factor, and by that the interval reaches further up than
+// down, where their percentiles would reach further down.
+TEST(ForecastMethods, RefitVolatilityHasTheIntervalOfTheTextbook) {
+  Model model = parse_model("zero / arch / normal");
+  model.held = {{"alpha1", 0}};
+  for (const std::size_t n : {40U, 200U}) {
+    Series y = returns("zero / arch / normal", {2, 0}, n);
+    // The shocks seen are a normal law's.
+    for (std::size_t t = 0; t < n; ++t)
+      y.values[t] = laws::normal_quantile((static_cast<double>(t) + .5) / static_cast<double>(n));
+    double sum = 0;
+    for (const double v : y.values) sum += v * v;
+    const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+    const Forecast ahead = forecast(
+        fit,
+        {.horizon = 4, .intervals = {80, 95}, .method = ForecastMethod::refit, .refits = 4000});
+    const boost::math::chi_squared law(static_cast<double>(n));
+    for (std::size_t i = 0; i < 2; ++i) {
+      const Interval& interval = ahead.steps[3].volatility_interval[i];
+      const double tail = (1 - interval.percent / 100.0) / 2,
+                   low = std::sqrt(sum / boost::math::quantile(law, 1 - tail)),
+                   high = std::sqrt(sum / boost::math::quantile(law, tail));
+      EXPECT_NEAR(interval.low, low, .05 * (high - low)) << n << " " << interval.percent;
+      EXPECT_NEAR(interval.high, high, .05 * (high - low)) << n << " " << interval.percent;
+      // Of four such rows together.
+      const Interval& total = ahead.horizon_total.volatility_interval[i];
+      EXPECT_NEAR(total.low, 2 * interval.low, 1e-9);
+      EXPECT_NEAR(total.high, 2 * interval.high, 1e-9);
+    }
+  }
+}
+
+// A first variance that is given is known; what follows is not.
+TEST(ForecastMethods, RefitKeepsAGivenVariance) {
+  const Forecast ahead = forecast(
+      garch_fit(500),
+      {.horizon = 3, .method = ForecastMethod::refit, .first_variance = 4.0, .refits = 50});
+  EXPECT_NEAR(ahead.steps[0].volatility_interval[1].low, 2, 1e-12);
+  EXPECT_NEAR(ahead.steps[0].volatility_interval[1].high, 2, 1e-12);
+  EXPECT_GT(width(ahead.steps[2].volatility_interval), .1);
+}
+
 // With differences in the model, and regressors that are columns of the file.
 TEST(ForecastMethods, RefitServesLevelsAndRegressors) {
   Series y = returns("const / steady / normal", {.1, 1}, 300);

@@ -210,7 +210,7 @@ TEST(Kink, BothSidesOfASharedValueAreLookedAt) {
     EstimateOptions mirrored;
     mirrored.start = fit.estimates();
     mirrored.start[0] = shared - away;
-    mirrored.start_only = true;
+    mirrored.from = ClimbFrom::start;
     const Fit other = estimate("const / egarch / ged", y, mirrored);
     const double there = other.usable() ? *other.log_likelihood : *fit.log_likelihood;
     EXPECT_LE(there, *fit.log_likelihood + 1e-3) << s;

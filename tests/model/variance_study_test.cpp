@@ -44,7 +44,7 @@ TEST_P(FamilyRecovery, FindsItsParametersAgain) {
   // From the truth no climb ends higher: what is found is the maximum, near the truth or not.
   std::vector<FitJob> from_truth(jobs.begin(),
                                  jobs.begin() + std::min<std::ptrdiff_t>(100, std::ssize(jobs)));
-  for (FitJob& job : from_truth) job.options = {.start = process.theta, .start_only = true};
+  for (FitJob& job : from_truth) job.options = {.start = process.theta, .from = ClimbFrom::start};
   const std::vector<Fit> near = fit_many(from_truth, Executor(0));
   std::size_t lower = 0;
   for (std::size_t s = 0; s < near.size(); ++s)

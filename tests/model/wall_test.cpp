@@ -108,7 +108,7 @@ TEST(Wall, MaximaOnItAreFoundAndNamed) {
     for (const double phi : {.1, .3}) {
       EstimateOptions from;
       from.start = {.2, phi, .3, .4};
-      from.start_only = true;
+      from.from = ClimbFrom::start;
       const Fit other = estimate(model, y, from);
       const double there = other.usable() ? *other.log_likelihood : *fit.log_likelihood;
       EXPECT_LE(there, *fit.log_likelihood + 1e-3) << s;

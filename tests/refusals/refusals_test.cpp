@@ -43,7 +43,7 @@ Fit failed() {
   EstimateOptions options;
   options.max_iterations = 1;
   options.start = {3, 2, .5, .3};
-  options.start_only = true;
+  options.from = ClimbFrom::start;
   Fit fit = estimate("const / garch",
                      simulate(parse_model("const / garch"), {.1, .05, .1, .85}, 600, {.seed = 3}),
                      options);

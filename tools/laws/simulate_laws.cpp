@@ -7,6 +7,7 @@
 // checked in; a test runs a small share and compares).
 #include <fmt/format.h>
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <functional>

@@ -116,7 +116,7 @@ Outcome run(std::uint64_t number, bool tell = false, int starts = 0) {
     }
     EstimateOptions options;
     options.start = theta;
-    options.start_only = true;
+    options.from = ClimbFrom::start;
     options.hessian_errors_only = true;
     const Fit other = estimate(model, y, options);
     if (tell && other.usable()) fmt::print("{}\n", (std::ostringstream() << other).str());

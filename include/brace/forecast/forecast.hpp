@@ -27,8 +27,10 @@ enum class ForecastMethod {
   // variance is filtered again under each draw, and shocks come from the fitted law.
   full,
   resampled,  // as full, with the shocks that the sample saw in the place of the law's
-  refit,      // series made by the model and those shocks are fitted again: the estimates' own law,
-              // not a normal one (Pascual, Romo and Ruiz 2006); costs as many fits as `refits`
+  // Series made by the model and those shocks are fitted again: the estimates' own law, not a
+  // normal one (Pascual, Romo and Ruiz 2006), and for volatility how far forecasts were off on
+  // those series, in their own spreads (Beran 1990). Costs as many fits as `refits`.
+  refit,
 };
 [[nodiscard]] std::string_view to_string(ForecastMethod method);
 

@@ -7,7 +7,8 @@
 //   if (r.stop == brace::NewtonStop::optimum) use(r.x);
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Cholesky>
+#include <Eigen/Core>
 #include <functional>
 #include <limits>
 #include <string>

@@ -5,7 +5,7 @@
 //   r.coefficients(0) / r.errors(0);              // a t statistic
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 
 namespace brace {
 

@@ -5,7 +5,7 @@
 //   if (fitted.usable()) std::cout << fitted;
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 #include <iosfwd>
 #include <memory>
 #include <optional>
@@ -45,6 +45,13 @@ enum class LikelihoodKind {
   conditional,  // deviations and shocks before the sample are 0: all models on the same footing
 };
 
+enum class ClimbFrom {
+  everywhere,  // many starts, and more of them where the maximum is not beyond doubt
+  start,       // EstimateOptions::start alone, and where that climb stalls the highest kink around
+  near_start,  // the same where the start is the maximum of nearly the same data (the window before)
+               // or what made them: the first kink found will do
+};
+
 struct EstimateOptions {
   // Which errors stand beside the estimates; all three are computed.
   ErrorKind errors = ErrorKind::automatic;
@@ -55,14 +62,14 @@ struct EstimateOptions {
   // Parameters of a fit nearby, in the order of parameter_names: one more point to climb from.
   std::vector<double> start{};
 
+  // Where the maximum is looked for; from a start alone only where one is given.
+  ClimbFrom from = ClimbFrom::everywhere;
+
   // Variance targeting: omega is what makes the long-run variance that of the sample, and the
   // others are estimated given it; of arch, garch and gjr under a symmetric law with at most a
   // constant mean. Errors are robust ones that know the target to be estimated (Francq, Horvath and
   // Zakoian 2011, theorem 2.1).
   bool target_variance = false;
-
-  // From that point alone: to see where another start leads.
-  bool start_only = false;
 
   // Only the Hessian's errors where the kind asked for allows it: a search needs no others.
   bool hessian_errors_only = false;

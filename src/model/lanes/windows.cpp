@@ -2,6 +2,7 @@
 // Covered by tests/model/lanes_test.cpp and rolling_test.cpp.
 #include "model/lanes/windows.hpp"
 
+#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>

@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: Apache-2.0
+// Covered by tests/forecast/methods_test.cpp; coverage in docs/coverage.md.
+#include "forecast/studentised.hpp"
+
+#include <Eigen/Dense>
+#include <cmath>
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+
+// Paths whose ln h have a mean and a spread, and those whose mean shows what an error of the
+// estimates does.
+constexpr std::size_t kPaths = 64, kErrorPaths = 16;
+// How far the estimates are moved for that, in standard errors.
+constexpr double kMoved = 0.25;
+// Share of the largest variance of the estimates under which a direction is pinned.
+constexpr double kPinned = 1e-12;
+
+double of_path(const Cloud& cloud, std::size_t k, std::size_t path) {
+  return std::log(k < cloud.variances.size() ? cloud.variances[k][path]
+                                             : cloud.total_variance[path]);
+}
+
+}  // namespace
+
+LogVolatilityOf::LogVolatilityOf(const Model& model, const Columns& columns,
+                                 const ForecastOptions& options)
+    : horizon_(static_cast<std::size_t>(options.horizon)),
+      first_variance_(options.first_variance),
+      rules_(model),
+      maker_(model, horizon_, columns),
+      scratch_(horizon_, kPaths, kPaths, false) {}
+
+bool LogVolatilityOf::mean_from(std::span<const double> theta, const Past& start,
+                                const ShockSource& shocks, RandomStream stream, std::size_t count,
+                                std::vector<double>& mean) {
+  if (!maker_.run(theta, start, shocks, stream, count, scratch_, 0, first_variance_)) return false;
+  mean.assign(horizon_ + 1, 0.0);
+  for (std::size_t k = 0; k <= horizon_; ++k)
+    for (std::size_t p = 0; p < count; ++p)
+      mean[k] += of_path(scratch_, k, p) / static_cast<double>(count);
+  return true;
+}
+
+std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& stream) {
+  if (fit.covariance.size() == 0) return {};
+  const ShockSource shocks(shock_law(fit.model.shocks), ShockSource::of_fit(fit));
+  Origin origin(fit);
+  const Past start = origin.at_estimates();
+  const std::vector<double> estimate = fit.estimates();
+  LogVolatility out;
+  if (!mean_from(estimate, start, shocks, stream, kPaths, out.mean)) return {};
+  std::vector<double> variance(horizon_ + 1, 0.0);
+  for (std::size_t k = 0; k <= horizon_; ++k)
+    for (std::size_t p = 0; p < kPaths; ++p) {
+      const double away = of_path(scratch_, k, p) - out.mean[k];
+      variance[k] += away * away / static_cast<double>(kPaths - 1);
+    }
+  // Along each principal direction of the estimates' errors, under the same shocks.
+  std::vector<double> centre, above, below;
+  if (!mean_from(estimate, start, shocks, stream, kErrorPaths, centre)) return {};
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> errors(fit.covariance);
+  for (Index i = 0; i < errors.eigenvalues().size(); ++i) {
+    if (!(errors.eigenvalues()(i) > kPinned * errors.eigenvalues().maxCoeff())) continue;
+    const auto moved = [&](double side, std::vector<double>& mean) {
+      std::vector<double> theta = estimate;
+      const double step = side * kMoved * std::sqrt(errors.eigenvalues()(i));
+      for (std::size_t j = 0; j < theta.size(); ++j)
+        theta[j] += step * errors.eigenvectors()(static_cast<Index>(j), i);
+      Past there;
+      return !rules_.broken_by(theta) && origin.at(theta, there) &&
+             mean_from(theta, there, shocks, stream, kErrorPaths, mean);
+    };
+    const bool up = moved(1, above), down = moved(-1, below);
+    if (!up && !down) continue;
+    // Beside a bound there is one side only.
+    const double apart = kMoved * (up && down ? 2 : 1);
+    for (std::size_t k = 0; k <= horizon_; ++k) {
+      const double slope = ((up ? above[k] : centre[k]) - (down ? below[k] : centre[k])) / apart;
+      variance[k] += slope * slope;
+    }
+  }
+  for (const double v : variance) out.sd.push_back(std::sqrt(v));
+  (void)stream.uniform();  // the next fit's paths are others
+  return out;
+}
+
+StudentisedPaths::StudentisedPaths(const Fit& fit, const LogVolatility& own, const Columns& columns,
+                                   const ForecastOptions& options, std::size_t paths_a_draw)
+    : estimate_(fit.estimates()),
+      first_variance_(options.first_variance),
+      own_(own),
+      spread_(fit.model, columns, options),
+      maker_(fit.model, static_cast<std::size_t>(options.horizon), columns),
+      truth_(static_cast<std::size_t>(options.horizon), paths_a_draw, paths_a_draw, false) {}
+
+bool StudentisedPaths::replace(const Refitted& refitted, const ShockSource& shocks,
+                               RandomStream& stream, Cloud& cloud, std::size_t first,
+                               std::size_t count) {
+  const std::optional<LogVolatility> expected = spread_.of(refitted.fit, stream);
+  if (!expected ||
+      !maker_.run(estimate_, refitted.end, shocks, stream, count, truth_, 0, first_variance_))
+    return false;
+  for (std::size_t k = 0; k < own_.mean.size(); ++k)
+    for (std::size_t p = 0; p < count; ++p) {
+      const double off = of_path(truth_, k, p) - expected->mean[k];
+      // A variance that is given is off by nothing.
+      const double h =
+          std::exp(own_.mean[k] + (expected->sd[k] > 0 ? own_.sd[k] * off / expected->sd[k] : 0));
+      (k < cloud.variances.size() ? cloud.variances[k] : cloud.total_variance)[first + p] = h;
+    }
+  return true;
+}
+
+}  // namespace brace

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: Apache-2.0
+// Volatilities to come as refits tell them: how far a forecast of ln h was off where the truth is
+// known, on series made by the model and fitted again, in units of the spread that the forecast
+// itself expected. The estimates carry that over to the sample at hand (a studentised bootstrap,
+// Davison and Hinkley 1997, section 5.2, for a prediction as in Beran 1990). Percentiles of the
+// refits alone cover too little, because the spread of paths is nearly in proportion to an alpha
+// that is itself uncertain.
+//
+//   const LogVolatility own = LogVolatilityOf(fit.model, columns, options).of(fit, stream);
+//   StudentisedPaths paths(fit, own, columns, options);
+//   paths.replace(refitted, shocks, stream, cloud, first, count);   // variances of those paths
+#pragma once
+
+#include <optional>
+#include <span>
+#include <vector>
+
+#include "forecast/paths.hpp"
+#include "model/admissible.hpp"
+
+namespace brace {
+
+// Of ln h at each step and, at the end, of ln of the total over the horizon: its mean at the
+// estimates, and its standard deviation by the shocks to come and by the estimates' errors.
+struct LogVolatility {
+  std::vector<double> mean, sd;
+};
+
+// The shocks are those that each fit saw.
+class LogVolatilityOf {
+ public:
+  LogVolatilityOf(const Model& model, const Columns& columns, const ForecastOptions& options);
+
+  // Empty where the errors of the estimates are not known, or paths leave the range of numbers.
+  [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, RandomStream& stream);
+
+ private:
+  // The mean of ln h over the first `count` of the scratch paths from there.
+  bool mean_from(std::span<const double> theta, const Past& start, const ShockSource& shocks,
+                 RandomStream stream, std::size_t count, std::vector<double>& mean);
+
+  std::size_t horizon_;
+  std::optional<double> first_variance_;
+  AdmissionRules rules_;
+  PathMaker maker_;
+  Cloud scratch_;
+};
+
+class StudentisedPaths {
+ public:
+  // All that is given must outlive it.
+  StudentisedPaths(const Fit& fit, const LogVolatility& own, const Columns& columns,
+                   const ForecastOptions& options, std::size_t paths_a_draw);
+
+  // Gives paths first .. first + count - 1 the variances that this refit tells; their returns stay.
+  // False, and nothing changed, where it tells none.
+  [[nodiscard]] bool replace(const Refitted& refitted, const ShockSource& shocks,
+                             RandomStream& stream, Cloud& cloud, std::size_t first,
+                             std::size_t count);
+
+ private:
+  std::vector<double> estimate_;
+  std::optional<double> first_variance_;
+  const LogVolatility& own_;
+  LogVolatilityOf spread_;
+  PathMaker maker_;
+  Cloud truth_;
+};
+
+}  // namespace brace
