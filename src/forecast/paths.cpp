@@ -160,11 +160,12 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
                            seen ? ShockSource::of_fit(fit) : std::vector<double>{});
 
   const std::unique_ptr<LikelihoodSample> sample =
-      uncertain && !refit ? sample_likelihood(fit, options.seed, executor) : nullptr;
+      uncertain ? sample_likelihood(fit, options.seed, executor) : nullptr;
   std::optional<LogVolatility> own;
   if (refit) {
     RandomStream stream(options.seed, kRandomStreams);
-    own = LogVolatilityOf(fit.model, columns, options).of(fit, stream);
+    LogVolatilityOf volatility(fit.model, columns, options);
+    own = sample ? volatility.of(fit, *sample, stream) : volatility.of(fit, stream);
   }
   std::vector<std::size_t> refused(kRandomStreams, 0);
   executor.for_each(kRandomStreams, [&](std::size_t stream_number) {

@@ -14,6 +14,8 @@ using Eigen::MatrixXd;
 // Paths whose ln h have a mean and a spread, and those whose mean shows what an error of the
 // estimates does.
 constexpr std::size_t kPaths = 64, kErrorPaths = 16;
+// Draws from the likelihood.
+constexpr std::size_t kSampled = 1000;
 // How far the estimates are moved for that, in standard errors.
 constexpr double kMoved = 0.25;
 // Share of the largest variance of the estimates under which a direction is pinned.
@@ -85,6 +87,38 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
   }
   for (const double v : variance) out.sd.push_back(std::sqrt(v));
   (void)stream.uniform();  // the next fit's paths are others
+  return out;
+}
+
+std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, const LikelihoodSample& sample,
+                                                 RandomStream& stream) {
+  const ShockSource shocks(shock_law(fit.model.shocks), ShockSource::of_fit(fit));
+  Origin origin(fit);
+  std::vector<double> theta = fit.estimates(), sum(horizon_ + 1, 0.0), squares = sum;
+  double paths = 0;
+  for (std::size_t d = 0; d < kSampled; ++d) {
+    sample.draw(stream, d % kRandomStreams, theta);
+    Past there;
+    if (!origin.at(theta, there) ||
+        !maker_.run(theta, there, shocks, stream, kErrorPaths, scratch_, 0, first_variance_))
+      continue;
+    paths += kErrorPaths;
+    for (std::size_t k = 0; k <= horizon_; ++k)
+      for (std::size_t p = 0; p < kErrorPaths; ++p) {
+        const double l = of_path(scratch_, k, p);
+        sum[k] += l;
+        squares[k] += l * l;
+      }
+  }
+  if (paths == 0) return {};
+  LogVolatility out;
+  for (std::size_t k = 0; k <= horizon_; ++k) {
+    const double mean = sum[k] / paths;
+    out.sd.push_back(std::sqrt(std::max(0.0, squares[k] / paths - mean * mean)));
+  }
+  // Refits are off from what their estimates say.
+  if (!mean_from(fit.estimates(), origin.at_estimates(), shocks, stream, kPaths, out.mean))
+    return {};
   return out;
 }
 
