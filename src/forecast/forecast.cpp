@@ -436,13 +436,18 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
   if (cloud.drawn > 0)
     ahead.share_redrawn =
         static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
-  if (ahead.share_redrawn > kManyRedrawn)
+  if (ahead.share_redrawn > kManyRedrawn) {
+    const double percent = 100 * ahead.share_redrawn;
     ahead.warnings.push_back(
         {WarningCode::draws_rejected,
-         fmt::format(
-             "{:.0f} % of the parameter draws broke a rule of the model and were redrawn, so the "
-             "normal law of the estimates is rough here",
-             100 * ahead.share_redrawn)});
+         options.method == ForecastMethod::refit
+             ? fmt::format("{:.0f} % of the refits reached no maximum and others took their place, "
+                           "so the intervals leave out what made those hard to fit",
+                           percent)
+             : fmt::format("{:.0f} % of the parameter draws broke a rule of the model and were "
+                           "redrawn, so the normal law of the estimates is rough here",
+                           percent)});
+  }
   return ahead;
 }
 

@@ -140,8 +140,10 @@ std::string where_from(const Forecast& f) {
   std::string text;
   if (f.effective_draws)
     text += fmt::format(
-        " The sample is short: parameters are drawn from the likelihood itself, not from the "
-        "normal law of the estimates (worth {:.0f} independent draws).",
+        " The sample is short: {} from the likelihood itself, not from the normal law of the "
+        "estimates (worth {:.0f} independent draws).",
+        f.method == ForecastMethod::refit ? "how widely volatility is spread comes"
+                                          : "parameters are drawn",
         *f.effective_draws);
   if (!f.windows.empty())
     text += fmt::format(" Averaged over fits to the last {} rows.", fmt::join(f.windows, ", "));

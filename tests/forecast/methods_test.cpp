@@ -277,6 +277,29 @@ TEST(ForecastMethods, RefitVolatilityHasTheIntervalOfTheTextbook) {
   }
 }
 
+// Refits that fail are named as such, and below 500 rows the text tells what the likelihood is for.
+TEST(ForecastMethods, RefitSaysWhatIsItsOwn) {
+  const Fit few = garch_fit(300);
+  std::ostringstream text;
+  text << forecast(few, {.horizon = 2, .method = ForecastMethod::refit, .refits = 30});
+  EXPECT_NE(text.str().find("how widely volatility is spread comes from the likelihood itself"),
+            std::string::npos)
+      << text.str();
+  // Kinks beside a lag in the mean are not climbed, and every sixth refit or so ends on one.
+  const Fit kinked =
+      estimate("const ar1 / egarch / student",
+               returns("const ar1 / egarch / student", {.05, .1, .01, .3, -.05, .96, 5}, 600));
+  ASSERT_TRUE(kinked.usable());
+  const Forecast ahead =
+      forecast(kinked, {.horizon = 2, .method = ForecastMethod::refit, .refits = 20});
+  ASSERT_GT(ahead.share_redrawn, .05);
+  const auto said =
+      std::find_if(ahead.warnings.begin(), ahead.warnings.end(),
+                   [](const Warning& w) { return w.code == WarningCode::draws_rejected; });
+  ASSERT_NE(said, ahead.warnings.end());
+  EXPECT_NE(said->text.find("of the refits reached no maximum"), std::string::npos) << said->text;
+}
+
 // A first variance that is given is known; what follows is not.
 TEST(ForecastMethods, RefitKeepsAGivenVariance) {
   const Forecast ahead = forecast(

@@ -146,8 +146,9 @@ struct Forecast {
   ForecastMethod method = ForecastMethod::full;
   // Rows of the windows whose forecasts were averaged; empty for a single fit.
   std::vector<std::size_t> windows;
-  // Where the sample is short and parameters were drawn from the likelihood itself: how many
-  // equally weighted draws that was worth. Empty where they come from the estimates' normal law.
+  // Where the sample is short and parameters were drawn from the likelihood itself (by `refit` for
+  // the spread of the volatility alone): how many equally weighted draws that was worth. Empty
+  // where they come from the estimates' normal law.
   std::optional<double> effective_draws;
   std::vector<int> intervals;
   bool volatility_varies = true;  // false for steady models, whose levels are the point
@@ -160,7 +161,9 @@ struct Forecast {
   std::optional<Annualised> annualised;  // where the periods a year are known
   std::optional<double> long_run_variance;
   double last_variance = 0;  // h of the last observation
-  double share_redrawn = 0;  // parameter draws outside the admissible region
+  // Of the parameter draws, those outside the admissible region; of refits, those without a
+  // maximum.
+  double share_redrawn = 0;
   // Standard error that the simulation leaves in the ends of the widest return interval of the last
   // step, by eight batches of paths.
   double monte_carlo_error = 0;
