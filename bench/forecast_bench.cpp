@@ -132,5 +132,5 @@ int main(int argc, char** argv) {
       {{"paths", "10,000 paths x 20, in ours", {{"standard-paths", {}}, {"paths-quantiles", 4}}},
        {"standard-paths",
         "in the standard library's",
-        {{"paths", .5}, {"backtest-refits", {}}, {"backtest-one", 250}, {"backtest-five", 50}}}});
+        {{"paths", .5}, {"backtest-refits", {}}, {"backtest-one", 250}, {"backtest-five", 120}}}});
 }
