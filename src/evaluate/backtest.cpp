@@ -202,7 +202,8 @@ class Runner {
         .draws = std::max(100, options_.paths / kPathsADraw),
         .paths = kPathsADraw,
         .refits = 100,
-        .seed = options_.seed + origin};
+        .seed = options_.seed + origin,
+        .simulation_errors = false};
     const Forecast ahead = forecast(fit, ahead_options);
     std::vector<BacktestStep> steps;
     for (std::size_t k = 0; k < horizon; ++k) {

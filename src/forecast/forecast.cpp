@@ -22,8 +22,9 @@ namespace {
 
 using Eigen::Index;
 
-// Monte Carlo error of an interval's ends, as a share of its width, that deserves a word.
-constexpr double kRoughEnds = 0.02;
+// Monte Carlo error of an interval's ends, as a share of its width, that deserves a word; those of
+// a volatility, whose draws are fits, are printed to fewer digits.
+constexpr double kRoughEnds = 0.02, kRoughVolatility = 0.05;
 // Share of redrawn parameters from which the intervals deserve a word.
 constexpr double kManyRedrawn = 0.05;
 
@@ -79,59 +80,93 @@ std::vector<std::optional<double>> log_variance_moments(const Model& model,
   return moments;
 }
 
-template <class F>
-std::vector<Interval> intervals_of(const std::vector<double>& values,
-                                   const std::vector<int>& percents, F map) {
-  std::vector<double> orders;
-  for (const int percent : percents)
-    for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
-  const std::vector<double> ends = quantiles(values, orders);
-  std::vector<Interval> out;
-  for (std::size_t i = 0; i < percents.size(); ++i)
-    out.push_back({percents[i], map(ends[2 * i]), map(ends[2 * i + 1])});
-  return out;
-}
-
-// Lowest first. The values are reordered.
-std::vector<TailRisk> tails_of(std::vector<double>& values, const std::vector<double>& percents) {
-  std::vector<TailRisk> out;
-  for (const double percent : percents) {
-    TailRisk tail{.percent = percent, .value_at_risk = quantile(values, percent / 100)};
-    const auto count = std::max<std::size_t>(
-        1, static_cast<std::size_t>(percent / 100 * static_cast<double>(values.size())));
-    std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(count - 1),
-                     values.end());
-    tail.shortfall =
-        std::accumulate(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(count), 0.0) /
-        static_cast<double>(count);
-    out.push_back(tail);
+// Simulated values of one quantity, and the batches of whole draws (those of one stream) by which
+// the simulation's own error shows; none where it is not asked for.
+class Simulated {
+ public:
+  // The values must outlive it.
+  Simulated(std::vector<double>& values, std::size_t paths_a_draw, bool with_errors)
+      : values_(values) {
+    for (std::size_t b = 0; with_errors && b < kRandomStreams; ++b) {
+      std::vector<double> batch;
+      for (std::size_t d = b; d * paths_a_draw < values_.size(); d += kRandomStreams)
+        batch.insert(batch.end(), values_.begin() + static_cast<std::ptrdiff_t>(d * paths_a_draw),
+                     values_.begin() + static_cast<std::ptrdiff_t>((d + 1) * paths_a_draw));
+      if (!batch.empty()) batches_.push_back(std::move(batch));
+    }
   }
-  return out;
-}
 
-// Error of the ends of an interval, from batches of whole draws (those of one stream).
-double batch_error(const std::vector<double>& values, std::size_t paths_a_draw, int percent) {
-  std::vector<double> low, high;
-  for (std::size_t b = 0; b < kRandomStreams; ++b) {
-    std::vector<double> batch;
-    for (std::size_t d = b; d * paths_a_draw < values.size(); d += kRandomStreams)
-      batch.insert(batch.end(), values.begin() + static_cast<std::ptrdiff_t>(d * paths_a_draw),
-                   values.begin() + static_cast<std::ptrdiff_t>((d + 1) * paths_a_draw));
-    if (batch.empty()) return 0;
-    const double orders[] = {0.5 - percent / 200.0, 0.5 + percent / 200.0};
-    const std::vector<double> ends = quantiles(batch, orders);
-    low.push_back(ends[0]);
-    high.push_back(ends[1]);
+  template <class F>
+  std::vector<Interval> intervals(const std::vector<int>& percents, F map) {
+    std::vector<double> orders;
+    for (const int percent : percents)
+      for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
+    const auto ends_of = [&](const std::vector<double>& values) {
+      std::vector<double> ends = quantiles(values, orders);
+      for (double& end : ends) end = map(end);
+      return ends;
+    };
+    const std::vector<double> ends = ends_of(values_), errors = errors_of(ends_of);
+    std::vector<Interval> out;
+    for (std::size_t i = 0; i < percents.size(); ++i)
+      out.push_back({.percent = percents[i],
+                     .low = ends[2 * i],
+                     .high = ends[2 * i + 1],
+                     .error = larger(errors, i)});
+    return out;
   }
-  const auto error = [](const std::vector<double>& v) {
-    const auto n = static_cast<double>(v.size());
-    const double mean = std::accumulate(v.begin(), v.end(), 0.0) / n;
-    double squares = 0;
-    for (const double x : v) squares += (x - mean) * (x - mean);
-    return std::sqrt(squares / (n - 1) / n);
-  };
-  return std::max(error(low), error(high));
-}
+
+  // Lowest first. The values are reordered.
+  std::vector<TailRisk> tails(const std::vector<double>& percents) {
+    if (percents.empty()) return {};
+    const auto tails_of = [&](std::vector<double>& values) {
+      std::vector<double> tails;
+      for (const double percent : percents) {
+        tails.push_back(quantile(values, percent / 100));
+        const auto count = std::max<std::ptrdiff_t>(
+            1, static_cast<std::ptrdiff_t>(percent / 100 * static_cast<double>(values.size())));
+        std::nth_element(values.begin(), values.begin() + count - 1, values.end());
+        tails.push_back(std::accumulate(values.begin(), values.begin() + count, 0.0) /
+                        static_cast<double>(count));
+      }
+      return tails;
+    };
+    const std::vector<double> errors = errors_of(tails_of), tails = tails_of(values_);
+    std::vector<TailRisk> out;
+    for (std::size_t i = 0; i < percents.size(); ++i)
+      out.push_back({.percent = percents[i],
+                     .value_at_risk = tails[2 * i],
+                     .shortfall = tails[2 * i + 1],
+                     .error = larger(errors, i)});
+    return out;
+  }
+
+ private:
+  // Of every figure that `figures` makes of values, by how far batches are apart; empty without
+  // them.
+  template <class F>
+  std::vector<double> errors_of(F figures) {
+    if (batches_.size() < 2) return {};
+    std::vector<std::vector<double>> of_batch;
+    for (std::vector<double>& batch : batches_) of_batch.push_back(figures(batch));
+    std::vector<double> errors;
+    const auto n = static_cast<double>(of_batch.size());
+    for (std::size_t f = 0; f < of_batch[0].size(); ++f) {
+      double mean = 0, squares = 0;
+      for (const std::vector<double>& figure : of_batch) mean += figure[f] / n;
+      for (const std::vector<double>& figure : of_batch)
+        squares += (figure[f] - mean) * (figure[f] - mean);
+      errors.push_back(std::sqrt(squares / (n - 1) / n));
+    }
+    return errors;
+  }
+  static double larger(const std::vector<double>& errors, std::size_t pair) {
+    return errors.empty() ? 0 : std::max(errors[2 * pair], errors[2 * pair + 1]);
+  }
+
+  std::vector<double>& values_;
+  std::vector<std::vector<double>> batches_;
+};
 
 double mean_of(const std::vector<double>& values) {
   return std::accumulate(values.begin(), values.end(), 0.0) / static_cast<double>(values.size());
@@ -333,6 +368,41 @@ std::vector<Fit> fit_windows(const Fit& whole, std::size_t count, std::size_t sh
 
 namespace {
 
+// The printed figure whose Monte Carlo error is the largest share of its interval, where that is
+// more than may be overlooked.
+struct Rough {
+  std::string of;
+  double error, share;
+};
+std::optional<Rough> roughest(const Forecast& ahead) {
+  std::optional<Rough> worst;
+  const auto look = [&](const std::vector<Interval>& intervals, const std::vector<TailRisk>& tails,
+                        double allowed, const std::string& what) {
+    if (intervals.empty()) return;
+    const Interval& widest = intervals.back();
+    const auto keep = [&](double error, const auto& name) {
+      const double share = error / (widest.high - widest.low) / allowed;
+      if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
+    };
+    keep(widest.error,
+         [&] { return fmt::format("the ends of the {} % interval of {}", widest.percent, what); });
+    for (const TailRisk& tail : tails)
+      keep(tail.error, [&] { return fmt::format("the worst {} % of {}", tail.percent, what); });
+  };
+  for (const ForecastStep& s : ahead.steps) {
+    look(s.return_interval, s.tails, kRoughEnds, fmt::format("the return of step {}", s.step));
+    if (!ahead.volatility_varies) continue;
+    look(s.volatility_interval, {}, kRoughVolatility,
+         fmt::format("the volatility of step {}", s.step));
+  }
+  look(ahead.horizon_total.return_interval, ahead.horizon_total.tails, kRoughEnds,
+       "the total return");
+  if (ahead.volatility_varies)
+    look(ahead.horizon_total.volatility_interval, {}, kRoughVolatility,
+         "the volatility of the whole horizon");
+  return worst;
+}
+
 // Of one fit, or the average of several that are usable, of one model, and end at the same row.
 Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions& options,
                      const Executor& executor) {
@@ -362,8 +432,9 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
   ahead.half_way = outlook.long_run ? outlook.half_life : std::nullopt;
   ahead.next = {.shocks = fit.model.shocks, .parts = std::move(cloud.next)};
   ahead.effective_draws = cloud.effective;
-  ahead.monte_carlo_error =
-      batch_error(cloud.returns.back(), cloud.paths_a_draw, ahead.intervals.back());
+  const auto simulated = [&](std::vector<double>& values) {
+    return Simulated(values, cloud.paths_a_draw, options.simulation_errors);
+  };
   const auto same = [](double v) { return v; };
   const auto root = [](double v) { return std::sqrt(v); };
   const bool plug_in = options.method == ForecastMethod::plug_in && fits.size() == 1;
@@ -373,8 +444,9 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
       const double first = ahead.steps.front().shown_variance(), gap = first - *outlook.long_run;
       if (std::abs(gap) > 1e-9 * first) s.gap_left = (s.shown_variance() - *outlook.long_run) / gap;
     }
-    s.return_interval = intervals_of(cloud.returns[k], ahead.intervals, same);
-    s.tails = tails_of(cloud.returns[k], options.tails);
+    Simulated of_return = simulated(cloud.returns[k]);
+    s.return_interval = of_return.intervals(ahead.intervals, same);
+    s.tails = of_return.tails(options.tails);
     if (plug_in && k == 0) {
       // Known exactly: the law's own quantiles take the place of simulated ones.
       const std::vector<double> theta = fit.estimates();
@@ -385,11 +457,12 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
         const auto at = [&](double p) {
           return s.mean + s.sd * shock_law(fit.model.shocks).quantile(p, shape);
         };
-        interval = {interval.percent, at(0.5 - interval.percent / 200.0),
-                    at(0.5 + interval.percent / 200.0)};
+        interval = {.percent = interval.percent,
+                    .low = at(0.5 - interval.percent / 200.0),
+                    .high = at(0.5 + interval.percent / 200.0)};
       }
     } else {
-      s.volatility_interval = intervals_of(cloud.variances[k], ahead.intervals, root);
+      s.volatility_interval = simulated(cloud.variances[k]).intervals(ahead.intervals, root);
     }
   }
   for (std::size_t k = 0; k < cloud.original.size(); ++k) {
@@ -400,19 +473,21 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
     // The same paths tell how far the model's own variance, which is known, was missed by chance.
     there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
     there.median = quantile(values, 0.5);
-    there.interval = intervals_of(values, ahead.intervals, same);
-    there.tails = tails_of(values, options.tails);
+    Simulated of_value = simulated(values);
+    there.interval = of_value.intervals(ahead.intervals, same);
+    there.tails = of_value.tails(options.tails);
     ahead.original.push_back(std::move(there));
   }
   ahead.back = options.back;
   if (options.transformed) ahead.original_name = options.transformed->original.name;
   ahead.horizon_total.mean = outlook.total_mean;
   ahead.horizon_total.sd = outlook.total_sd;
-  ahead.horizon_total.return_interval = intervals_of(cloud.total_return, ahead.intervals, same);
-  ahead.horizon_total.tails = tails_of(cloud.total_return, options.tails);
+  Simulated of_total = simulated(cloud.total_return);
+  ahead.horizon_total.return_interval = of_total.intervals(ahead.intervals, same);
+  ahead.horizon_total.tails = of_total.tails(options.tails);
   if (!plug_in || horizon > 1)
     ahead.horizon_total.volatility_interval =
-        intervals_of(cloud.total_variance, ahead.intervals, root);
+        simulated(cloud.total_variance).intervals(ahead.intervals, root);
   if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock))
     annualise(ahead, *year);
 
@@ -421,13 +496,14 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
       if (std::none_of(ahead.warnings.begin(), ahead.warnings.end(),
                        [&](const Warning& said) { return said.code == warning.code; }))
         ahead.warnings.push_back(warning);
-  const Interval& widest = ahead.steps.back().return_interval.back();
-  if (ahead.monte_carlo_error > kRoughEnds * (widest.high - widest.low))
+  ahead.monte_carlo_error = ahead.steps.back().return_interval.back().error;
+  if (const auto rough = roughest(ahead))
     ahead.warnings.push_back(
         {WarningCode::few_draws,
-         fmt::format("the simulation leaves an error of {} in the ends of the {} % interval; more "
-                     "draws (--draws) make it smaller",
-                     text::significant(ahead.monte_carlo_error, 2), widest.percent)});
+         fmt::format(
+             "the simulation leaves an error of {} in {}; more {} make it smaller",
+             text::significant(rough->error, 2), rough->of,
+             options.method == ForecastMethod::refit ? "refits (--refits)" : "draws (--draws)")});
   if (!ahead.steps.back().variance)
     ahead.warnings.push_back(
         {WarningCode::moment_undefined,

@@ -164,7 +164,7 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
   std::optional<LogVolatility> own;
   if (refit) {
     RandomStream stream(options.seed, kRandomStreams);
-    LogVolatilityOf volatility(fit.model, columns, options);
+    LogVolatilityOf volatility(fit.model, columns, options, LogVolatilityOf::kOfTheFit);
     own = sample ? volatility.of(fit, *sample, stream) : volatility.of(fit, stream);
   }
   std::vector<std::size_t> refused(kRandomStreams, 0);

@@ -11,9 +11,10 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-// Paths whose ln h have a mean and a spread, and those whose mean shows what an error of the
-// estimates does.
-constexpr std::size_t kPaths = 64, kErrorPaths = 16;
+// One in so many paths shows what an error of the estimates does to the mean.
+constexpr std::size_t kPerErrorPath = 4;
+// Paths of a draw from the likelihood.
+constexpr std::size_t kSampledPaths = 16;
 // Draws from the likelihood.
 constexpr std::size_t kSampled = 1000;
 // How far the estimates are moved for that, in standard errors.
@@ -29,12 +30,13 @@ double of_path(const Cloud& cloud, std::size_t k, std::size_t path) {
 }  // namespace
 
 LogVolatilityOf::LogVolatilityOf(const Model& model, const Columns& columns,
-                                 const ForecastOptions& options)
+                                 const ForecastOptions& options, std::size_t paths)
     : horizon_(static_cast<std::size_t>(options.horizon)),
+      paths_(paths),
       first_variance_(options.first_variance),
       rules_(model),
       maker_(model, horizon_, columns),
-      scratch_(horizon_, kPaths, kPaths, false) {}
+      scratch_(horizon_, paths, paths, false) {}
 
 bool LogVolatilityOf::mean_from(std::span<const double> theta, const Past& start,
                                 const ShockSource& shocks, RandomStream stream, std::size_t count,
@@ -54,16 +56,16 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
   const Past start = origin.at_estimates();
   const std::vector<double> estimate = fit.estimates();
   LogVolatility out;
-  if (!mean_from(estimate, start, shocks, stream, kPaths, out.mean)) return {};
+  if (!mean_from(estimate, start, shocks, stream, paths_, out.mean)) return {};
   std::vector<double> variance(horizon_ + 1, 0.0);
   for (std::size_t k = 0; k <= horizon_; ++k)
-    for (std::size_t p = 0; p < kPaths; ++p) {
+    for (std::size_t p = 0; p < paths_; ++p) {
       const double away = of_path(scratch_, k, p) - out.mean[k];
-      variance[k] += away * away / static_cast<double>(kPaths - 1);
+      variance[k] += away * away / static_cast<double>(paths_ - 1);
     }
   // Along each principal direction of the estimates' errors, under the same shocks.
   std::vector<double> centre, above, below;
-  if (!mean_from(estimate, start, shocks, stream, kErrorPaths, centre)) return {};
+  if (!mean_from(estimate, start, shocks, stream, paths_ / kPerErrorPath, centre)) return {};
   const Eigen::SelfAdjointEigenSolver<MatrixXd> errors(fit.covariance);
   for (Index i = 0; i < errors.eigenvalues().size(); ++i) {
     if (!(errors.eigenvalues()(i) > kPinned * errors.eigenvalues().maxCoeff())) continue;
@@ -74,7 +76,7 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
         theta[j] += step * errors.eigenvectors()(static_cast<Index>(j), i);
       Past there;
       return !rules_.broken_by(theta) && origin.at(theta, there) &&
-             mean_from(theta, there, shocks, stream, kErrorPaths, mean);
+             mean_from(theta, there, shocks, stream, paths_ / kPerErrorPath, mean);
     };
     const bool up = moved(1, above), down = moved(-1, below);
     if (!up && !down) continue;
@@ -100,11 +102,11 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, const Likelihoo
     sample.draw(stream, d % kRandomStreams, theta);
     Past there;
     if (!origin.at(theta, there) ||
-        !maker_.run(theta, there, shocks, stream, kErrorPaths, scratch_, 0, first_variance_))
+        !maker_.run(theta, there, shocks, stream, kSampledPaths, scratch_, 0, first_variance_))
       continue;
-    paths += kErrorPaths;
+    paths += kSampledPaths;
     for (std::size_t k = 0; k <= horizon_; ++k)
-      for (std::size_t p = 0; p < kErrorPaths; ++p) {
+      for (std::size_t p = 0; p < kSampledPaths; ++p) {
         const double l = of_path(scratch_, k, p);
         sum[k] += l;
         squares[k] += l * l;
@@ -117,7 +119,7 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, const Likelihoo
     out.sd.push_back(std::sqrt(std::max(0.0, squares[k] / paths - mean * mean)));
   }
   // Refits are off from what their estimates say.
-  if (!mean_from(fit.estimates(), origin.at_estimates(), shocks, stream, kPaths, out.mean))
+  if (!mean_from(fit.estimates(), origin.at_estimates(), shocks, stream, paths_, out.mean))
     return {};
   return out;
 }
@@ -127,7 +129,7 @@ StudentisedPaths::StudentisedPaths(const Fit& fit, const LogVolatility& own, con
     : estimate_(fit.estimates()),
       first_variance_(options.first_variance),
       own_(own),
-      spread_(fit.model, columns, options),
+      spread_(fit.model, columns, options, LogVolatilityOf::kOfARefit),
       maker_(fit.model, static_cast<std::size_t>(options.horizon), columns),
       truth_(static_cast<std::size_t>(options.horizon), paths_a_draw, paths_a_draw, false) {}
 

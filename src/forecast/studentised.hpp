@@ -6,7 +6,7 @@
 // refits alone cover too little, because the spread of paths is nearly in proportion to an alpha
 // that is itself uncertain.
 //
-//   const LogVolatility own = LogVolatilityOf(fit.model, columns, options).of(fit, stream);
+//   const LogVolatility own = LogVolatilityOf(fit.model, columns, options, 4096).of(fit, stream);
 //   StudentisedPaths paths(fit, own, columns, options);
 //   paths.replace(refitted, shocks, stream, cloud, first, count);   // variances of those paths
 #pragma once
@@ -29,7 +29,11 @@ struct LogVolatility {
 // The shocks are those that each fit saw.
 class LogVolatilityOf {
  public:
-  LogVolatilityOf(const Model& model, const Columns& columns, const ForecastOptions& options);
+  // By so many paths: many of the fit that is forecast, whose error nothing averages out, few of
+  // each refit.
+  static constexpr std::size_t kOfTheFit = 4096, kOfARefit = 64;
+  LogVolatilityOf(const Model& model, const Columns& columns, const ForecastOptions& options,
+                  std::size_t paths);
 
   // Empty where the errors of the estimates are not known, or paths leave the range of numbers.
   [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, RandomStream& stream);
@@ -43,7 +47,7 @@ class LogVolatilityOf {
   bool mean_from(std::span<const double> theta, const Past& start, const ShockSource& shocks,
                  RandomStream stream, std::size_t count, std::vector<double>& mean);
 
-  std::size_t horizon_;
+  std::size_t horizon_, paths_;
   std::optional<double> first_variance_;
   AdmissionRules rules_;
   PathMaker maker_;

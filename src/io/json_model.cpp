@@ -106,13 +106,16 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"typical_variance", number(s.typical_variance)},
                      {"return_interval", to_value(s.return_interval)},
                      {"volatility_interval", to_value(s.volatility_interval)},
+                     {"return_error", errors_of(s.return_interval)},
+                     {"volatility_error", errors_of(s.volatility_interval)},
                      {"tails", to_value(s.tails)},
                      {"gap_left", number(s.gap_left)}});
   Json original = nullptr;
   for (const OriginalStep& s : ahead.original)
     original.push_back({{"median", number(s.median)},
                         {"mean", number(s.mean)},
-                        {"interval", to_value(s.interval)}});
+                        {"interval", to_value(s.interval)},
+                        {"error", errors_of(s.interval)}});
   Json annualised = nullptr;
   if (ahead.annualised)
     annualised = {{"periods_per_year", ahead.annualised->periods_per_year},
@@ -130,6 +133,8 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                      {"sd", number(ahead.horizon_total.sd)},
                      {"return_interval", to_value(ahead.horizon_total.return_interval)},
                      {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)},
+                     {"return_error", errors_of(ahead.horizon_total.return_interval)},
+                     {"volatility_error", errors_of(ahead.horizon_total.volatility_interval)},
                      {"tails", to_value(ahead.horizon_total.tails)}}},
                    {"half_way", number(ahead.half_way)},
                    {"effective_draws", number(ahead.effective_draws)},

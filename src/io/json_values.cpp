@@ -78,7 +78,15 @@ Json to_value(const std::vector<TailRisk>& tails) {
   for (const TailRisk& t : tails)
     out.push_back({{"percent", t.percent},
                    {"value_at_risk", number(t.value_at_risk)},
-                   {"shortfall", number(t.shortfall)}});
+                   {"shortfall", number(t.shortfall)},
+                   {"error", number(t.error)}});
+  return out;
+}
+
+Json errors_of(const std::vector<Interval>& intervals) {
+  if (intervals.empty()) return nullptr;
+  Json out = Json::object();
+  for (const Interval& i : intervals) out[std::to_string(i.percent)] = number(i.error);
   return out;
 }
 

@@ -27,6 +27,8 @@ inline Json number(std::optional<double> x) {
 [[nodiscard]] Json to_value(const std::vector<TestResult>& tests);
 [[nodiscard]] Json to_value(const std::vector<Interval>& intervals);
 [[nodiscard]] Json to_value(const std::vector<TailRisk>& tails);
+// What the simulation leaves in the ends of each.
+[[nodiscard]] Json errors_of(const std::vector<Interval>& intervals);
 [[nodiscard]] Json to_value(const Parameter& parameter);
 [[nodiscard]] Json to_value(const Convergence& convergence);
 [[nodiscard]] Json to_value(const std::vector<Warning>& warnings);

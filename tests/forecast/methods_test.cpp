@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <array>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <cmath>
 #include <numbers>
@@ -380,6 +381,36 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
   const double told = forecast(fit, {.horizon = 12, .draws = 400}).monte_carlo_error;
   EXPECT_GT(told, .4 * std::sqrt(squares));
   EXPECT_LT(told, 2.5 * std::sqrt(squares));
+  // Of every other figure too: the spread over seeds is what is told, but for chance.
+  const auto figures = [](const Forecast& f) {
+    const ForecastStep& s = f.steps[4];
+    const HorizonTotal& total = f.horizon_total;
+    return std::array<std::pair<double, double>, 4>{
+        {{s.volatility_interval[1].high, s.volatility_interval[1].error},
+         {s.tails[0].shortfall, s.tails[0].error},
+         {total.return_interval[0].low, total.return_interval[0].error},
+         {total.volatility_interval[1].high, total.volatility_interval[1].error}}};
+  };
+  for (const ForecastMethod method : {ForecastMethod::full, ForecastMethod::refit}) {
+    constexpr int kSeeds = 16;
+    std::array<double, 4> sum{}, sums{}, error{};
+    for (std::uint64_t seed = 1; seed <= kSeeds; ++seed) {
+      const auto all = figures(forecast(
+          fit, {.horizon = 5, .method = method, .draws = 400, .refits = 200, .seed = seed}));
+      for (std::size_t i = 0; i < all.size(); ++i) {
+        sum[i] += all[i].first / kSeeds;
+        sums[i] += all[i].first * all[i].first / kSeeds;
+        error[i] += all[i].second / kSeeds;
+      }
+    }
+    for (std::size_t i = 0; i < sum.size(); ++i) {
+      const double spread = std::sqrt(sums[i] - sum[i] * sum[i]);
+      EXPECT_GT(error[i], .6 * spread) << to_string(method) << ' ' << i;
+      EXPECT_LT(error[i], 2 * spread) << to_string(method) << ' ' << i;
+    }
+  }
+  const Forecast unmeasured = forecast(fit, {.horizon = 2, .simulation_errors = false});
+  EXPECT_EQ(unmeasured.steps[1].return_interval[0].error, 0);
   const Forecast rough = forecast(fit, {.horizon = 12, .draws = 100, .paths = 1});
   EXPECT_TRUE(std::any_of(rough.warnings.begin(), rough.warnings.end(),
                           [](const Warning& w) { return w.code == WarningCode::few_draws; }));

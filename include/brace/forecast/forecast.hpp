@@ -70,17 +70,20 @@ struct ForecastOptions {
   int paths = 25;
   int refits = 400;  // draws of `refit`, which then makes as many paths from fewer draws
   std::uint64_t seed = 1;
+  bool simulation_errors = true;  // whether Interval::error and TailRisk::error are measured
 };
 
 struct Interval {
   int percent = 0;
   double low = 0, high = 0;
+  double error = 0;  // standard error that the simulation leaves in the ends, the larger; 0: exact
 };
 
 // The lowest `percent` of the returns: where they begin, and their mean (expected shortfall).
 struct TailRisk {
   double percent = 0;
   double value_at_risk = 0, shortfall = 0;  // both are returns: negative where money is lost
+  double error = 0;  // standard error that the simulation leaves in either, the larger
 };
 
 struct ForecastStep {
@@ -164,8 +167,8 @@ struct Forecast {
   // Of the parameter draws, those outside the admissible region; of refits, those without a
   // maximum.
   double share_redrawn = 0;
-  // Standard error that the simulation leaves in the ends of the widest return interval of the last
-  // step, by eight batches of paths.
+  // Interval::error of the widest return interval of the last step. Errors are from eight batches
+  // of paths that share no draw.
   double monte_carlo_error = 0;
   std::optional<double> half_way;  // steps until half of the gap to the long run is closed
   std::vector<Warning> warnings;
