@@ -11,14 +11,12 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-// One in so many paths shows what an error of the estimates does to the mean.
-constexpr std::size_t kPerErrorPath = 4;
-// Paths of a draw from the likelihood.
-constexpr std::size_t kSampledPaths = 16;
-// Draws from the likelihood.
-constexpr std::size_t kSampled = 1000;
-// How far the estimates are moved for that, in standard errors.
+// How far the estimates are moved to see what their errors do, in standard errors, and which part
+// of the paths is used for it.
 constexpr double kMoved = 0.25;
+constexpr std::size_t kPerErrorPath = 4;
+// Draws from the likelihood, and paths of each.
+constexpr std::size_t kSampled = 1000, kSampledPaths = 16;
 // Share of the largest variance of the estimates under which a direction is pinned.
 constexpr double kPinned = 1e-12;
 

@@ -6,9 +6,9 @@
 // refits alone cover too little, because the spread of paths is nearly in proportion to an alpha
 // that is itself uncertain.
 //
-//   const LogVolatility own = LogVolatilityOf(fit.model, columns, options, 4096).of(fit, stream);
-//   StudentisedPaths paths(fit, own, columns, options);
-//   paths.replace(refitted, shocks, stream, cloud, first, count);   // variances of those paths
+//   const auto own = LogVolatilityOf(model, columns, options, paths).of(fit, stream);
+//   StudentisedPaths drawn(fit, *own, columns, options, count);
+//   drawn.replace(refitted, shocks, stream, cloud, first, count);   // variances of those paths
 #pragma once
 
 #include <optional>
