@@ -119,6 +119,9 @@ TEST(Contract, TestsLagsUnitRootsAndForecasts) {
   expect_keys(ahead["steps"][0], {"step", "date", "mean", "sd", "variance", "typical_variance",
                                   "return_interval", "volatility_interval"});
   EXPECT_TRUE(ahead["steps"][0]["volatility_interval"].is_null()) << "a point is no interval";
+  EXPECT_GT(ahead["steps"][1]["return_error"]["95"].get<double>(), 0);
+  EXPECT_GT(ahead["steps"][1]["volatility_error"]["95"].get<double>(), 0);
+  EXPECT_EQ(ahead["steps"][0]["return_error"]["95"], 0) << "the law of the first step is known";
   EXPECT_EQ(ahead["steps"][1]["volatility_interval"]["95"].size(), 2u);
   EXPECT_EQ(ahead["annualised"]["periods_per_year"], 252);
 }
