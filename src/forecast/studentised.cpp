@@ -3,6 +3,7 @@
 #include "forecast/studentised.hpp"
 
 #include <Eigen/Dense>
+#include <algorithm>
 #include <cmath>
 
 namespace brace {
@@ -19,6 +20,10 @@ constexpr std::size_t kPerErrorPath = 4;
 constexpr std::size_t kSampled = 1000, kSampledPaths = 16;
 // Share of the largest variance of the estimates under which a direction is pinned.
 constexpr double kPinned = 1e-12;
+
+// A refit on a bound knows of no error, and what it was off by is many times the spread it
+// expected: the least share of the sample's own spread that is meant.
+constexpr double kLeastSpread = 1.0 / 3;
 
 double of_path(const Cloud& cloud, std::size_t k, std::size_t path) {
   return std::log(k < cloud.variances.size() ? cloud.variances[k][path]
@@ -138,14 +143,22 @@ bool StudentisedPaths::replace(const Refitted& refitted, const ShockSource& shoc
   if (!expected ||
       !maker_.run(estimate_, refitted.end, shocks, stream, count, truth_, 0, first_variance_))
     return false;
-  for (std::size_t k = 0; k < own_.mean.size(); ++k)
+  const auto of_step = [](Cloud& in, std::size_t k) -> std::vector<double>& {
+    return k < in.variances.size() ? in.variances[k] : in.total_variance;
+  };
+  for (std::size_t k = 0; k < own_.mean.size(); ++k) {
+    const double spread = std::max(expected->sd[k], kLeastSpread * own_.sd[k]);
     for (std::size_t p = 0; p < count; ++p) {
       const double off = of_path(truth_, k, p) - expected->mean[k];
       // A variance that is given is off by nothing.
-      const double h =
-          std::exp(own_.mean[k] + (expected->sd[k] > 0 ? own_.sd[k] * off / expected->sd[k] : 0));
-      (k < cloud.variances.size() ? cloud.variances[k] : cloud.total_variance)[first + p] = h;
+      const double h = std::exp(own_.mean[k] + (spread > 0 ? own_.sd[k] * off / spread : 0));
+      if (!std::isfinite(h)) return false;
+      of_step(truth_, k)[p] = h;
     }
+  }
+  for (std::size_t k = 0; k < own_.mean.size(); ++k)
+    std::copy_n(of_step(truth_, k).begin(), count,
+                of_step(cloud, k).begin() + static_cast<std::ptrdiff_t>(first));
   return true;
 }
 
