@@ -299,6 +299,24 @@ TEST(ForecastMethods, RefitSaysWhatIsItsOwn) {
   EXPECT_NE(said->text.find("of the refits reached no maximum"), std::string::npos) << said->text;
 }
 
+// On a bound estimates know of no error: refits that end there must not blow the interval up.
+TEST(ForecastMethods, RefitsOnABoundStayInReason) {
+  for (std::uint64_t stream = 0; stream < 4; ++stream) {
+    const Series y = simulate(parse_model("const / gjr / normal"), {.05, .1, .02, .1, .8}, 120,
+                              {.seed = 3, .stream = stream});
+    const Fit fit = estimate("const / gjr / normal", y);
+    ASSERT_TRUE(fit.usable());
+    const Forecast ahead =
+        forecast(fit, {.horizon = 3, .method = ForecastMethod::refit, .refits = 100});
+    std::vector<Interval> all{ahead.horizon_total.volatility_interval[1]};
+    for (const ForecastStep& s : ahead.steps) all.push_back(s.volatility_interval[1]);
+    for (const Interval& i : all) {
+      EXPECT_GT(i.low, 0) << stream;
+      EXPECT_LT(i.high, 10 * i.low) << stream;
+    }
+  }
+}
+
 // A first variance that is given is known; what follows is not.
 TEST(ForecastMethods, RefitKeepsAGivenVariance) {
   const Forecast ahead = forecast(
