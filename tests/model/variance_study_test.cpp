@@ -42,8 +42,8 @@ TEST_P(FamilyRecovery, FindsItsParametersAgain) {
       std::count_if(fits.begin(), fits.end(), [](const Fit& f) { return f.usable(); });
   EXPECT_GE(usable, static_cast<std::ptrdiff_t>(process.series) * 99 / 100);
   // From the truth no climb ends higher: what is found is the maximum, near the truth or not.
-  std::vector<FitJob> from_truth(jobs.begin(),
-                                 jobs.begin() + std::min<std::ptrdiff_t>(100, std::ssize(jobs)));
+  std::vector<FitJob> from_truth(
+      jobs.begin(), jobs.begin() + std::min<std::ptrdiff_t>(100, std::ssize(jobs) / 2));
   for (FitJob& job : from_truth) job.options = {.start = process.theta, .from = ClimbFrom::start};
   const std::vector<Fit> near = fit_many(from_truth, Executor(0));
   std::size_t lower = 0;
