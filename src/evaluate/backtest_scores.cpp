@@ -16,7 +16,7 @@
 namespace brace {
 namespace {
 
-// ScoredRows before an origin whose mean square says whether times are calm or rough.
+// Rows before an origin whose mean square says whether times are calm or rough.
 constexpr std::size_t kTrailing = 20;
 // Share of origins with old parameters that deserves a word.
 constexpr double kManyStale = 0.01;

@@ -66,17 +66,22 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
       const double away = of_path(scratch_, k, p) - out.mean[k];
       variance[k] += away * away / static_cast<double>(paths_ - 1);
     }
-  // Along each principal direction of the estimates' errors, under the same shocks.
+  // Along each principal direction of the estimates' errors, in units of their standard errors, so
+  // that the unit of the data does not matter; under the same shocks.
   std::vector<double> centre, above, below;
   if (!mean_from(estimate, start, shocks, stream, paths_ / kPerErrorPath, centre)) return {};
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> errors(fit.covariance);
+  const Eigen::VectorXd se = fit.covariance.diagonal().cwiseMax(0).cwiseSqrt();
+  const Eigen::VectorXd per_se = (se.array() > 0).select(se.cwiseInverse(), 0);
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> errors(per_se.asDiagonal() * fit.covariance *
+                                                       per_se.asDiagonal());
   for (Index i = 0; i < errors.eigenvalues().size(); ++i) {
     if (!(errors.eigenvalues()(i) > kPinned * errors.eigenvalues().maxCoeff())) continue;
     const auto moved = [&](double side, std::vector<double>& mean) {
       std::vector<double> theta = estimate;
       const double step = side * kMoved * std::sqrt(errors.eigenvalues()(i));
       for (std::size_t j = 0; j < theta.size(); ++j)
-        theta[j] += step * errors.eigenvectors()(static_cast<Index>(j), i);
+        theta[j] +=
+            step * se(static_cast<Index>(j)) * errors.eigenvectors()(static_cast<Index>(j), i);
       Past there;
       return !rules_.broken_by(theta) && origin.at(theta, there) &&
              mean_from(theta, there, shocks, stream, paths_ / kPerErrorPath, mean);

@@ -299,6 +299,23 @@ TEST(ForecastMethods, RefitSaysWhatIsItsOwn) {
   EXPECT_NE(said->text.find("of the refits reached no maximum"), std::string::npos) << said->text;
 }
 
+// In a unit in which omega and its error are tiny beside those of the others the interval is the
+// same, in that unit.
+TEST(ForecastMethods, TheUnitDoesNotMatterToRefits) {
+  const ForecastOptions options{.horizon = 5, .method = ForecastMethod::refit, .refits = 60};
+  Series y = returns("const / garch / student", {.05, .05, .1, .85, 6}, 800);
+  const Forecast percent = forecast(estimate("const / garch / student", y), options);
+  constexpr double kUnit = 1e-4;
+  for (double& v : y.values) v *= kUnit;
+  const Forecast fraction = forecast(estimate("const / garch / student", y), options);
+  for (std::size_t k = 0; k < 5; ++k) {
+    const Interval &a = percent.steps[k].volatility_interval[1],
+                   &b = fraction.steps[k].volatility_interval[1];
+    EXPECT_NEAR(b.low / kUnit, a.low, 1e-3 * a.low) << k;
+    EXPECT_NEAR(b.high / kUnit, a.high, 1e-3 * a.high) << k;
+  }
+}
+
 // On a bound estimates know of no error: refits that end there must not blow the interval up.
 TEST(ForecastMethods, RefitsOnABoundStayInReason) {
   for (std::uint64_t stream = 0; stream < 4; ++stream) {
