@@ -44,8 +44,8 @@ constexpr std::size_t kScattered = 64;
 constexpr int kShapeSteps = 8;
 constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
 constexpr std::uint64_t kScatterSeed = 20;
-// Steps of a climb that may stall on a kink, fewer of one that starts near its end, and of one where
-// a maximum on a wall is known.
+// Steps of a climb that may stall on a kink, fewer of one that starts near its end, and of one
+// where a maximum on a wall is known.
 constexpr int kKinkedSteps = 50, kKinkedStepsNear = 15, kWalledSteps = 10;
 
 class JointClimb {

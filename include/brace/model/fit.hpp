@@ -48,8 +48,8 @@ enum class LikelihoodKind {
 enum class ClimbFrom {
   everywhere,  // many starts, and more of them where the maximum is not beyond doubt
   start,       // EstimateOptions::start alone, and where that climb stalls the highest kink around
-  near_start,  // the same where the start is the maximum of nearly the same data (the window before)
-               // or what made them: the first kink found will do
+  near_start,  // the same where the start is the maximum of nearly the same data (the window
+               // before) or what made them: the first kink found will do
 };
 
 struct EstimateOptions {
