@@ -16,8 +16,8 @@ int main(int argc, char** argv) {
     const std::size_t held_out = brace::rows_held_out(price, {.count = 24});
     const brace::Transformed changes =
         brace::transform(price, brace::parse_chain("boxcox diff1 diff12"), price.size() - held_out);
-    const brace::BoxCoxLambda power = *changes.links[0].estimated;
-    std::cout << "Box-Cox power " << brace::text::fixed(power.lambda, 2) << ", 95 % from "
+    const brace::PowerEstimate power = *changes.links[0].estimated;
+    std::cout << "Box-Cox power " << brace::text::fixed(power.power, 2) << ", 95 % from "
               << brace::text::fixed(power.low, 2) << " to " << brace::text::fixed(power.high, 2)
               << '\n';
 

@@ -36,9 +36,9 @@ std::vector<Transform> take_estimated(Options& o) {
   const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
   std::vector<Transform> chain = parse_chain(o.transform, unit);
   const auto estimated = std::find_if(chain.begin(), chain.end(), [](const Transform& link) {
-    const auto* power = std::get_if<BoxCox>(&link);
+    const auto* power = std::get_if<PowerTransform>(&link);
     return std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
-           (power && !power->lambda);
+           (power && !power->power);
   });
   o.transform.clear();
   for (auto link = chain.begin(); link != estimated; ++link)

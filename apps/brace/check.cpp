@@ -33,10 +33,12 @@ int run_check(const Options& o) {
     say_written(o, o.roots);
   }
   std::vector<std::vector<std::string>> rows{
-      {"test", "variant", "statistic", "p_value", "lags", "null"}};
-  for (const TestResult& t : checked.tests)
-    rows.push_back({t.test, t.variant, cell(t.statistic), cell(t.p_value),
-                    t.lags ? std::to_string(*t.lags) : "", t.null});
+      {"question", "answer", "test", "variant", "statistic", "p_value", "lags", "null"}};
+  for (const CheckGroup& group : checked.groups)
+    for (const TestResult& t : group.tests)
+      rows.push_back({std::string(to_string(group.question)), std::string(to_string(group.answer)),
+                      t.test, t.variant, cell(t.statistic), cell(t.p_value),
+                      t.lags ? std::to_string(*t.lags) : "", t.null});
   write_table(o, rows);
   return status_of(fit);
 }

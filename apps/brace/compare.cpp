@@ -10,6 +10,40 @@
 namespace brace::app {
 namespace {
 
+// The columns of an accuracy, in the order in which it is read.
+std::vector<std::string> accuracy_names(const std::vector<int>& intervals, const char* when) {
+  std::vector<std::string> names{"rmse_to_walk", "mae_to_walk", "mase",     "rmse",
+                                 "mae",          "mape",        "smape",    "bias",
+                                 "bias_error",   "right",       "commoner", "white_p"};
+  for (const int percent : intervals) names.push_back(fmt::format("inside_{}", percent));
+  for (std::string& name : names) name += fmt::format("_{}", when);
+  return names;
+}
+
+std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<int>& intervals) {
+  const auto of = [](const auto& part, auto field) -> std::string {
+    return part ? cell((*part).*field) : "";
+  };
+  std::vector<std::string> cells{of(a.relative, &Accuracy::Relative::rmse),
+                                 of(a.relative, &Accuracy::Relative::mae),
+                                 cell(a.mase),
+                                 cell(a.rmse),
+                                 cell(a.mae),
+                                 cell(a.mape),
+                                 cell(a.smape),
+                                 cell(a.bias),
+                                 cell(a.bias_error),
+                                 of(a.directions, &RightDirections::right),
+                                 of(a.directions, &RightDirections::commoner),
+                                 a.memory ? cell(a.memory->test.p_value) : ""};
+  for (const int percent : intervals) {
+    const auto found = std::find_if(a.coverage.begin(), a.coverage.end(),
+                                    [&](const Coverage& c) { return c.percent == percent; });
+    cells.push_back(found == a.coverage.end() ? "" : cell(found->inside));
+  }
+  return cells;
+}
+
 int run_compare(const Options& o) {
   const Loaded data = load(o);
   std::vector<Model> models;
@@ -36,20 +70,30 @@ int run_compare(const Options& o) {
     draw_comparison(c, o.chart);
     say_written(o, o.chart);
   }
-  std::vector<std::vector<std::string>> rows{
-      {"label", "log_likelihood", "aic", "aicc", "bic", "white_p", "arch_p", "normal_p",
-       "correlation", "rmse_ahead", "mae_ahead", "rmse_one_step", "mae_one_step"}};
+  std::vector<std::vector<std::string>> rows{{"label", "log_likelihood", "aic", "aicc", "bic",
+                                              "white_p", "arch_p", "normal_p", "correlation"}};
+  for (const char* when : {"ahead", "one_step"})
+    for (const std::string& name : accuracy_names(options.intervals, when)) rows[0].push_back(name);
   for (const std::vector<Compared>* part : {&c.models, &c.baselines})
     for (const Compared& m : *part) {
       const auto of_fit = [&](std::optional<double> Fit::*field) {
         return m.fit ? cell((*m.fit).*field) : "";
       };
-      rows.push_back({m.label, of_fit(&Fit::log_likelihood), of_fit(&Fit::aic), of_fit(&Fit::aicc),
-                      of_fit(&Fit::bic), cell(m.whiteness_p), cell(m.arch_p), cell(m.normality_p),
-                      cell(m.correlation), m.hold_out ? cell(m.hold_out->accuracy.rmse) : "",
-                      m.hold_out ? cell(m.hold_out->accuracy.mae) : "",
-                      m.hold_out ? cell(m.hold_out->one_step_accuracy.rmse) : "",
-                      m.hold_out ? cell(m.hold_out->one_step_accuracy.mae) : ""});
+      std::vector<std::string> row{m.label,
+                                   of_fit(&Fit::log_likelihood),
+                                   of_fit(&Fit::aic),
+                                   of_fit(&Fit::aicc),
+                                   of_fit(&Fit::bic),
+                                   cell(m.whiteness_p),
+                                   cell(m.arch_p),
+                                   cell(m.normality_p),
+                                   cell(m.correlation)};
+      if (m.hold_out)
+        for (const Accuracy* a : {&m.hold_out->accuracy, &m.hold_out->one_step_accuracy})
+          for (const std::string& value : accuracy_cells(*a, options.intervals))
+            row.push_back(value);
+      row.resize(rows[0].size());
+      rows.push_back(std::move(row));
     }
   write_table(o, rows);
   return std::any_of(c.models.begin(), c.models.end(),

@@ -152,7 +152,7 @@ int run_demo(const Options& o) {
   guide.step("Are the residuals white? Are their squares?",
              fmt::format("check {}", in_folder("kelp.json")));
   const Check checked = check(chosen);
-  for (const TestResult& test : checked.tests)
+  for (const TestResult& test : checked.tests())
     guide.found(fmt::format("{} (null: {}) {}", test.test, test.null, p_of(test)));
   guide.decided(checked.reading);
 

@@ -80,22 +80,32 @@ Series supposed(const Series& series, const std::vector<double>& values) {
 namespace {
 
 // What the forecasts of the hold-out would have been worth, beside the simplest ones.
-void print_hold_out(const Fit& fit, const Loaded& data, std::ostream& out) {
+std::vector<Compared> judged_rows(const Fit& fit, const Loaded& data, const Options& o) {
   std::vector<Compared> rows;
   Compared ours;
-  ours.label = mean_part(fit.model);
-  ours.hold_out = forecast_hold_out(fit, data.held_out);
+  ours.label = !fit.exact ? to_string(fit.model) : mean_part(fit.model);
+  ours.hold_out = forecast_hold_out(fit, data.held_out, o.intervals);
   rows.push_back(std::move(ours));
   for (const char* words : {"mean", "walk"}) {
     Compared baseline;
     baseline.label = words;
-    baseline.hold_out = forecast_hold_out(fit_baseline(words, data.values), data.held_out);
+    baseline.hold_out =
+        forecast_hold_out(fit_baseline(words, data.values), data.held_out, o.intervals);
     rows.push_back(std::move(baseline));
   }
-  out << fmt::format("\n  {} held out\n  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n",
-                     text::plural(data.held_out.size(), "row", "rows"), "", "forecast", "rmse",
-                     "mae", "mase", "mape %", "u2");
-  print_accuracy(out, rows);
+  return rows;
+}
+
+// The outcomes beside the forecasts of as many rows of the hold-out as there are.
+void add_outcomes(std::vector<std::vector<std::string>>& table, const Forecast& ahead,
+                  const Series& held_out) {
+  table[0].emplace_back("actual");
+  table[0].emplace_back("error");
+  for (std::size_t i = 1; i < table.size(); ++i) {
+    const double actual = i <= held_out.size() ? held_out.values[i - 1] : std::nan("");
+    table[i].push_back(std::isnan(actual) ? "" : cell(actual));
+    table[i].push_back(std::isnan(actual) ? "" : cell(actual - ahead.steps[i - 1].mean));
+  }
 }
 
 int run_forecast(const Options& o) {
@@ -133,13 +143,21 @@ int run_forecast(const Options& o) {
                                           o.shortest_window.value_or(fit.count / 4), executor),
                               options, executor)
           : forecast(fit, options, executor);
+  std::vector<Compared> rows;
+  if (judged) rows = judged_rows(fit, data, o);
   if (o.json) {
-    std::cout << json_document("forecast", fit, ahead);
+    std::cout << json_document("forecast", fit, ahead, rows, data.held_out);
   } else {
     std::cout << ahead;
-    if (judged) print_hold_out(fit, data, std::cout);
+    if (judged) {
+      std::cout << fmt::format("\n  {} held out\n",
+                               text::plural(data.held_out.size(), "row", "rows"));
+      print_accuracy(std::cout, rows);
+    }
   }
-  write_table(o, forecast_table(ahead));
+  std::vector<std::vector<std::string>> table = forecast_table(ahead);
+  if (judged) add_outcomes(table, ahead, data.held_out);
+  write_table(o, table);
   if (!o.chart.empty()) {
     draw_forecast(fit, ahead, o.chart);
     say_written(o, o.chart);

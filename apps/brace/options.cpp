@@ -88,7 +88,7 @@ void add_series_options(CLI::App& command, Options& o, const std::string& what) 
      making);
   in(command.add_option(
          "--transform", o.transform,
-         "log, boxcox, boxcox=L, diff1, diff12, centre, hours, weekdays; several by blanks"),
+         "log, boxcox, boxcox=P, diff1, diff12, centre, hours, weekdays; several by blanks"),
      making);
   in(command.add_option("--hold-out", o.hold_out,
                         "keep back the end: rows (250), a share (20%) or from a date (2023-01-02)"),
@@ -355,8 +355,8 @@ Loaded load(const Options& o, bool with_bars) {
   }
   for (const AppliedTransform& link : data.transformed.links)
     if (link.estimated)
-      note(fmt::format("Box-Cox lambda {} by maximum likelihood, 95 % interval {} to {}{}",
-                       text::fixed(link.estimated->lambda, 3), text::fixed(link.estimated->low, 3),
+      note(fmt::format("Box-Cox power {} by maximum likelihood, 95 % interval {} to {}{}",
+                       text::fixed(link.estimated->power, 3), text::fixed(link.estimated->low, 3),
                        text::fixed(link.estimated->high, 3),
                        link.estimated->at_edge ? " (at the edge of its range)" : ""));
   return data;

@@ -10,8 +10,8 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
+#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/variance_check.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/panels.hpp"
 
@@ -231,7 +231,12 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
     const auto column = static_cast<double>(i % columns), row = static_cast<double>(i / columns);
     const double left = 0.055 + column * width;
     const double top = 0.905 - row * height;
-    const std::string band = plot.data({ahead, f.low, f.high});
+    std::vector<double> lower, upper;  // the widest interval
+    for (const std::vector<Interval>& ends : f.intervals) {
+      lower.push_back(ends.back().low);
+      upper.push_back(ends.back().high);
+    }
+    const std::string band = plot.data({ahead, lower, upper});
     const std::string mean = plot.data({ahead, f.mean});
     std::string label = shown[i]->fit ? mean_part(shown[i]->fit->model) : shown[i]->label;
     if (shown[i]->fit && comparison.conditional) label = shown[i]->label;
@@ -249,10 +254,13 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
         "'{}', {} using 1:2 with lines dt 2 lw 2 lc rgb '{}'",
         band, palette::fog, actual, palette::ink, mean, palette::coral));
   }
-  page_frame(plot,
-             fmt::format("{}: each forecast of the last {} rows over what happened",
-                         caption(training), comparison.held_out.size()),
-             "solid: actual   dashed: forecast from the start of the hold-out   shaded: its 95 %");
+  page_frame(
+      plot,
+      fmt::format("{}: each forecast of the last {} rows over what happened", caption(training),
+                  comparison.held_out.size()),
+      fmt::format(
+          "solid: actual   dashed: forecast from the start of the hold-out   shaded: its {} %",
+          shown.front()->hold_out->intervals.front().back().percent));
   plot.draw();
 }
 

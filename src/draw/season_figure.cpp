@@ -81,12 +81,12 @@ void draw_decomposition(const Decomposition& parts, const std::string& path) {
         fmt::format("set label {} {} at screen 0.725,{} font 'DejaVu Sans,11' textcolor rgb '{}'",
                     number, Gnuplot::quote(text), y, palette::ink));
   };
-  word(11, 0.205, fmt::format("strength of the trend {}", text::fixed(parts.trend_strength, 2)));
-  word(12, 0.170, fmt::format("strength of the season {}", text::fixed(parts.season_strength, 2)));
+  word(11, 0.205, fmt::format("share of the trend {}", text::fixed(parts.trend_share, 2)));
+  word(12, 0.170, fmt::format("share of the season {}", text::fixed(parts.season_share, 2)));
   word(13, 0.135,
        fmt::format("{}, by {}, period {}", to_string(parts.form), to_string(parts.method),
                    parts.period));
-  foot_note(plot, "strength: 0 is none, 1 is nothing else");
+  foot_note(plot, "share: of the variance that is not the other part's");
   plot.draw();
 }
 

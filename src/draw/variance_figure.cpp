@@ -12,7 +12,7 @@
 #include "brace/draw/figure.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/news_impact.hpp"
-#include "brace/model/variance_check.hpp"
+#include "brace/model/law_fit.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/panels.hpp"
 

@@ -9,8 +9,10 @@
 #include <numeric>
 #include <ostream>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "evaluate/accuracy_words.hpp"
 #include "evaluate/rows.hpp"
 
 namespace brace {
@@ -68,6 +70,43 @@ std::vector<unsigned char> calm_times(const Backtest& b, const ScoredRows& rows)
   return calm;
 }
 
+// The value that each origin knew: a walk's forecast at every step.
+std::vector<double> known_values(const Backtest& b) {
+  const std::span<const double> values = b.series.values;
+  std::vector<double> known;
+  for (const std::size_t origin : b.origins)
+    known.push_back(last_present(values.first(origin + 1)));
+  return known;
+}
+
+// Over all origins, those that are not scored missing, so that lags of errors are rows.
+Accuracy mean_accuracy(const Backtest& b, const Entrant& e, const ScoredRows& rows) {
+  std::vector<double> actual(b.origins.size(), kNaN), mean(b.origins.size(), kNaN);
+  for (const std::size_t i : rows.origins) {
+    actual[i] = e.steps[i][rows.step].actual;
+    mean[i] = e.steps[i][rows.step].mean;
+  }
+  const std::vector<double> known = known_values(b);
+  return accuracy(actual, mean,
+                  {.training = std::span(b.series.values).first(b.origins.front() + 1),
+                   .baseline = known,
+                   .from = counts_from_zero(b.series) ? std::span<const double>() : known,
+                   .step = static_cast<int>(rows.step) + 1});
+}
+
+// Calls of direction: of values, or of changes from what each origin knew.
+Directions directions_of(const Backtest& b, const ScoredRows& rows, std::vector<double> actual,
+                         std::vector<double> forecast, double threshold) {
+  if (!counts_from_zero(b.series)) {
+    const std::vector<double> known = known_values(b);
+    for (std::size_t i = 0; i < rows.origins.size(); ++i) {
+      actual[i] -= known[rows.origins[i]];
+      forecast[i] -= known[rows.origins[i]];
+    }
+  }
+  return directions(actual, forecast, threshold);
+}
+
 HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
                    const BacktestOptions& options) {
   HorizonScore s;
@@ -79,7 +118,7 @@ HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
                             mean = collect(e, rows, [](const BacktestStep&x) { return x.mean; }),
                             h = collect(e, rows, [](const BacktestStep&x) { return x.variance; }),
                             proxy = collect(e, rows, [](const BacktestStep&x) { return x.proxy; });
-  s.mean = accuracy(actual, mean, std::span(b.series.values).first(b.origins.front() + 1));
+  s.mean = mean_accuracy(b, e, rows);
   s.volatility = volatility_losses(proxy, h);
   s.fair = mincer_zarnowitz(proxy, h);
   const std::vector<double> loss = qlike_by_row(proxy, h);
@@ -108,6 +147,7 @@ HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
       c.independence = hit_independence(outside);
       c.conditional = conditional_coverage(outside, expected);
     }
+    s.mean.coverage.push_back({c.percent, c.covered});
     s.intervals.push_back(std::move(c));
   }
   const std::vector<double> transforms =
@@ -137,7 +177,7 @@ HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
     }
     s.tails.push_back(std::move(c));
   }
-  s.directions = directions(actual, mean, options.threshold);
+  s.directions = directions_of(b, rows, actual, mean, options.threshold);
   if (!densities) return s;
   const auto average = [](const std::vector<double>& v) {
     return std::accumulate(v.begin(), v.end(), 0.0) / static_cast<double>(v.size());
@@ -245,7 +285,6 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
   std::string head = fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", "variance", "qlike", "calm",
                                  "rough", "mz b", "fair p");
-  head += fmt::format("{:>8}", "rmse");
   if (contest) head += fmt::format("{:>9}", "set p");
   out << head << '\n';
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
@@ -256,14 +295,22 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
                        text::fixed(s.qlike_rough.value_or(0), 3),
                        s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none",
                        p_of(s.fair.fair_robust));
-    out << fmt::format("{:>8}", text::significant(s.mean.rmse, 4));
     if (contest)
       out << fmt::format("{:>8}{}",
                          text::p_value(contest->by_qlike.p_values[m], contest->by_qlike.floor),
                          contest->by_qlike.within[m] ? "*" : "");
     out << '\n';
   }
-  head = fmt::format("  {:<34}", "returns");
+  out << fmt::format("\n  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", "mean", "/ walk", "mase",
+                     "rmse", "bias (error)", "right %", "white p");
+  for (const Entrant& e : b.entrants) {
+    const Accuracy& a = e.scores[k].mean;
+    out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", shortened(e.label, 33),
+                       a.relative ? text::fixed(a.relative->rmse, 3) : "-", text::fixed(a.mase, 2),
+                       text::significant(a.rmse, 4), bias_in_words(a), directions_in_words(a),
+                       a.memory ? p_of(a.memory->test) : "none");
+  }
+  head = fmt::format("  {:<34}", "intervals");
   for (const IntervalCoverage& c : any.intervals)
     head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
   // Wide enough for percents with a fraction.
@@ -286,8 +333,8 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
 }
 
 void print_first(std::ostream& out, const Backtest& b) {
-  out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", "next row, p of",
-                     "clusters", "dyn. q.", "tail", "tail mem", "density", "crps", "right %");
+  out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", "next row, p of", "clusters",
+                     "dyn. q.", "tail", "tail mem", "density", "crps");
   for (const Entrant& e : b.entrants) {
     const HorizonScore& s = e.scores.front();
     const IntervalCoverage& widest = s.intervals.back();
@@ -295,13 +342,11 @@ void print_first(std::ostream& out, const Backtest& b) {
       return test ? p_of(*test) : std::string("none");
     };
     const TailCoverage* tail = s.tails.empty() ? nullptr : &s.tails.back();
-    out << fmt::format("  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", shortened(e.label, 33),
-                       p(widest.independence), tail ? p(tail->dynamic) : "none",
-                       tail ? p(tail->shortfall) : "none",
-                       tail ? p(tail->shortfall_memory) : "none",
-                       s.berkowitz ? p_of(s.berkowitz->all) : "none",
-                       s.crps ? text::significant(*s.crps, 4) : "none",
-                       s.directions ? text::fixed(100 * s.directions->right, 1) : "none");
+    out << fmt::format(
+        "  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", shortened(e.label, 33), p(widest.independence),
+        tail ? p(tail->dynamic) : "none", tail ? p(tail->shortfall) : "none",
+        tail ? p(tail->shortfall_memory) : "none", s.berkowitz ? p_of(s.berkowitz->all) : "none",
+        s.crps ? text::significant(*s.crps, 4) : "none");
   }
 }
 
@@ -347,11 +392,17 @@ std::ostream& operator<<(std::ostream& out, const Backtest& b) {
   print_first(out, b);
   print_pairs(out, b);
   if (b.horizon > 1) print_step(out, b, static_cast<std::size_t>(b.horizon) - 1);
-  out << "\n  qlike: mean of ln h + x/h, smaller is better. calm, rough: where the 20 rows before "
-         "were. "
-         "mz b:\n  slope of outcome on forecast, 1 when fair. set p: of leaving the set that holds "
-         "the best, * "
-         "in it.\n";
+  const std::string of = counts_from_zero(b.series) ? "signs" : "directions of changes";
+  out << '\n'
+      << text::wrap(
+             fmt::format("qlike: mean of ln h + x/h, smaller is better. calm, rough: where the 20 "
+                         "rows before were. mz b: slope of outcome on forecast, 1 when fair. set "
+                         "p: of leaving the set that holds the best, * in it. / walk: rmse over "
+                         "that of the value that the origin knew, below 1 is better. right %: of "
+                         "{}, and beside it what naming the commoner one always would get. white "
+                         "p: null: the errors have no memory.",
+                         of),
+             100, "  ");
   for (const Warning& warning : b.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

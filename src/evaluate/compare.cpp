@@ -6,10 +6,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 #include <memory>
 #include <ostream>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/moments.hpp"
@@ -17,6 +17,7 @@
 #include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
+#include "evaluate/accuracy_words.hpp"
 
 namespace brace {
 namespace {
@@ -53,6 +54,36 @@ bool is_nested(const Model& small, const Model& large) {
          });
 }
 
+// A walk is the baseline; directions are of changes, and of returns their signs.
+AccuracyOptions accuracy_options(const Series& series, std::span<const double> training,
+                                 std::span<const double> before, int step) {
+  return {.training = training,
+          .baseline = before,
+          .from = counts_from_zero(series) ? std::span<const double>() : before,
+          .step = step};
+}
+
+// Of the forecasts made at the start of the hold-out, and of those from the row before.
+void judge(const Series& training, const Series& future, HoldOutForecast& out) {
+  const double last = last_present(training.values);
+  const std::vector<double> at_start(future.size(), last),
+      before = last_before(future.values, last);
+  out.accuracy =
+      accuracy(future.values, out.mean, accuracy_options(training, training.values, at_start, 0));
+  for (std::size_t i = 0; i < out.intervals.front().size(); ++i) {
+    double inside = 0, n = 0;
+    for (std::size_t t = 0; t < future.size(); ++t)
+      if (const double y = future.values[t]; !std::isnan(y)) {
+        const Interval& interval = out.intervals[t][i];
+        inside += y >= interval.low && y <= interval.high ? 1 : 0;
+        ++n;
+      }
+    out.accuracy.coverage.push_back({out.intervals.front()[i].percent, inside / n});
+  }
+  out.one_step_accuracy =
+      accuracy(future.values, out.one_step, accuracy_options(training, training.values, before, 1));
+}
+
 void judge_residuals(const Fit& fit, Compared& out) {
   if (!fit.usable()) return;
   const ResidualP p = residual_p(fit);
@@ -76,56 +107,62 @@ void judge_residuals(const Fit& fit, Compared& out) {
       yf += (y[t] - my / n) * (f[t] - mf / n);
     }
   if (ff > 1e-20 * yy) out.correlation = yf / std::sqrt(yy * ff);
-  out.in_sample = accuracy(y, f, y);
+  const std::vector<double> before = last_before(y, kNaN);
+  out.in_sample = accuracy(y, f, accuracy_options(*fit.series, y, before, 1));
 }
 
 }  // namespace
 
 std::vector<double> fitted_values(const Fit& fit) {
-  std::vector<double> f(fit.count, std::numeric_limits<double>::quiet_NaN());
+  std::vector<double> f(fit.count, kNaN);
   for (std::size_t t = 0; t < fit.count; ++t)
     if (fit.counted[t]) f[t] = fit.data()[t] - fit.shocks[t];
   return f;
 }
 
-HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future) {
+HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
+                                  const std::vector<int>& intervals) {
   HoldOutForecast out;
-  ForecastOptions options{.horizon = static_cast<int>(future.size()),
-                          .method = ForecastMethod::plug_in,
-                          .future = future.companions,
-                          .draws = 100,
-                          .paths = 1};
+  // Where levels have a closed form only their spread is taken from the forecast.
+  const ForecastOptions options{.horizon = static_cast<int>(future.size()),
+                                .intervals = intervals,
+                                .method = ForecastMethod::plug_in,
+                                .future = future.companions,
+                                .draws = fit.exact ? 100 : 400,
+                                .paths = fit.exact ? 1 : 25,
+                                .simulation_errors = false};
   const Forecast ahead = forecast(fit, options);
-  const double reach = laws::normal_quantile(.975);
   for (const ForecastStep& s : ahead.steps) {
     out.mean.push_back(s.mean);
-    out.low.push_back(s.mean - reach * s.sd);
-    out.high.push_back(s.mean + reach * s.sd);
+    out.intervals.push_back(s.return_interval);
+    if (fit.exact)
+      for (Interval& i : out.intervals.back()) {
+        const double reach = s.sd * laws::normal_quantile(.5 + i.percent / 200.);
+        i = {i.percent, s.mean - reach, s.mean + reach};
+      }
   }
   const Series training = fit.window();
-  out.accuracy = accuracy(future.values, out.mean, training.values);
   // One step at a time: the same parameters filter the whole series.
   auto whole = std::make_shared<Series>(training);
   whole->append(future);
   const std::vector<double> all = fitted_values(restore(known_of(fit), std::move(whole)));
   out.one_step.assign(all.begin() + static_cast<std::ptrdiff_t>(training.size()), all.end());
-  out.one_step_accuracy = accuracy(future.values, out.one_step, training.values);
+  judge(training, future, out);
   return out;
 }
 
-HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future) {
+HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
+                                  const std::vector<int>& intervals) {
   HoldOutForecast out;
-  for (const BaselineStep& s : forecast(baseline, static_cast<int>(future.size()), {95})) {
+  for (BaselineStep& s : forecast(baseline, static_cast<int>(future.size()), intervals)) {
     out.mean.push_back(s.mean);
-    out.low.push_back(s.interval[0].low);
-    out.high.push_back(s.interval[0].high);
+    out.intervals.push_back(std::move(s.interval));
   }
-  out.accuracy = accuracy(future.values, out.mean, baseline.series.values);
   Series whole = baseline.series;
   whole.append(future);
   whole.companions.clear();
   out.one_step = one_step(baseline, whole, baseline.series.size());
-  out.one_step_accuracy = accuracy(future.values, out.one_step, baseline.series.values);
+  judge(baseline.series, future, out);
   return out;
 }
 
@@ -162,14 +199,14 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
     c.fit = fits[i];
     judge_residuals(fits[i], c);
     if (options.hold_out > 0 && fits[i].usable())
-      c.hold_out = forecast_hold_out(fits[i], out.held_out);
+      c.hold_out = forecast_hold_out(fits[i], out.held_out, options.intervals);
   });
   for (const std::string& words : options.baselines) {
     if (options.hold_out == 0) break;
     Compared c;
     const Baseline baseline = fit_baseline(words, out.training);
     c.label = baseline.label;
-    c.hold_out = forecast_hold_out(baseline, out.held_out);
+    c.hold_out = forecast_hold_out(baseline, out.held_out, options.intervals);
     out.baselines.push_back(std::move(c));
   }
   for (std::size_t i = 0; i < fits.size(); ++i)
@@ -256,19 +293,44 @@ std::vector<std::string> all_names(const std::vector<Compared>& models) {
 }  // namespace
 
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
+  constexpr std::size_t kLabel = 20;
+  const Accuracy* any = nullptr;
+  for (const Compared& c : rows)
+    if (c.hold_out && !any) any = &c.hold_out->accuracy;
+  if (!any) return;
+  const int widest = any->coverage.back().percent;
+  out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>13}{:>8}\n", "", kLabel,
+                     "forecast", "/ walk", "mase", "rmse", "mape %", "bias (error)", "right %",
+                     fmt::format("in {} %", widest));
   for (const Compared& c : rows) {
     if (!c.hold_out) continue;
     const auto row = [&](const std::string& label, const char* kind, const Accuracy& a) {
-      out << fmt::format("  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n", label, kind,
-                         text::significant(a.rmse, 4), text::significant(a.mae, 4),
-                         text::fixed(a.mase, 2), a.mape ? text::fixed(a.mape, 2) : "-",
-                         text::fixed(a.theil_u2, 2));
+      std::string line =
+          fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>13}{:>8}", label, kLabel, kind,
+                      a.relative ? text::fixed(a.relative->rmse, 3) : "-", text::fixed(a.mase, 2),
+                      text::significant(a.rmse, 4), a.mape ? text::fixed(a.mape, 2) : "-",
+                      bias_in_words(a), directions_in_words(a),
+                      a.coverage.empty() ? "" : text::fixed(100 * a.coverage.back().inside, 1));
+      line.erase(line.find_last_not_of(' ') + 1);
+      out << line << '\n';
     };
-    std::string label = c.fit && c.fit->exact ? mean_part(c.fit->model) : c.label;
-    if (label.size() > 37) label = label.substr(0, 36) + "~";
-    row(label, "all ahead", c.hold_out->accuracy);
+    const std::string label = c.fit && c.fit->exact ? mean_part(c.fit->model) : c.label;
+    if (label.size() >= kLabel) out << "  " << label << '\n';
+    row(label.size() < kLabel ? label : "", "all ahead", c.hold_out->accuracy);
     row("", "one step", c.hold_out->one_step_accuracy);
   }
+  const bool of_change = std::any_of(rows.begin(), rows.end(), [](const Compared& c) {
+    return c.hold_out && c.hold_out->accuracy.directions &&
+           c.hold_out->accuracy.directions->of_change;
+  });
+  out << text::wrap(
+      fmt::format("/ walk: rmse over that of the value last known; below 1 is better. right %: of "
+                  "{}, and beside it what naming the commoner one always would get.{}",
+                  of_change ? "the directions of changes" : "the signs",
+                  any->no_percent.empty()
+                      ? ""
+                      : fmt::format(" mape has no meaning here: {}.", any->no_percent)),
+      100, "  ");
 }
 
 std::ostream& operator<<(std::ostream& out, const Comparison& c) {
@@ -324,17 +386,10 @@ std::ostream& operator<<(std::ostream& out, const Comparison& c) {
                     text::p_value(n.test.p_value), n.test.reading),
         100, "  ");
   if (c.held_out.size() > 0) {
-    out << fmt::format("\n  Hold-out of {}\n  {:<38}{:<10}{:>10}{:>10}{:>8}{:>9}{:>7}\n",
-                       text::plural(c.held_out.size(), "row", "rows"), "", "forecast", "rmse",
-                       "mae", "mase", "mape %", "u2");
-    print_accuracy(out, c.models);
-    print_accuracy(out, c.baselines);
-    for (const Compared& m : c.models)
-      if (m.hold_out && !m.hold_out->accuracy.no_percent.empty()) {
-        out << fmt::format("  mape and u2 have no meaning here: {}.\n",
-                           m.hold_out->accuracy.no_percent);
-        break;
-      }
+    out << fmt::format("\n  Hold-out of {}\n", text::plural(c.held_out.size(), "row", "rows"));
+    std::vector<Compared> all = c.models;
+    all.insert(all.end(), c.baselines.begin(), c.baselines.end());
+    print_accuracy(out, all);
   }
   for (const Warning& warning : c.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");

@@ -10,17 +10,34 @@ namespace brace {
 namespace {
 
 Json to_value(const Accuracy& a) {
+  Json coverage = Json::object(), relative, directions, memory;
+  if (a.relative)
+    relative = {{"baseline", a.relative->baseline},
+                {"rmse", number(a.relative->rmse)},
+                {"mae", number(a.relative->mae)}};
+  if (a.directions)
+    directions = {{"of", a.directions->of_change ? "changes" : "signs"},
+                  {"n", a.directions->n},
+                  {"right", number(a.directions->right)},
+                  {"commoner", number(a.directions->commoner)}};
+  for (const Coverage& c : a.coverage) coverage[std::to_string(c.percent)] = number(c.inside);
+  if (a.memory)
+    memory = {{"lag", a.memory->lag},
+              {"autocorrelation", number(a.memory->autocorrelation)},
+              {"test", to_value(a.memory->test)}};
   return {{"n", a.n},
-          {"me", number(a.me)},
+          {"relative", std::move(relative)},
+          {"mase", number(a.mase)},
           {"rmse", number(a.rmse)},
           {"mae", number(a.mae)},
-          {"mpe", number(a.mpe)},
           {"mape", number(a.mape)},
           {"smape", number(a.smape)},
-          {"mase", number(a.mase)},
-          {"theil_u2", number(a.theil_u2)},
-          {"acf1", number(a.acf1)},
-          {"right_direction", number(a.right_direction)}};
+          {"no_percent", a.no_percent.empty() ? Json() : Json(a.no_percent)},
+          {"bias", number(a.bias)},
+          {"bias_error", number(a.bias_error)},
+          {"directions", std::move(directions)},
+          {"coverage", std::move(coverage)},
+          {"whiteness", std::move(memory)}};
 }
 
 Json to_value(const HoldOutForecast& f) {
@@ -29,10 +46,21 @@ Json to_value(const HoldOutForecast& f) {
     for (const double v : values) out.push_back(number(v));
     return out;
   };
-  return {{"mean", list(f.mean)},         {"low_95", list(f.low)},
-          {"high_95", list(f.high)},      {"accuracy", to_value(f.accuracy)},
-          {"one_step", list(f.one_step)}, {"one_step_accuracy", to_value(f.one_step_accuracy)}};
+  Json intervals = Json::object();
+  for (const std::vector<Interval>& row : f.intervals)
+    for (const Interval& i : row) {
+      Json& ends = intervals[std::to_string(i.percent)];
+      ends["low"].push_back(number(i.low));
+      ends["high"].push_back(number(i.high));
+    }
+  return {{"mean", list(f.mean)},
+          {"intervals", std::move(intervals)},
+          {"accuracy", to_value(f.accuracy)},
+          {"one_step", list(f.one_step)},
+          {"one_step_accuracy", to_value(f.one_step_accuracy)}};
 }
+
+}  // namespace
 
 Json to_value(const Compared& c) {
   Json out = {{"model", c.label}};
@@ -56,8 +84,6 @@ Json to_value(const Compared& c) {
   out["hold_out"] = c.hold_out ? to_value(*c.hold_out) : Json(nullptr);
   return out;
 }
-
-}  // namespace
 
 std::string json_document(std::string_view command, const Comparison& c) {
   Json models = Json::array(), baselines = Json::array(), nested = Json::array();

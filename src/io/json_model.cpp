@@ -72,7 +72,19 @@ std::string json_document(std::string_view command, const Fit& fit, const Infere
 }
 
 std::string json_document(std::string_view command, const Fit& fit, const Check& check) {
-  Json spikes = Json::array(), roots = Json::array();
+  Json spikes = Json::array(), roots = Json::array(), questions = Json::array(),
+       tests = Json::array();
+  for (const CheckGroup& group : check.groups) {
+    Json positions = Json::array();  // of its tests in the list of all
+    for (const TestResult& test : group.tests) {
+      positions.push_back(tests.size());
+      tests.push_back(to_value(test));
+    }
+    questions.push_back({{"question", to_string(group.question)},
+                         {"answer", to_string(group.answer)},
+                         {"reading", group.reading},
+                         {"tests", std::move(positions)}});
+  }
   for (const Spike& s : check.spikes)
     spikes.push_back({{"lag", s.lag},
                       {"acf", number(s.acf)},
@@ -85,7 +97,8 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                      {"modulus", number(std::abs(r.value))}});
   return document(command, fit.window(),
                   {{"model", check.model},
-                   {"tests", to_value(check.tests)},
+                   {"questions", std::move(questions)},
+                   {"tests", std::move(tests)},
                    {"whiteness", to_value(check.whiteness)},
                    {"spikes", std::move(spikes)},
                    {"lags_looked_at", check.lags_looked_at},
@@ -95,7 +108,8 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                   check.warnings);
 }
 
-std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead) {
+std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead,
+                          const std::vector<Compared>& judged, const Series& held_out) {
   Json steps = Json::array();
   for (const ForecastStep& s : ahead.steps)
     steps.push_back({{"step", s.step},
@@ -116,6 +130,12 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                         {"mean", number(s.mean)},
                         {"interval", to_value(s.interval)},
                         {"error", errors_of(s.interval)}});
+  Json hold_out = nullptr;
+  if (!judged.empty()) {
+    hold_out["actual"] = Json::array();
+    for (const double v : held_out.values) hold_out["actual"].push_back(number(v));
+    for (const Compared& c : judged) hold_out["models"].push_back(to_value(c));
+  }
   Json annualised = nullptr;
   if (ahead.annualised)
     annualised = {{"periods_per_year", ahead.annualised->periods_per_year},
@@ -141,6 +161,7 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                    {"windows", ahead.windows},
                    {"monte_carlo_error", number(ahead.monte_carlo_error)},
                    {"original", std::move(original)},
+                   {"hold_out", std::move(hold_out)},
                    {"annualised", std::move(annualised)},
                    {"share_redrawn", number(ahead.share_redrawn)}},
                   ahead.warnings);

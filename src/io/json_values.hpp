@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "brace/base/warning.hpp"
+#include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/model/fit.hpp"
@@ -29,6 +30,7 @@ inline Json number(std::optional<double> x) {
 [[nodiscard]] Json to_value(const std::vector<TailRisk>& tails);
 // What the simulation leaves in the ends of each.
 [[nodiscard]] Json errors_of(const std::vector<Interval>& intervals);
+[[nodiscard]] Json to_value(const Compared& compared);
 [[nodiscard]] Json to_value(const Parameter& parameter);
 [[nodiscard]] Json to_value(const Convergence& convergence);
 [[nodiscard]] Json to_value(const std::vector<Warning>& warnings);

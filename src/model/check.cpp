@@ -7,6 +7,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <ostream>
 
 #include "brace/base/error.hpp"
@@ -19,6 +20,7 @@
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/maths/regression.hpp"
 #include "brace/model/estimate.hpp"
+#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/stability.hpp"
 #include "brace/model/variance_check.hpp"
@@ -42,12 +44,34 @@ Series squared(Series z) {
 
 }  // namespace
 
+std::string_view to_string(CheckQuestion question) {
+  switch (question) {
+    case CheckQuestion::mean: return "mean";
+    case CheckQuestion::variance: return "variance";
+    case CheckQuestion::law: return "law";
+    case CheckQuestion::constancy: return "constancy";
+  }
+  return "mean";
+}
+
+std::string_view to_string(CheckAnswer answer) {
+  switch (answer) {
+    case CheckAnswer::holds: return "holds";
+    case CheckAnswer::doubtful: return "doubtful";
+    case CheckAnswer::fails: return "fails";
+  }
+  return "holds";
+}
+
 std::string_view to_string(CheckVerdict verdict) {
   switch (verdict) {
     case CheckVerdict::clean: return "clean";
     case CheckVerdict::memory_in_mean: return "memory-in-mean";
     case CheckVerdict::memory_in_variance: return "memory-in-variance";
     case CheckVerdict::memory_in_both: return "memory-in-both";
+    case CheckVerdict::asymmetry_left: return "asymmetry-left";
+    case CheckVerdict::law_departs: return "law-departs";
+    case CheckVerdict::not_constant: return "not-constant";
     case CheckVerdict::not_judged: return "not-judged";
   }
   return "not-judged";
@@ -68,35 +92,27 @@ int period_of(const Fit& fit, int given) {
   return fit.series->clock == Clock::month ? 12 : fit.series->clock == Clock::quarter ? 4 : 0;
 }
 
+// A seasonal lag decides from this many times its 95 % band on: p .003.
+constexpr double kClearSeason = 1.5;
+
 // Whether a family tells falls from rises.
 bool has_signs(const Variance& family) {
   return std::holds_alternative<Gjr>(family) || std::holds_alternative<Egarch>(family) ||
          std::holds_alternative<Aparch>(family);
 }
 
-// The tests that take the uncertainty of the variance equation into account, and those of its
-// symmetry, constancy and law. Where one cannot be made on these rows the others still are.
-std::vector<TestResult> variance_tests(const Fit& fit, int lags) {
-  std::vector<TestResult> all;
-  const auto add = [&](auto&& make) {
-    try {
-      make();
-    } catch (const Error& error) {
-      if (error.code() != ErrorCode::too_few_observations && error.code() != ErrorCode::bad_option)
-        throw;
-    }
-  };
-  add([&] { all.push_back(li_mak(fit, lags)); });
-  add([&] { all.push_back(arch_left(fit, lags)); });
-  add([&] {
-    for (TestResult& test : sign_bias(fit)) all.push_back(std::move(test));
-  });
-  add([&] { all.push_back(law_fit(fit)); });
-  add([&] {
-    for (TestResult& test : nyblom(fit)) all.push_back(std::move(test));
-  });
-  return all;
+// Adds a test where these rows bear it; the others are made all the same.
+template <class Make>
+void add_if_possible(std::vector<TestResult>& tests, Make&& make) {
+  try {
+    for (TestResult& test : make()) tests.push_back(std::move(test));
+  } catch (const Error& error) {
+    if (error.code() != ErrorCode::too_few_observations && error.code() != ErrorCode::bad_option)
+      throw;
+  }
 }
+
+using Tests = std::vector<TestResult>;
 
 // Which term would take up what is left in z^2: the lag that stands out, or a longer memory.
 std::string variance_remedy(const Fit& fit, const Series& z2, int lags) {
@@ -107,16 +123,13 @@ std::string variance_remedy(const Fit& fit, const Series& z2, int lags) {
                    : fmt::format("the variance equation misses it; try a shock lag e{}", most);
 }
 
-// Which law would do better, from the shape of z.
+// Which law would do better, from the shape of z; empty where none is at hand.
 std::string law_remedy(const Fit& fit, const Series& z) {
+  if (std::holds_alternative<Normal>(fit.model.shocks)) return "try 'student'";
   const double skewness = moments(z).skewness;
-  const std::string misfit =
-      fmt::format("the shocks do not follow the {} law", law_name(fit.model.shocks));
-  if (std::holds_alternative<Normal>(fit.model.shocks)) return misfit + ": try 'student'";
   if (!std::holds_alternative<SkewStudent>(fit.model.shocks) && std::abs(skewness) > 0.2)
-    return fmt::format("{} (their skewness is {}): try 'skew-student'", misfit,
-                       text::fixed(skewness, 2));
-  return misfit;
+    return fmt::format("their skewness is {}: try 'skew-student'", text::fixed(skewness, 2));
+  return "";
 }
 
 void find_spikes(const Series& z, int period, Check& out) {
@@ -255,6 +268,228 @@ TestResult two_halves(const Fit& fit) {
   return test;
 }
 
+std::vector<TestResult> Check::tests() const {
+  std::vector<TestResult> all;
+  for (const CheckGroup& group : groups)
+    all.insert(all.end(), group.tests.begin(), group.tests.end());
+  return all;
+}
+
+namespace {
+
+// What a test is called in a sentence.
+std::string spoken(const TestResult& test) {
+  if (test.test == "sign-bias" || test.test == "nyblom" || test.test == "breusch-pagan")
+    return fmt::format("{} {}", test.test, test.variant);
+  return test.test;
+}
+
+// Whether the deciding test rejects, and where it does not, whether another does: an answer and a
+// sentence that agree with every row.
+void answer(CheckGroup& group, bool fails, const std::string& if_fails,
+            const std::string& if_holds) {
+  if (fails) {
+    group.answer = CheckAnswer::fails;
+    group.reading = if_fails;
+    return;
+  }
+  std::vector<std::string> dissent;
+  for (const TestResult& test : group.tests)
+    if (test.rejects().value_or(false))
+      dissent.push_back(
+          fmt::format("{} (p {})", spoken(test), text::p_value(test.p_value, test.p_floor)));
+  group.answer = dissent.empty() ? CheckAnswer::holds : CheckAnswer::doubtful;
+  group.reading = if_holds;
+  if (!dissent.empty())
+    group.reading +=
+        fmt::format(", but {} of {} rows {} at 5 %: {}", dissent.size(), group.tests.size(),
+                    dissent.size() == 1 ? "rejects" : "reject", fmt::join(dissent, ", "));
+}
+
+// What the tests of a check are made of.
+struct CheckInput {
+  const Fit& fit;
+  Series z, z2;
+  int lags = 0;        // of the portmanteau tests
+  int given_lags = 0;  // 0 where each test takes its own default
+  bool has_equation = false;
+};
+
+struct VarianceFindings {
+  bool memory = false, asymmetry = false;
+};
+
+CheckGroup variance_group(const CheckInput& in, VarianceFindings& found) {
+  CheckGroup group{.question = CheckQuestion::variance, .reading = {}, .tests = {}};
+  TestResult of_squares = ljung_box(in.z2, {.lags = in.lags});
+  of_squares.test = "mcleod-li";
+  of_squares.variant = "z^2, plain";
+  of_squares.null = fmt::format("no autocorrelation in z^2 up to lag {}", in.lags);
+  TestResult of_arch = arch_lm(in.z, {.lags = in.given_lags, .demean = false});
+  of_arch.variant = "z, plain";
+  of_arch.null = fmt::format("no ARCH effects in z up to lag {}", *of_arch.lags);
+  Tests& tests = group.tests;
+  if (in.has_equation) {
+    add_if_possible(tests, [&] { return Tests{li_mak(in.fit, in.lags)}; });
+    add_if_possible(tests, [&] { return Tests{arch_left(in.fit, in.lags)}; });
+  }
+  // The plain forms take the variance equation as known: those with its uncertainty decide.
+  const auto p_of = [&](const char* test, const TestResult& plain) {
+    for (const TestResult& t : tests)
+      if (t.test == test) return *t.p_value;
+    return *plain.p_value;
+  };
+  found.memory = 2 * std::min(p_of("li-mak", of_squares), p_of("arch-left", of_arch)) < 0.05;
+  tests.push_back(std::move(of_squares));
+  tests.push_back(std::move(of_arch));
+  if (in.has_equation) {
+    add_if_possible(tests, [&] { return sign_bias(in.fit); });
+    found.asymmetry = tests.back().test == "sign-bias" &&
+                      tests.back().rejects().value_or(false);  // the joint one
+  }
+  if (in.fit.exact)
+    for (const bool squares : {false, true})
+      if (TestResult test = breusch_pagan(in.fit, squares); test.p_value)
+        tests.push_back(std::move(test));
+  std::vector<std::string> left;
+  if (found.memory)
+    left.push_back(fmt::format("the squares of the residuals still have memory, {}: {}",
+                               largest_lag(in.z2, in.lags),
+                               variance_remedy(in.fit, in.z2, in.lags)));
+  if (found.asymmetry)
+    left.push_back(has_signs(in.fit.model.variance)
+                       ? std::string("falls and rises still differ in what they do to volatility")
+                       : fmt::format("falls and rises of one size differ in what they do to "
+                                     "volatility: try '{} / gjr' or 'egarch'",
+                                     mean_part(in.fit.model)));
+  answer(group, !left.empty(), fmt::format("{}", fmt::join(left, "; ")),
+         in.has_equation ? "the variance equation leaves no memory and no asymmetry"
+                         : "the squares of the residuals have no memory");
+  return group;
+}
+
+// The plain form takes clustering that is left for memory, so the robust one decides there.
+CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<Spike>& spikes) {
+  CheckGroup group{.question = CheckQuestion::mean, .reading = {}, .tests = {}};
+  const int fitted = arma_terms(in.fit.model);
+  for (TestResult test : {ljung_box(in.z, {.lags = in.lags, .fitted = fitted}),
+                          ljung_box_robust(in.z, {.lags = in.lags, .fitted = fitted})}) {
+    test.variant = "z";
+    test.null = fmt::format("no autocorrelation in z up to lag {}", in.lags);
+    group.tests.push_back(std::move(test));
+  }
+  std::vector<Spike> seasonal;
+  std::copy_if(spikes.begin(), spikes.end(), std::back_inserter(seasonal),
+               [](const Spike& s) { return s.seasonal; });
+  const bool season_left = std::any_of(seasonal.begin(), seasonal.end(), [](const Spike& s) {
+    return std::abs(s.acf) > kClearSeason * s.band;
+  });
+  const std::string season =
+      seasonal.empty() ? "" : fmt::format("a season is left at lag {}", spikes_in_words(seasonal));
+  std::vector<std::string> left;
+  if (group.tests[clustering ? 1 : 0].rejects().value_or(false))
+    left.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean",
+                               largest_lag(in.z, in.lags)));
+  if (season_left) left.push_back(season);
+  answer(group, !left.empty(), fmt::format("{}", fmt::join(left, "; ")),
+         clustering ? "the residuals have no memory by the robust form, which decides where "
+                      "clustering is left"
+                    : "the residuals have no memory");
+  if (!season_left && !seasonal.empty()) {
+    if (group.answer == CheckAnswer::holds) group.answer = CheckAnswer::doubtful;
+    group.reading += fmt::format(
+        "{} {}", group.answer == CheckAnswer::fails ? "; perhaps" : ", but perhaps", season);
+  }
+  return group;
+}
+
+CheckGroup law_group(const CheckInput& in) {
+  CheckGroup group{.question = CheckQuestion::law, .reading = {}, .tests = {}};
+  std::string where;
+  add_if_possible(group.tests, [&] {
+    LawFit judged = law_fit(in.fit);
+    where = words(judged.departures);
+    return Tests{std::move(judged.anderson_darling), std::move(judged.cramer_von_mises)};
+  });
+  const bool fails = !group.tests.empty() && group.tests.front().rejects().value_or(false);
+  if (std::holds_alternative<Normal>(in.fit.model.shocks)) {
+    group.tests.push_back(jarque_bera(in.z));
+    group.tests.back().variant = "z";
+    group.tests.back().null = "z is normal";
+  }
+  const std::string law(law_name(in.fit.model.shocks)), remedy = law_remedy(in.fit, in.z);
+  answer(group, fails,
+         fmt::format("the shocks do not follow the {} law{}{}", law,
+                     where.empty() ? "" : fmt::format(": {}", where),
+                     remedy.empty() ? "" : fmt::format("; {}", remedy)),
+         fmt::format("the shocks follow the {} law", law));
+  return group;
+}
+
+CheckGroup constancy_group(const CheckInput& in) {
+  CheckGroup group{.question = CheckQuestion::constancy, .reading = {}, .tests = {}};
+  if (in.has_equation) add_if_possible(group.tests, [&] { return nyblom(in.fit); });
+  if (in.fit.exact) add_if_possible(group.tests, [&] { return Tests{two_halves(in.fit)}; });
+  const bool fails = !group.tests.empty() && group.tests.front().rejects().value_or(false);
+  answer(group, fails,
+         in.fit.exact ? fmt::format("the two halves do not agree: {}",
+                                    group.tests.empty() ? "" : group.tests[0].reading)
+                      : "the parameters do not seem constant: see brace breaks",
+         in.fit.exact ? "the two halves agree" : "the parameters are constant together");
+  return group;
+}
+
+CheckVerdict verdict_of(const Check& check, const VarianceFindings& found) {
+  const auto fails = [&](CheckQuestion question) {
+    return std::any_of(check.groups.begin(), check.groups.end(), [&](const CheckGroup& g) {
+      return g.question == question && g.answer == CheckAnswer::fails;
+    });
+  };
+  const bool mean = fails(CheckQuestion::mean);
+  if (mean || found.memory)
+    return mean && found.memory ? CheckVerdict::memory_in_both
+           : mean               ? CheckVerdict::memory_in_mean
+                                : CheckVerdict::memory_in_variance;
+  return found.asymmetry                   ? CheckVerdict::asymmetry_left
+         : fails(CheckQuestion::law)       ? CheckVerdict::law_departs
+         : fails(CheckQuestion::constancy) ? CheckVerdict::not_constant
+                                           : CheckVerdict::clean;
+}
+
+std::string in_doubt(const CheckGroup& group) {
+  const auto rejecting = std::count_if(group.tests.begin(), group.tests.end(),
+                                       [](const auto& t) { return t.rejects().value_or(false); });
+  const std::string name = fmt::format("the {}", to_string(group.question));
+  return rejecting == 0 ? name
+                        : fmt::format("{} ({} of {} rows {})", name, rejecting, group.tests.size(),
+                                      rejecting == 1 ? "rejects" : "reject");
+}
+
+// What fails, then what is in doubt; where nothing fails, what holds.
+std::string reading_of(const Check& check) {
+  std::vector<std::string> failed, doubtful;
+  for (const CheckGroup& group : check.groups) {
+    if (group.answer == CheckAnswer::fails) failed.push_back(group.reading);
+    if (group.answer == CheckAnswer::doubtful) doubtful.push_back(in_doubt(group));
+  }
+  const std::string doubt =
+      doubtful.empty() ? "" : fmt::format("; in doubt: {}", fmt::join(doubtful, ", "));
+  if (!failed.empty()) return fmt::format("{}: {}{}", check.model, fmt::join(failed, "; "), doubt);
+  const auto holds = [&](CheckQuestion question) {
+    return std::any_of(check.groups.begin(), check.groups.end(), [&](const CheckGroup& g) {
+      return g.question == question && g.answer == CheckAnswer::holds;
+    });
+  };
+  std::vector<std::string> held;
+  if (holds(CheckQuestion::law)) held.push_back("its law holds");
+  if (holds(CheckQuestion::constancy)) held.push_back("its parameters are constant");
+  return fmt::format("{} leaves no memory in its residuals or their squares{}{}{}{}", check.model,
+                     doubt.empty() ? "" : " by the tests that decide", held.empty() ? "" : "; ",
+                     fmt::join(held, " and "), doubt);
+}
+
+}  // namespace
+
 Check check(const Fit& fit, const CheckOptions& options) {
   Check out;
   out.model = to_string(fit.model);
@@ -264,125 +499,43 @@ Check check(const Fit& fit, const CheckOptions& options) {
                               to_string(fit.convergence.status));
     return out;
   }
-  const Series z = fit.standardised();
-  const Series z2 = squared(z);
+  CheckInput in{.fit = fit, .z = fit.standardised(), .z2 = {}, .given_lags = options.lags};
+  in.z2 = squared(in.z);
   const int fitted = arma_terms(fit.model);
-  const int lags =
-      options.lags > 0 ? options.lags : std::max(default_whiteness_lags(z.present()), fitted + 1);
-
-  TestResult of_mean = ljung_box(z, {.lags = lags, .fitted = fitted});
-  of_mean.variant = "z";
-  of_mean.null = fmt::format("no autocorrelation in z up to lag {}", lags);
-  TestResult of_mean_robust = ljung_box_robust(z, {.lags = lags, .fitted = fitted});
-  of_mean_robust.variant = "z";
-  of_mean_robust.null = of_mean.null;
-  TestResult of_squares = ljung_box(z2, {.lags = lags});
-  of_squares.test = "mcleod-li";
-  of_squares.variant = "z^2, plain";
-  of_squares.null = fmt::format("no autocorrelation in z^2 up to lag {}", lags);
-  TestResult of_arch = arch_lm(z, {.lags = options.lags, .demean = false});
-  of_arch.variant = "z, plain";
-  of_arch.null = fmt::format("no ARCH effects in z up to lag {}", *of_arch.lags);
-  TestResult of_law = jarque_bera(z);
-  of_law.variant = "z";
-  of_law.null = "z is normal";
-
-  std::vector<TestResult> of_variance;
-  if (!fit.exact && !std::holds_alternative<Steady>(fit.model.variance))
-    of_variance = variance_tests(fit, lags);
-  // The plain forms take the variance equation as known: those with its uncertainty judge.
-  const auto p_of = [&](const char* test, const TestResult& plain) {
-    for (const TestResult& t : of_variance)
-      if (t.test == test) return *t.p_value;
-    return *plain.p_value;
-  };
-  const bool variance_left =
-      2 * std::min(p_of("li-mak", of_squares), p_of("arch-left", of_arch)) < 0.05;
-  // The plain form takes clustering that is left for memory, so the robust one judges there.
-  const bool mean_left = (variance_left ? of_mean_robust : of_mean).rejects().value_or(false);
-  out.tests = {std::move(of_mean), std::move(of_mean_robust), std::move(of_squares),
-               std::move(of_arch)};
-  // Under another law z is not meant to be normal, and law-fit judges it.
-  if (std::holds_alternative<Normal>(fit.model.shocks) || of_variance.empty())
-    out.tests.push_back(std::move(of_law));
-  for (const TestResult& test : of_variance) out.tests.push_back(test);
-  if (fit.exact) {
-    for (const bool squares : {false, true})
-      if (TestResult test = breusch_pagan(fit, squares); test.p_value)
-        out.tests.push_back(std::move(test));
-    try {
-      out.tests.push_back(two_halves(fit));
-    } catch (const Error&) {
-      // Half the rows are too few for this model: nothing to compare.
-    }
-  }
-  const auto present = static_cast<int>(z.present());
+  in.lags = options.lags > 0 ? options.lags
+                             : std::max(default_whiteness_lags(in.z.present()), fitted + 1);
+  in.has_equation = !fit.exact && !std::holds_alternative<Steady>(fit.model.variance);
+  VarianceFindings found;
+  find_spikes(in.z, period_of(fit, options.period), out);
+  CheckGroup variance = variance_group(in, found);
+  out.groups.push_back(mean_group(in, found.memory, out.spikes));
+  out.groups.push_back(std::move(variance));
+  for (CheckGroup group : {law_group(in), constancy_group(in)})
+    if (!group.tests.empty()) out.groups.push_back(std::move(group));
+  const auto present = static_cast<int>(in.z.present());
   for (const int dof : kSpread)
     if (const int up_to = fitted + dof; up_to <= present / 4)
-      out.whiteness.push_back(ljung_box(z, {.lags = up_to, .fitted = fitted}));
-  find_spikes(z, period_of(fit, options.period), out);
+      out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
   out.roots = inverse_roots(fit);
-  out.verdict = mean_left && variance_left ? CheckVerdict::memory_in_both
-                : mean_left                ? CheckVerdict::memory_in_mean
-                : variance_left            ? CheckVerdict::memory_in_variance
-                                           : CheckVerdict::clean;
-  std::vector<std::string> found;
-  if (mean_left)
-    found.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean",
-                                largest_lag(z, lags)));
-  if (variance_left)
-    found.push_back(fmt::format("their squares still have memory, {}: {}", largest_lag(z2, lags),
-                                variance_remedy(fit, z2, lags)));
-  const auto rejects = [&](std::string_view test, std::string_view variant) {
-    return std::any_of(of_variance.begin(), of_variance.end(), [&](const TestResult& t) {
-      return t.test == test && t.variant == variant && t.rejects().value_or(false);
-    });
-  };
-  if (rejects("sign-bias", "joint"))
-    found.push_back(has_signs(fit.model.variance)
-                        ? std::string("falls and rises still differ in what they do to volatility")
-                        : fmt::format("falls and rises of one size differ in what they do to "
-                                      "volatility: try '{} / gjr' or 'egarch'",
-                                      mean_part(fit.model)));
-  if (rejects("law-fit", "pearson")) found.push_back(law_remedy(fit, z));
-  if (rejects("nyblom", "joint"))
-    found.push_back("its parameters do not seem constant (Nyblom): see brace breaks");
-  std::vector<Spike> seasonal;
-  for (const Spike& spike : out.spikes)
-    if (spike.seasonal) seasonal.push_back(spike);
-  if (!seasonal.empty())
-    found.push_back(fmt::format("a season is left at lag {}", spikes_in_words(seasonal)));
-  out.reading = found.empty()
-                    ? fmt::format(
-                          "{} leaves no memory in its residuals or their squares"
-                          "{}",
-                          out.model, of_variance.empty() ? "" : "; its law and its symmetry hold")
-                    : fmt::format("{}: {}", out.model, fmt::join(found, "; "));
+  out.verdict = verdict_of(out, found);
+  out.reading = reading_of(out);
   return out;
 }
 
-namespace {
-
-std::string verdict_rule(const Check& check) {
-  const bool variance =
-      std::any_of(check.tests.begin(), check.tests.end(),
-                  [](const TestResult& t) { return t.test == "li-mak" || t.test == "arch-left"; });
-  return variance
-             ? "A small p speaks against the null of its row. Ljung-Box judges the mean, Li-Mak "
-               "and arch-left the variance; the plain forms beside them take the variance "
-               "equation as known."
-             : "A small p speaks against the null of its row. Ljung-Box, McLeod-Li and ARCH-LM "
-               "make the verdict.";
-}
-
-}  // namespace
-
 std::ostream& operator<<(std::ostream& out, const Check& check) {
-  out << text::wrap(check.reading + ".") << '\n';
-  for (const TestResult& test : check.tests)
-    out << fmt::format("  {:<18}{:<14}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
-                       text::significant(test.statistic, 4),
-                       text::p_value(test.p_value, test.p_floor), test.null);
+  out << text::wrap(check.reading + ".");
+  for (const CheckGroup& group : check.groups) {
+    out << '\n'
+        << text::wrap(fmt::format("{} {}: {}.", to_string(group.question),
+                                  group.answer == CheckAnswer::doubtful ? "is in doubt"
+                                                                        : to_string(group.answer),
+                                  group.reading),
+                      100, "  ");
+    for (const TestResult& test : group.tests)
+      out << fmt::format("    {:<18}{:<14}{:>9}  p {:<9}null: {}\n", test.test, test.variant,
+                         text::significant(test.statistic, 4),
+                         text::p_value(test.p_value, test.p_floor), test.null);
+  }
   if (!check.whiteness.empty()) {
     out << "\n  Ljung-Box on z up to lag";
     for (const TestResult& t : check.whiteness) out << fmt::format("{:>9}", *t.lags);
@@ -426,7 +579,12 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
                                   fmt::join(words, ", ")),
                       100, "  ");
   }
-  if (!check.tests.empty()) out << "\n" << text::wrap(verdict_rule(check), 100, "  ");
+  if (!check.groups.empty())
+    out << "\n"
+        << text::wrap(
+               "A small p speaks against the null of its row; at the head of each group "
+               "stands what its rows say together, by the rules in docs/variance.md.",
+               100, "  ");
   for (const Warning& warning : check.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

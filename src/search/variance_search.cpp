@@ -12,6 +12,7 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/model/check.hpp"
+#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/variance_check.hpp"
 #include "search/label_width.hpp"
@@ -38,7 +39,11 @@ VarianceCandidate candidate_of(const Fit& fit) {
   if (!std::holds_alternative<Steady>(fit.model.variance))
     c.arch_p = p_of([&] { return li_mak(fit).p_value; });
   c.sign_p = p_of([&] { return sign_bias(fit).back().p_value; });
-  c.law_p = p_of([&] { return law_fit(fit).p_value; });
+  c.law_p = p_of([&] {
+    const TestResult judged = law_fit(fit).anderson_darling;
+    c.law_p_floor = judged.p_floor.value_or(0);
+    return judged.p_value;
+  });
   return c;
 }
 
@@ -48,8 +53,9 @@ std::string note_of(const VarianceCandidate& c) {
 }
 
 // In a column of seven.
-std::string short_p(std::optional<double> p) {
+std::string short_p(std::optional<double> p, double floor = 0) {
   constexpr double kSmall = 1e-99;
+  if (p && *p <= floor) return fmt::format("<{:g}", floor);
   return p && *p < kSmall ? fmt::format("<{:g}", kSmall) : text::p_value(p);
 }
 
@@ -184,14 +190,14 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
         "  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen ? '>' : ' ',
         to_string(c.model), width, text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", c.estimated, short_p(c.whiteness_p),
-        short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p), note_of(c));
+        short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p, c.law_p_floor), note_of(c));
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }
   out << text::wrap(
       "p of four nulls, a small one speaks against the model: white: no memory in z (Ljung-Box); "
       "arch: none in z^2 (Li-Mak); sign: rises and falls weigh the same (sign bias); law: the "
-      "shocks follow it (Pearson).",
+      "shocks follow it (Anderson-Darling).",
       100, "  ");
   for (const Warning& warning : s.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");

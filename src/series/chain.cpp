@@ -71,17 +71,17 @@ Window window_from(std::string_view word, std::string_view range, bool dates) {
 
 Transform link_from(std::string_view word, ReturnUnit unit) {
   if (word == "log") return Log{};
-  if (word == "boxcox") return BoxCox{};
+  if (word == "boxcox") return PowerTransform{};
   if (word == "log-return") return LogReturn{unit};
   if (word == "simple-return") return SimpleReturn{unit};
   if (word == "centre") return Centre{};
   if (word == "hours") return DivideByProfile{ProfileBy::time_of_day};
   if (word == "weekdays") return DivideByProfile{ProfileBy::weekday};
   if (word.starts_with("boxcox=")) {
-    const auto lambda = number_in(word.substr(7));
-    if (!lambda || std::abs(*lambda) > 10)
-      refuse(word, "lambda is a number between -10 and 10, such as boxcox=0.5");
-    return BoxCox{lambda};
+    const auto power = number_in(word.substr(7));
+    if (!power || std::abs(*power) > 10)
+      refuse(word, "the power is a number between -10 and 10, such as boxcox=0.5");
+    return PowerTransform{power};
   }
   if (word.starts_with("diff")) {
     const auto lag = number_in(word.substr(4));
@@ -94,7 +94,7 @@ Transform link_from(std::string_view word, ReturnUnit unit) {
   const auto near = text::nearest(word, {"log", "boxcox", "log-return", "simple-return", "diff1",
                                          "centre", "rows", "dates", "hours", "weekdays"});
   refuse(word,
-         fmt::format("is not known{}; there are log, boxcox, boxcox=L, log-return, simple-return, "
+         fmt::format("is not known{}; there are log, boxcox, boxcox=P, log-return, simple-return, "
                      "diffN, centre, rows=A..B, dates=A..B, hours, weekdays",
                      near ? fmt::format(" (did you mean '{}'?)", *near) : ""));
 }
@@ -184,15 +184,15 @@ AppliedTransform apply(const Transform& link, Work& work) {
   std::visit(
       Overloaded{
           [&](const Log&) { s = log_level(s); },
-          [&](const BoxCox& power) {
+          [&](const PowerTransform& given) {
             require_positive(s, "power or logarithm");
-            if (!power.lambda) {
-              applied.estimated = box_cox_lambda(training_part(work, link));
-              applied.link = BoxCox{applied.estimated->lambda};
+            if (!given.power) {
+              applied.estimated = estimate_power(training_part(work, link));
+              applied.link = PowerTransform{applied.estimated->power};
             }
-            const double lambda = *std::get<BoxCox>(applied.link).lambda;
-            each(s, [&](double v) { return box_cox(v, lambda); });
-            s.name = fmt::format("Box-Cox {} of {}", text::fixed(lambda, 2), s.name);
+            const double power = *std::get<PowerTransform>(applied.link).power;
+            each(s, [&](double v) { return power_transform(v, power); });
+            s.name = fmt::format("Box-Cox {} of {}", text::fixed(power, 2), s.name);
             s.unit.clear();
             s.kind = Kind::values;
           },
@@ -273,7 +273,7 @@ std::vector<double> undo_changes(const AppliedTransform& applied, std::vector<do
 double undo_one(const AppliedTransform& applied, double v, const Timestamp* when) {
   return std::visit(
       Overloaded{[&](const Log&) { return std::exp(v); },
-                 [&](const BoxCox& power) { return box_cox_inverse(v, *power.lambda); },
+                 [&](const PowerTransform& given) { return power_inverse(v, *given.power); },
                  [&](const Centre&) { return v + applied.mean; },
                  [&](const DivideByProfile&) {
                    const std::size_t slot =
@@ -305,26 +305,27 @@ std::vector<Transform> parse_chain(std::string_view text, ReturnUnit unit) {
 
 std::string to_string(const Transform& link) {
   return std::visit(
-      Overloaded{
-          [](const Log&) { return std::string("log"); },
-          [](const BoxCox& b) { return b.lambda ? fmt::format("boxcox={}", *b.lambda) : "boxcox"; },
-          [](const LogReturn&) { return std::string("log-return"); },
-          [](const SimpleReturn&) { return std::string("simple-return"); },
-          [](const Difference& d) { return fmt::format("diff{}", d.lag); },
-          [](const Centre&) { return std::string("centre"); },
-          [](const DivideByProfile& d) {
-            return std::string(d.by == ProfileBy::weekday ? "weekdays" : "hours");
-          },
-          [](const Window& w) {
-            const auto end = [](auto date, auto row, auto share) -> std::string {
-              if (date) return format_date(*date);
-              if (row) return std::to_string(*row);
-              return share ? fmt::format("{}%", 100 * *share) : "";
-            };
-            return fmt::format("{}={}..{}", w.first_date || w.last_date ? "dates" : "rows",
-                               end(w.first_date, w.first_row, w.first_share),
-                               end(w.last_date, w.last_row, w.last_share));
-          }},
+      Overloaded{[](const Log&) { return std::string("log"); },
+                 [](const PowerTransform& p) {
+                   return p.power ? fmt::format("boxcox={}", *p.power) : "boxcox";
+                 },
+                 [](const LogReturn&) { return std::string("log-return"); },
+                 [](const SimpleReturn&) { return std::string("simple-return"); },
+                 [](const Difference& d) { return fmt::format("diff{}", d.lag); },
+                 [](const Centre&) { return std::string("centre"); },
+                 [](const DivideByProfile& d) {
+                   return std::string(d.by == ProfileBy::weekday ? "weekdays" : "hours");
+                 },
+                 [](const Window& w) {
+                   const auto end = [](auto date, auto row, auto share) -> std::string {
+                     if (date) return format_date(*date);
+                     if (row) return std::to_string(*row);
+                     return share ? fmt::format("{}%", 100 * *share) : "";
+                   };
+                   return fmt::format("{}={}..{}", w.first_date || w.last_date ? "dates" : "rows",
+                                      end(w.first_date, w.first_row, w.first_share),
+                                      end(w.last_date, w.last_row, w.last_share));
+                 }},
       link);
 }
 

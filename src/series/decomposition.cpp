@@ -12,7 +12,7 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/series/box_cox.hpp"
+#include "brace/series/power.hpp"
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 
@@ -204,13 +204,13 @@ void choose_form(const Series& series, Decomposition& out) {
     out.form_because = "some values are not positive";
     return;
   }
-  const BoxCoxLambda power = box_cox_lambda(series);
-  out.form = power.lambda < 0.5 ? DecompositionForm::multiplicative : DecompositionForm::additive;
+  const PowerEstimate power = estimate_power(series);
+  out.form = power.power < 0.5 ? DecompositionForm::multiplicative : DecompositionForm::additive;
   out.form_because =
-      fmt::format("Box-Cox power {} ({} to {}), {}", text::fixed(power.lambda, 2),
+      fmt::format("Box-Cox power {} ({} to {}), {}", text::fixed(power.power, 2),
                   text::fixed(power.low, 2), text::fixed(power.high, 2),
-                  power.lambda < 0.5 ? "nearer to 0 than to 1: the spread grows with the level"
-                                     : "nearer to 1 than to 0: the spread is even");
+                  power.power < 0.5 ? "nearer to 0 than to 1: the spread grows with the level"
+                                    : "nearer to 1 than to 0: the spread is even");
 }
 
 }  // namespace
@@ -321,12 +321,12 @@ Decomposition decompose(const Series& series, const DecompositionOptions& option
     ++counts[t % p];
   }
   const double left = variance(remainder);
-  const auto strength = [&](const Values& with) {
+  const auto share = [&](const Values& with) {
     const double all = variance(with);
     return all > 0 ? std::max(0.0, 1 - left / all) : 0;
   };
-  out.trend_strength = strength(with_trend);
-  out.season_strength = strength(with_season);
+  out.trend_share = share(with_trend);
+  out.season_share = share(with_season);
   for (std::size_t i = 0; i < p; ++i) out.typical_season.push_back(sums[i] / counts[i]);
   out.places = places_of(rows, out.period);
   out.trend = std::move(parts.trend);
@@ -349,24 +349,28 @@ Series Decomposition::adjusted() const {
 
 namespace {
 
-std::string_view word_of(double strength) {
-  return strength < 0.3 ? "weak" : strength < 0.64 ? "clear" : "strong";
+constexpr double kClear = .3, kStrong = .7;
+
+std::string_view word_of(double share) {
+  return share < kClear ? "weak" : share < kStrong ? "clear" : "strong";
 }
 
 }  // namespace
 
 std::ostream& operator<<(std::ostream& out, const Decomposition& parts) {
   const bool ratio = parts.form == DecompositionForm::multiplicative;
-  out << text::wrap(fmt::format(
-             "{}: a {} trend ({}) and a {} season ({}) of {} {}s.",
-             text::sentence(parts.series.name), word_of(parts.trend_strength),
-             text::fixed(parts.trend_strength, 2), word_of(parts.season_strength),
-             text::fixed(parts.season_strength, 2), parts.period, parts.series.period()))
+  out << text::wrap(fmt::format("{}: a {} trend ({}) and a {} season ({}) of {} {}s.",
+                                text::sentence(parts.series.name), word_of(parts.trend_share),
+                                text::fixed(parts.trend_share, 2), word_of(parts.season_share),
+                                text::fixed(parts.season_share, 2), parts.period,
+                                parts.series.period()))
       << '\n'
-      << text::wrap(fmt::format("{} by {}{}; strength 0 is none, 1 is nothing else.",
-                                to_string(parts.form), to_string(parts.method),
-                                parts.form_because.empty() ? "" : " (" + parts.form_because + ")"),
-                    100, "  ");
+      << text::wrap(
+             fmt::format(
+                 "{} by {}{}; in brackets the share of the variance that is not the other part's.",
+                 to_string(parts.form), to_string(parts.method),
+                 parts.form_because.empty() ? "" : " (" + parts.form_because + ")"),
+             100, "  ");
   double reach = 0;
   for (const double v : parts.typical_season) reach = std::max(reach, std::abs(ratio ? v - 1 : v));
   constexpr std::size_t kListed = 31;  // more places than that are for the figure

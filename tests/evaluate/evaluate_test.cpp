@@ -7,6 +7,7 @@
 
 #include "brace/brace.hpp"
 #include "support/known_answers.hpp"
+#include "support/made.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -20,12 +21,14 @@ TEST(Accuracy, KnownAnswer) {
   const auto list = [&](const char* name) {
     return answer["inputs"][name].get<std::vector<double>>();
   };
-  const Accuracy a = accuracy(list("actual"), list("forecast"), list("training"));
+  const std::vector<double> actual = list("actual"), forecast = list("forecast"),
+                            training = list("training");
+  const Accuracy a = accuracy(actual, forecast, {.training = training, .step = 1});
   const test::Json& want = answer["expected"];
   for (const auto& [name, got] :
-       {std::pair{"me", a.me}, std::pair{"rmse", a.rmse}, std::pair{"mae", a.mae},
-        std::pair{"mpe", *a.mpe}, std::pair{"mape", *a.mape}, std::pair{"mase", *a.mase},
-        std::pair{"acf1", *a.acf1}, std::pair{"theil_u2", *a.theil_u2}})
+       {std::pair{"me", a.bias}, std::pair{"rmse", a.rmse}, std::pair{"mae", a.mae},
+        std::pair{"mape", *a.mape}, std::pair{"mase", *a.mase},
+        std::pair{"acf1", a.memory->autocorrelation}})
     test::expect_close(got, want[name], tol.abs, tol.rel, name);
 }
 
@@ -34,14 +37,75 @@ TEST(Accuracy, SaysWhyThereAreNoPercentages) {
   EXPECT_EQ(accuracy(zero, f).no_percent, "an actual value is 0");
   EXPECT_FALSE(accuracy(zero, f).mape);
   EXPECT_EQ(accuracy(crossing, f).no_percent, "the actual values change sign");
-  EXPECT_FALSE(accuracy(crossing, f).theil_u2);
-  EXPECT_EQ(*accuracy(crossing, f).right_direction, 0.5) << "no change was forecast once";
   const double nan = std::numeric_limits<double>::quiet_NaN();
   EXPECT_EQ(accuracy(std::vector{1.0, nan, 3.0}, f).n, 2u);
   EXPECT_EQ(test::error_of([&] { (void)accuracy(std::vector{nan}, std::vector{1.0}); }).code(),
             ErrorCode::too_few_observations);
   EXPECT_STREQ(test::error_of([&] { (void)accuracy(zero, std::vector{1.0}); }).what(),
                "accuracy: 3 actual values and 1 forecasts");
+  EXPECT_THAT(
+      test::error_of([&] { (void)accuracy(zero, f, {.baseline = std::span(f).first(2)}); }).what(),
+      HasSubstr("lists of 3 and 2 rows"));
+}
+
+// A baseline scores 1 against itself at every step, whatever the origins knew.
+TEST(Accuracy, IsRelativeToWhatTheOriginsKnew) {
+  const Series y = test::walk(31, 300);
+  for (const std::size_t step : {1u, 2u, 7u}) {
+    std::vector<double> actual, known, better;
+    for (std::size_t t = step; t < y.size(); ++t) {
+      actual.push_back(y.values[t]);
+      known.push_back(y.values[t - step]);
+      better.push_back((y.values[t] + y.values[t - step]) / 2);
+    }
+    const AccuracyOptions options{.baseline = known, .from = known, .step = static_cast<int>(step)};
+    EXPECT_EQ(accuracy(actual, known, options).relative->rmse, 1) << step;
+    EXPECT_FALSE(accuracy(actual, known, options).directions) << "a walk names no direction";
+    const Accuracy half = accuracy(actual, better, options);
+    EXPECT_NEAR(half.relative->rmse, .5, 1e-12) << step;
+    EXPECT_NEAR(half.relative->mae, .5, 1e-12) << step;
+    EXPECT_EQ(half.directions->right, 1);
+    EXPECT_TRUE(half.directions->of_change);
+  }
+}
+
+TEST(Accuracy, DirectionsAreThoseOfMovesWithTheRateOfTheCommonerOne) {
+  // Rises, rises, stands, falls, rises; called up, down, up, down and not at all.
+  const std::vector<double> actual{1, 2, 0, -1, 3}, forecast{1, -1, 1, -2, 0};
+  const Accuracy signs = accuracy(actual, forecast);
+  EXPECT_EQ(signs.directions->n, 3u) << "one stood, one was not called";
+  EXPECT_NEAR(signs.directions->right, 2. / 3, 1e-15);
+  EXPECT_NEAR(signs.directions->commoner, 2. / 3, 1e-15);
+  EXPECT_FALSE(signs.directions->of_change);
+}
+
+// The bias of h-step errors, which overlap, covers 0 about as often as a standard error should: the
+// plain error would not.
+TEST(Accuracy, BiasKnowsThatErrorsOverlap) {
+  constexpr int kSeries = 400, kStep = 5;
+  int covered = 0, white = 0;
+  for (std::uint64_t s = 0; s < kSeries; ++s) {
+    const Series shocks = test::white(1000 + s, 405);
+    std::vector<double> error(400), zero(400, 0);
+    for (std::size_t t = 0; t < error.size(); ++t)
+      for (std::size_t k = 0; k < kStep; ++k) error[t] += shocks.values[t + k];
+    const Accuracy a = accuracy(error, zero, {.step = kStep});
+    covered += std::abs(a.bias) < 1.96 * *a.bias_error;
+    white += !*a.memory->test.rejects();
+    EXPECT_EQ(a.memory->lag, kStep) << "nearer errors share shocks";
+  }
+  // Bartlett's weights at bandwidth 5 hold .67 of the variance: 89 % where all of it would be 95.
+  EXPECT_GT(covered, .85 * kSeries);
+  EXPECT_GT(white, .9 * kSeries) << "one error a step is tested";
+}
+
+TEST(Accuracy, FindsErrorsWithMemory) {
+  const Series y = simulate(parse_model("zero ar1"), {.5, 1}, 300, {.seed = 9});
+  const std::vector<double> zero(y.size(), 0);
+  const Accuracy a = accuracy(y.values, zero, {.step = 1});
+  EXPECT_NEAR(a.memory->autocorrelation, .5, .2);
+  EXPECT_TRUE(*a.memory->test.rejects());
+  EXPECT_FALSE(accuracy(y.values, zero).memory) << "errors of one origin are not meant to be white";
 }
 
 Series made(std::uint64_t seed, std::size_t n = 400) {
@@ -65,6 +129,14 @@ TEST(Compare, PutsModelsSideBySide) {
   EXPECT_TRUE(*c.nested[0].test.rejects());
   EXPECT_EQ(c.nested[2].test.dof[0], 1);
   for (const Compared& m : c.models) EXPECT_EQ(m.hold_out->mean.size(), 40u);
+  for (const std::vector<Compared>* part : {&c.models, &c.baselines})
+    for (const Compared& m : *part) {
+      ASSERT_EQ(m.hold_out->accuracy.coverage.size(), 2u);
+      EXPECT_EQ(m.hold_out->accuracy.coverage[1].percent, 95);
+      EXPECT_EQ(m.hold_out->intervals.size(), 40u);
+    }
+  EXPECT_EQ(c.baselines[1].hold_out->accuracy.relative->rmse, 1) << "the walk against itself";
+  EXPECT_EQ(c.baselines[1].hold_out->one_step_accuracy.relative->rmse, 1);
   // One step ahead an AR(1) beats the mean; all ahead the two nearly agree.
   EXPECT_LT(c.models[1].hold_out->one_step_accuracy.rmse, c.models[0].hold_out->accuracy.rmse);
   EXPECT_NEAR(c.models[0].hold_out->mean[0], *c.models[0].hold_out->one_step.begin(), 1e-9);

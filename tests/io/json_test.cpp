@@ -207,8 +207,18 @@ TEST(Contract, SearchAndComparison) {
   EXPECT_EQ(pair["likelihood"], "exact");
   EXPECT_EQ(pair["models"][1]["hold_out"]["mean"].size(), 20u);
   expect_keys(pair["models"][1]["hold_out"]["accuracy"],
-              {"n", "me", "rmse", "mae", "mpe", "mape", "smape", "mase", "theil_u2", "acf1",
-               "right_direction"});
+              {"n", "relative", "mase", "rmse", "mae", "mape", "smape", "no_percent", "bias",
+               "bias_error", "directions", "coverage", "whiteness"});
+  const Json& one_step = pair["models"][1]["hold_out"]["one_step_accuracy"];
+  EXPECT_TRUE(pair["models"][1]["hold_out"]["accuracy"]["whiteness"].is_null())
+      << "errors of one origin are correlated under every model";
+  expect_keys(one_step["whiteness"], {"lag", "autocorrelation", "test"});
+  expect_test(one_step["whiteness"]["test"]);
+  expect_keys(one_step["relative"], {"baseline", "rmse", "mae"});
+  EXPECT_EQ(one_step["relative"]["baseline"], "walk");
+  expect_keys(one_step["directions"], {"of", "n", "right", "commoner"});
+  expect_keys(pair["models"][1]["hold_out"]["accuracy"]["coverage"], {"50", "95"});
+  EXPECT_EQ(pair["models"][1]["hold_out"]["intervals"]["95"]["low"].size(), 20u);
   EXPECT_TRUE(pair["models"][0]["correlation"].is_null()) << "a constant moves with nothing";
   EXPECT_EQ(pair["comparisons"][0]["small"], 1);
 }
@@ -217,9 +227,18 @@ TEST(Contract, CheckOfAMeanModel) {
   const Fit fit =
       estimate("const ar1", simulate(parse_model("const ar1"), {1, .5, 1}, 200, {.seed = 3}));
   const Json r = Json::parse(json_document("check", fit, check(fit)))["result"];
-  expect_keys(r, {"model", "tests", "whiteness", "spikes", "lags_looked_at", "inverse_roots",
-                  "verdict", "reading"});
+  expect_keys(r, {"model", "questions", "tests", "whiteness", "spikes", "lags_looked_at",
+                  "inverse_roots", "verdict", "reading"});
   for (const Json& t : r["whiteness"]) expect_test(t);
+  std::vector<std::string> asked;
+  std::size_t told = 0;
+  for (const Json& q : r["questions"]) {
+    expect_keys(q, {"question", "answer", "reading", "tests"});
+    asked.push_back(q["question"]);
+    for (const Json& position : q["tests"]) EXPECT_EQ(position, told++);
+  }
+  EXPECT_EQ(asked, (std::vector<std::string>{"mean", "variance", "law", "constancy"}));
+  EXPECT_EQ(told, r["tests"].size());
   ASSERT_EQ(r["inverse_roots"].size(), 1u);
   EXPECT_EQ(r["inverse_roots"][0]["side"], "ar");
   EXPECT_NEAR(r["inverse_roots"][0]["modulus"].get<double>(), fit.parameters[1].estimate, 1e-12);

@@ -8,6 +8,7 @@
 #include "brace/laws/kpss.hpp"
 #include "brace/laws/simulated.hpp"
 #include "brace/laws/standard.hpp"
+#include "laws/transforms.hpp"
 #include "support/known_answers.hpp"
 #include "support/run.hpp"
 #include "support/throws.hpp"
@@ -265,6 +266,57 @@ TEST(Kpss, TheUsualLevelsAreWhatTheSearchFinds) {
   for (const double p : {.01, .05, .10})
     for (const bool trend : {false, true})
       EXPECT_NEAR(laws::kpss_critical(p, trend), laws::kpss_critical_by_search(p, trend), 1e-10);
+}
+
+// What the estimates take out, from the slopes of F at each node.
+template <class F>
+Eigen::MatrixXd effect(int columns, F&& slopes) {
+  const std::vector<double>& u = laws::transform_nodes();
+  Eigen::MatrixXd G(static_cast<Eigen::Index>(u.size()), columns);
+  for (std::size_t i = 0; i < u.size(); ++i) G.row(static_cast<Eigen::Index>(i)) = slopes(u[i]);
+  return G;
+}
+
+// Marsaglia and Marsaglia (2004), their limit at 10, 5 and 1 %; Anderson and Darling (1954)
+// have 3.857 for the last. The other one is KPSS's.
+TEST(Transforms, LawsWhereNothingWasEstimated) {
+  const laws::TransformLaw law(effect(0, [](double) { return Eigen::RowVectorXd(0); }),
+                               Eigen::MatrixXd(0, 0));
+  for (const auto& [x, p] :
+       {std::pair{1.9329578, .10}, std::pair{2.4923671, .05}, std::pair{3.8781250, .01}})
+    EXPECT_NEAR(law.anderson_darling(x), p, 2e-6) << x;
+  for (const double x : {.02, .05, .119, .3, .46136, .74346, 1.5})
+    EXPECT_NEAR(law.cramer_von_mises(x), laws::kpss_p(x, false), 1e-7) << x;
+  EXPECT_EQ(law.anderson_darling(0), 1);
+  EXPECT_EQ(law.anderson_darling(1000), laws::kTransformFloor);
+}
+
+// D'Agostino and Stephens (1986), table 4.7: normal, mean and variance estimated.
+TEST(Transforms, LawsForANormalWithItsMeanAndVariance) {
+  const laws::TransformLaw law(effect(2,
+                                      [](double u) {
+                                        const double q = laws::normal_quantile(u),
+                                                     f = std::exp(-q * q / 2) / std::sqrt(2 * M_PI);
+                                        return Eigen::RowVector2d(-f, -q * f / 2);
+                                      }),
+                               Eigen::Vector2d(1, 2).asDiagonal());
+  for (const auto& [a, w, p] : {std::tuple{.631, .104, .10}, std::tuple{.752, .126, .05},
+                                std::tuple{.873, .148, .025}, std::tuple{1.035, .179, .01}}) {
+    EXPECT_NEAR(law.anderson_darling(a), p, .01 * p + 2e-4) << p;
+    EXPECT_NEAR(law.cramer_von_mises(w), p, .02 * p + 4e-4) << p << ": three digits are printed";
+  }
+}
+
+// The same, table 4.14: exponential, scale estimated.
+TEST(Transforms, LawsForAnExponentialWithItsScale) {
+  const laws::TransformLaw law(
+      effect(1, [](double u) { return Eigen::Matrix<double, 1, 1>((1 - u) * std::log1p(-u)); }),
+      Eigen::MatrixXd::Identity(1, 1));
+  for (const auto& [a, w, p] : {std::tuple{1.062, .175, .10}, std::tuple{1.321, .222, .05},
+                                std::tuple{1.591, .271, .025}, std::tuple{1.959, .338, .01}}) {
+    EXPECT_NEAR(law.anderson_darling(a), p, .02 * p) << p;
+    EXPECT_NEAR(law.cramer_von_mises(w), p, .02 * p) << p;
+  }
 }
 
 }  // namespace

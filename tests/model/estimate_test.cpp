@@ -295,8 +295,8 @@ TEST(Check, FindsWhatAModelMisses) {
   EXPECT_EQ(check(estimate("const ar1", y)).verdict, CheckVerdict::memory_in_variance);
   EXPECT_EQ(check(estimate("const", y)).verdict, CheckVerdict::memory_in_both);
   const Check checked = check(estimate("const ar1 / garch / student", y));
-  EXPECT_EQ(checked.tests[0].dof[0], 9) << "lags less the one fitted term";
-  EXPECT_EQ(checked.tests[2].dof[0], 10);
+  EXPECT_EQ(checked.groups[0].tests[0].dof[0], 9) << "lags less the one fitted term";
+  EXPECT_EQ(checked.groups[1].tests[0].dof[0], 10);
 }
 
 TEST(Simulate, IsReproducibleAndHasItsMoments) {

@@ -154,12 +154,12 @@ TEST(Chain, WordsReadBackAndWrongOnesAreRefused) {
     return std::string(test::error_of([&] { (void)parse_chain(chain); }).what());
   };
   EXPECT_EQ(message("lgo"),
-            "transform 'lgo': is not known (did you mean 'log'?); there are log, boxcox, boxcox=L, "
+            "transform 'lgo': is not known (did you mean 'log'?); there are log, boxcox, boxcox=P, "
             "log-return, "
             "simple-return, diffN, centre, rows=A..B, dates=A..B, hours, weekdays");
   EXPECT_EQ(message("diff"), "transform 'diff': write the lag, such as diff1 or diff12");
   EXPECT_EQ(message("boxcox=x"),
-            "transform 'boxcox=x': lambda is a number between -10 and 10, such as boxcox=0.5");
+            "transform 'boxcox=x': the power is a number between -10 and 10, such as boxcox=0.5");
   EXPECT_EQ(message("rows=5"),
             "transform 'rows=5': write the two ends as A..B; an end may be left out");
   EXPECT_EQ(message("rows=0..5"), "transform 'rows=0..5': rows are whole numbers from 1");
@@ -181,22 +181,22 @@ TEST(Chain, SaysWhatItCannotDo) {
             ErrorCode::too_few_observations);
 }
 
-TEST(BoxCox, IsExactNearZeroAndInverts) {
-  for (const double lambda : {-1.0, -1e-9, 0.0, 1e-12, 1e-5, 0.5, 1.0, 2.0})
+TEST(PowerTransform, IsExactNearZeroAndInverts) {
+  for (const double power : {-1.0, -1e-9, 0.0, 1e-12, 1e-5, 0.5, 1.0, 2.0})
     for (const double x : {0.7, 1.0, 3.0, 120.0})
-      EXPECT_NEAR(box_cox_inverse(box_cox(x, lambda), lambda) / x, 1,
-                  1e-13 * std::max(1.0, std::pow(x, -lambda)))
-          << lambda << ' ' << x;
-  EXPECT_NEAR(box_cox(3, 1e-9), std::log(3), 1e-8) << "continuous at zero";
-  EXPECT_TRUE(std::isnan(box_cox_inverse(-3, 0.5))) << "no x gives that";
+      EXPECT_NEAR(power_inverse(power_transform(x, power), power) / x, 1,
+                  1e-13 * std::max(1.0, std::pow(x, -power)))
+          << power << ' ' << x;
+  EXPECT_NEAR(power_transform(3, 1e-9), std::log(3), 1e-8) << "continuous at zero";
+  EXPECT_TRUE(std::isnan(power_inverse(-3, 0.5))) << "no x gives that";
 }
 
 // The likelihood by its definition, Jacobian and all, on a grid.
-double log_likelihood(const std::vector<double>& x, double lambda) {
+double log_likelihood(const std::vector<double>& x, double power) {
   const auto n = static_cast<double>(x.size());
   double sum_log = 0, sy = 0, st = 0, stt = 0, sty = 0, syy = 0;
   for (std::size_t i = 0; i < x.size(); ++i) {
-    const double y = box_cox(x[i], lambda), t = static_cast<double>(i);
+    const double y = power_transform(x[i], power), t = static_cast<double>(i);
     sum_log += std::log(x[i]);
     sy += y;
     st += t;
@@ -206,21 +206,21 @@ double log_likelihood(const std::vector<double>& x, double lambda) {
   }
   const double slope = (sty - st * sy / n) / (stt - st * st / n);
   const double ssr = syy - sy * sy / n - slope * (sty - st * sy / n);
-  return -n / 2 * std::log(ssr / n) + (lambda - 1) * sum_log;
+  return -n / 2 * std::log(ssr / n) + (power - 1) * sum_log;
 }
 
-TEST(BoxCox, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
+TEST(PowerTransform, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
   int held = 0;
   for (std::uint64_t seed = 1; seed <= 200; ++seed) {
     RandomStream stream(seed, 1);
     std::vector<double> x;
     // Even on the scale of the power 0.5, around a line.
     for (int t = 0; t < 120; ++t)
-      x.push_back(box_cox_inverse(12 + 0.05 * t + 1.5 * stream.normal(), 0.5));
-    const BoxCoxLambda power = box_cox_lambda(make_series(x));
+      x.push_back(power_inverse(12 + 0.05 * t + 1.5 * stream.normal(), 0.5));
+    const PowerEstimate power = estimate_power(make_series(x));
     held += power.low <= 0.5 && 0.5 <= power.high;
     if (seed > 20) continue;
-    const double best = log_likelihood(x, power.lambda);
+    const double best = log_likelihood(x, power.power);
     for (double lambda = -1; lambda <= 2; lambda += 0.05)
       EXPECT_LE(log_likelihood(x, lambda), best + 1e-9);
     for (const double end : {power.low, power.high})
@@ -230,15 +230,15 @@ TEST(BoxCox, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
   EXPECT_NEAR(held, 190, 9.6);
 }
 
-TEST(BoxCox, FollowsTheScaleAndRefusesWhatIsNotPositive) {
+TEST(PowerTransform, FollowsTheScaleAndRefusesWhatIsNotPositive) {
   Series x = price(3, 200, 0.05);
-  const BoxCoxLambda one = box_cox_lambda(x);
+  const PowerEstimate one = estimate_power(x);
   for (double& v : x.values) v *= 1e6;
-  const BoxCoxLambda other = box_cox_lambda(x);
-  EXPECT_NEAR(one.lambda, other.lambda, 1e-6);
+  const PowerEstimate other = estimate_power(x);
+  EXPECT_NEAR(one.power, other.power, 1e-6);
   EXPECT_NEAR(one.low, other.low, 1e-6);
   x.values[7] = 0;
-  EXPECT_EQ(test::error_of([&] { (void)box_cox_lambda(x); }).code(), ErrorCode::not_positive);
+  EXPECT_EQ(test::error_of([&] { (void)estimate_power(x); }).code(), ErrorCode::not_positive);
 }
 
 }  // namespace

@@ -91,8 +91,8 @@ TEST(Decomposition, FindsWhatWasPlanted) {
         // A mean of 20 years: error .4 / sqrt 20 = .09; the four-sd band.
         EXPECT_NEAR(got, kSeason[m], 0.36) << to_string(method) << ' ' << m;
       }
-      EXPECT_GT(parts.season_strength, 0.95);
-      EXPECT_GT(parts.trend_strength, 0.99);
+      EXPECT_GT(parts.season_share, 0.95);
+      EXPECT_GT(parts.trend_share, 0.99);
       EXPECT_EQ(parts.places[0], "January");
       const Series adjusted = parts.adjusted();
       for (std::size_t t = 0; t < s.size(); ++t) {
@@ -108,8 +108,8 @@ TEST(Decomposition, NoSeasonAndNoTrendHaveNoStrength) {
   for (int t = 0; t < 600; ++t) noise.push_back(stream.normal());
   const Decomposition parts = decompose(
       make_series(noise), {.period = 12, .form = DecompositionForm::additive, .season_span = 0});
-  EXPECT_LT(parts.season_strength, 0.1);
-  EXPECT_LT(parts.trend_strength, 0.2);
+  EXPECT_LT(parts.season_share, 0.1);
+  EXPECT_LT(parts.trend_share, 0.2);
 }
 
 TEST(Decomposition, OneOutlierDoesNotBendTheRobustSeason) {

@@ -50,7 +50,7 @@ TEST(Tool, ComingDatesKeepTheSession) {
 TEST(Tool, SeasonFindsWhatWasPlanted) {
   const Json oil = Json::parse(brace("season data/lamp-oil.csv --json").out)["result"];
   EXPECT_EQ(oil["form"], "multiplicative");
-  EXPECT_GT(oil["season_strength"], 0.8);
+  EXPECT_GT(oil["season_share"], 0.8);
   // December is dearest and June cheapest in what was planted.
   double december = oil["typical_season"][11]["season"], june = oil["typical_season"][5]["season"];
   EXPECT_NEAR(december, std::exp(.11), .03);

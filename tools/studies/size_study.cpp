@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // How often the tests reject at nominal 5 %: under the null, and against stated alternatives.
-//   size_study [SHARE] [GROUP] > docs/sizes.md      GROUP: roots, breaks, variance, verdict
+//   size_study [SHARE] [GROUP] > docs/sizes.md      GROUP: roots, breaks, variance, law, verdict
 // SHARE scales the number of series (1 makes the table of the docs). `--check` after them exits 1
 // where a size under the null lies outside its limits by more than its own sampling error allows.
 #include <fmt/format.h>
@@ -69,6 +69,33 @@ Series garch(std::uint64_t number, int n, double alpha, double persistence, doub
 
 double p(const TestResult& test) {
   return *test.p_value;
+}
+
+// A series of a model line.
+Series made(const char* line, std::uint64_t number, int n, std::vector<double> theta) {
+  return simulate(parse_model(line), theta, static_cast<std::size_t>(n),
+                  {.seed = kSeed * 7919 + static_cast<std::uint64_t>(n), .stream = number});
+}
+
+// Pearson's test on transforms in equal cells, one for each 50 rows: knows nothing of estimates.
+double binned(const Fit& fit) {
+  const std::vector<double> u = probability_transforms(fit);
+  const auto n = static_cast<double>(u.size());
+  const int cells = std::clamp(static_cast<int>(n / 50), 10, 40);
+  std::vector<double> counts(static_cast<std::size_t>(cells), 0.0);
+  for (const double v : u)
+    ++counts[std::min(static_cast<std::size_t>(v * cells), counts.size() - 1)];
+  double statistic = 0;
+  for (const double c : counts) statistic += (c - n / cells) * (c - n / cells) / (n / cells);
+  return laws::chi_squared_tail(statistic, cells - 1);
+}
+
+// The law of the shocks of a GARCH model's fit; a fit that must not be used rejects nothing.
+std::vector<double> law_tests(const char* line, const Series& y) {
+  const Fit fit = estimate(line, y);
+  if (!fit.usable()) return {1, 1, 1};
+  const LawFit judged = law_fit(fit);
+  return {p(judged.anderson_darling), p(judged.cramer_von_mises), binned(fit)};
 }
 
 std::vector<Case> cases() {
@@ -256,6 +283,47 @@ std::vector<Case> cases() {
            return std::vector{p(cumulative_squares(y)),
                               p(cumulative_squares(y, {.scale = SquaresScale::bartlett}))};
          }});
+  const auto law_case = [&](const char* null, const char* alternative, const char* fitted,
+                            auto&& make) {
+    out.push_back({"law",
+                   null,
+                   alternative,
+                   {500, 2500},
+                   4000,
+                   4,
+                   6,
+                   {"anderson-darling", "cramer-von-mises", "binned, for comparison"},
+                   make,
+                   [fitted](const Series& y) { return law_tests(fitted, y); }});
+  };
+  const char *normal = "const / garch", *student = "const / garch / student",
+             *ged = "const / garch / ged", *skewed = "const / garch / skew-student";
+  law_case("GARCH with normal shocks", "Student shocks, nu 5, fitted as normal", normal,
+           [=](auto i, int n, bool null) {
+             return null ? made(normal, i, n, {0, .05, .1, .85})
+                         : made(student, i, n, {0, .05, .1, .85, 5});
+           });
+  law_case("EGARCH with normal shocks", "Student shocks, nu 8, fitted as normal", "const / egarch",
+           [=](auto i, int n, bool null) {
+             return null ? made("const / egarch", i, n, {0, 0, .2, -.1, .95})
+                         : made("const / egarch / student", i, n, {0, 0, .2, -.1, .95, 8});
+           });
+  law_case("GARCH with Student shocks, nu 6", "skewed Student shocks, skew -.1, fitted as Student",
+           student, [=](auto i, int n, bool null) {
+             return null ? made(student, i, n, {0, .05, .1, .85, 6})
+                         : made(skewed, i, n, {0, .05, .1, .85, 6, -.1});
+           });
+  law_case("GARCH with generalised error shocks, nu 1.3", "Student shocks, nu 5, fitted as ged",
+           ged, [=](auto i, int n, bool null) {
+             return null ? made(ged, i, n, {0, .05, .1, .85, 1.3})
+                         : made(student, i, n, {0, .05, .1, .85, 5});
+           });
+  law_case("GARCH with skewed Student shocks, nu 7, skew -.2",
+           "generalised error shocks, nu 1, fitted as skewed Student", skewed,
+           [=](auto i, int n, bool null) {
+             return null ? made(skewed, i, n, {0, .05, .1, .85, 7, -.2})
+                         : made(ged, i, n, {0, .05, .1, .85, 1});
+           });
   out.push_back({"verdict",
                  "GARCH-Student(8), alpha .07, persistence .95",
                  "variance doubles",

@@ -25,12 +25,16 @@ struct CompareOptions {
 
   // As parse_baseline reads them; they are judged on the hold-out.
   std::vector<std::string> baselines{"mean", "walk"};
+
+  // Of the forecasts of the hold-out, percent.
+  std::vector<int> intervals{50, 95};
 };
 
 // Forecasts of the hold-out: made at its start for all rows, or each from the rows before it with
-// the parameters of the training part.
+// the parameters of the training part. Both are judged against a walk from the same origins.
 struct HoldOutForecast {
-  std::vector<double> mean, low, high;  // the ends of 95 %
+  std::vector<double> mean;
+  std::vector<std::vector<Interval>> intervals;  // of each row, of the forecasts made at the start
   Accuracy accuracy;
   std::vector<double> one_step;
   Accuracy one_step_accuracy;
@@ -68,16 +72,19 @@ struct Comparison {
                                  const CompareOptions& options = {});
 
 // A fit's forecasts of the rows that follow its series, and their accuracy. `future` holds them
-// with their companions.
-[[nodiscard]] HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future);
-[[nodiscard]] HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future);
+// with their companions; intervals are in percent and take the parameters as known.
+[[nodiscard]] HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
+                                                const std::vector<int>& intervals = {50, 95});
+[[nodiscard]] HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
+                                                const std::vector<int>& intervals = {50, 95});
 
 // Actual values less one-step errors, NaN where there is none.
 [[nodiscard]] std::vector<double> fitted_values(const Fit& fit);
 
 std::ostream& operator<<(std::ostream& out, const Comparison& comparison);
 
-// A line each: label, RMSE, MAE, MASE, MAPE, Theil's U2 of both kinds of forecast.
+// Two lines each, all ahead and one step: RMSE over the walk's, MASE, RMSE, MAPE, bias with its
+// error, share of right directions with the commoner one's, share inside the widest interval.
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows);
 
 }  // namespace brace

@@ -32,8 +32,11 @@ namespace brace {
                                         const Inference& more = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Check& check);
+// `judged`: forecasts of a hold-out, the fit's own and baselines', where there is one.
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
-                                        const Forecast& ahead);
+                                        const Forecast& ahead,
+                                        const std::vector<Compared>& judged = {},
+                                        const Series& held_out = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Search& found);
 [[nodiscard]] std::string json_document(std::string_view command, const VarianceSearch& found);
 [[nodiscard]] std::string json_document(std::string_view command, const Comparison& comparison);

@@ -18,12 +18,41 @@
 
 namespace brace {
 
+// What the tests ask, in the order in which they are told.
+enum class CheckQuestion {
+  mean,       // is any memory left in z?
+  variance,   // is anything left in z^2: clustering, signs, the level?
+  law,        // do the shocks follow the law?
+  constancy,  // are the parameters constant?
+};
+[[nodiscard]] std::string_view to_string(CheckQuestion question);
+
+enum class CheckAnswer {
+  holds,     // no test of the question rejects at 5 %
+  doubtful,  // one that does not decide rejects
+  fails,     // one that decides rejects
+};
+[[nodiscard]] std::string_view to_string(CheckAnswer answer);
+
+// The tests of one question, led by their answer. Which of them decide is told at check().
+struct CheckGroup {
+  CheckQuestion question = CheckQuestion::mean;
+  CheckAnswer answer = CheckAnswer::holds;
+  std::string reading;  // a sentence that agrees with every test below it
+  std::vector<TestResult> tests;
+};
+
+// Of all questions: the first one below that fails gives its name. A question in doubt leaves
+// `clean`, and the reading names it.
 enum class CheckVerdict {
-  clean,               // nothing found at 5 %
+  clean,               // no question fails
   memory_in_mean,      // z is autocorrelated: the mean equation misses a lag
   memory_in_variance,  // z^2 is autocorrelated: the variance equation misses something
   memory_in_both,
-  not_judged,  // the fit is not usable
+  asymmetry_left,  // falls and rises still differ in what they do to volatility
+  law_departs,     // the shocks do not follow the law
+  not_constant,    // the parameters changed
+  not_judged,      // the fit is not usable
 };
 [[nodiscard]] std::string_view to_string(CheckVerdict verdict);
 
@@ -53,12 +82,13 @@ struct Spike {
 
 struct Check {
   std::string model;
-  // ljung-box and ljung-box-robust on z, mcleod-li on z^2, arch-lm on z, jarque-bera on z (not
-  // after a variance equation with another law than the normal). After a variance equation li-mak,
-  // arch-left, sign-bias (three and joint), law-fit and nyblom (joint and single); for mean models
-  // breusch-pagan (on the fitted values, and on them and their squares: White) and chow (two
-  // halves).
-  std::vector<TestResult> tests;
+  // mean: ljung-box and ljung-box-robust on z. variance: mcleod-li on z^2, arch-lm on z; after a
+  // variance equation li-mak, arch-left, sign-bias (three and joint); for mean models breusch-pagan
+  // (on the fitted values, and on them and their squares: White). law: anderson-darling,
+  // cramer-von-mises, and jarque-bera where the law is normal. constancy: nyblom (joint and single)
+  // after a variance equation; chow (two halves) for mean models. A question without tests that
+  // these rows bear is left out.
+  std::vector<CheckGroup> groups;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;
   std::vector<Spike> spikes;
@@ -67,13 +97,21 @@ struct Check {
   CheckVerdict verdict = CheckVerdict::not_judged;
   std::string reading;
   std::vector<Warning> warnings;
+
+  // Those of all groups, in order.
+  [[nodiscard]] std::vector<TestResult> tests() const;
 };
 
-// Tests on z = e / sqrt(h). The mean is judged by Ljung-Box with the degrees of freedom less the
-// ARMA terms, in its robust form where the variance is found wanting; the variance by McLeod-Li and
-// ARCH-LM together (the smaller p doubled, Bonferroni). Both are in their plain form, which rejects
-// too seldom after a variance equation was fitted (Li and Mak 1994). The others inform and do not
-// enter the verdict.
+// Tests on z = e / sqrt(h). What decides, at 5 %:
+//   mean       Ljung-Box with the degrees of freedom less the ARMA terms; its robust form where
+//              memory is left in the variance, which the plain form takes for memory of z; and any
+//              multiple of the season beyond 1.5 times its band
+//   variance   Li-Mak and arch-left (where there is no variance equation McLeod-Li and ARCH-LM),
+//   the
+//              smaller p doubled (Bonferroni); and the joint sign bias
+//   law        Anderson-Darling
+//   constancy  the joint Nyblom statistic, or Chow's
+// The others inform: where one of them alone rejects, the answer is in doubt and names it.
 [[nodiscard]] Check check(const Fit& fit, const CheckOptions& options = {});
 
 // Two p-values that rank candidates: McLeod-Li on z^2, and Ljung-Box on z with the degrees of

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// What a variance equation or a shock law has left behind, each test with the uncertainty of the
-// fitted parameters in it.
+// What a variance equation has left behind, each test with the uncertainty of the fitted parameters
+// in it. The shock law is judged in law_fit.hpp.
 //
 //   brace::TestResult left = brace::li_mak(fit, 10);          // squares of z
 //   std::vector<brace::TestResult> signs = brace::sign_bias(fit);
@@ -32,15 +32,5 @@ namespace brace {
 // row before: each alone (t), then jointly, N R^2, chi2(3); e is z here.
 [[nodiscard]] std::vector<TestResult> sign_bias(const Fit& fit);
 [[nodiscard]] std::vector<TestResult> sign_bias_of(std::span<const double> z);
-
-// Pearson's test of the probability transforms F(z) in `cells` equal cells (0 takes one for each 50
-// rows, 10 to 40), chi2(cells - 1). The shape is estimated too, so that it rejects too seldom.
-[[nodiscard]] TestResult law_fit(const Fit& fit, int cells = 0);
-
-// The quantile of order p of the fitted law, whose variance is one.
-[[nodiscard]] double shock_quantile(const Fit& fit, double p);
-
-// F(z) of each counted row under the fitted law.
-[[nodiscard]] std::vector<double> probability_transforms(const Fit& fit);
 
 }  // namespace brace

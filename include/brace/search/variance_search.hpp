@@ -34,7 +34,8 @@ struct VarianceSearchOptions {
 
 // arch_p is Li-Mak's where the variance is not steady.
 struct VarianceCandidate : Scored {
-  std::optional<double> persistence, sign_p, law_p;
+  std::optional<double> persistence, sign_p, law_p;  // law_p: Anderson and Darling's
+  double law_p_floor = 0;                            // the least that law_p can be
 
   // None of the four rejects at 5 % (a test that could not be made does not count).
   [[nodiscard]] bool clean() const;

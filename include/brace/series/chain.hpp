@@ -14,7 +14,7 @@
 #include <variant>
 #include <vector>
 
-#include "brace/series/box_cox.hpp"
+#include "brace/series/power.hpp"
 #include "brace/series/profile.hpp"
 #include "brace/series/series.hpp"
 #include "brace/series/transform.hpp"
@@ -22,9 +22,9 @@
 namespace brace {
 
 // ---- The links of a chain ----
-struct Log {};  // ln x
-struct BoxCox {
-  std::optional<double> lambda{};  // estimated where empty
+struct Log {};                    // ln x
+struct PowerTransform {           // of Box and Cox
+  std::optional<double> power{};  // estimated where empty
 };
 struct LogReturn {
   ReturnUnit unit = ReturnUnit::percent;
@@ -46,8 +46,8 @@ struct DivideByProfile {  // over the volatility profile, which is estimated
   ProfileBy by = ProfileBy::time_of_day;
 };
 
-using Transform =
-    std::variant<Log, BoxCox, LogReturn, SimpleReturn, Difference, Centre, Window, DivideByProfile>;
+using Transform = std::variant<Log, PowerTransform, LogReturn, SimpleReturn, Difference, Centre,
+                               Window, DivideByProfile>;
 
 // "log diff1 centre", the words separated by blanks or commas: log, boxcox, boxcox=0.3, log-return,
 // simple-return, diffN, centre, rows=A..B (numbers or shares such as 20%), dates=A..B, hours,
@@ -59,10 +59,10 @@ using Transform =
 
 // What a link did to a series: its estimated numbers, and what its inverse needs.
 struct AppliedTransform {
-  Transform link;                           // BoxCox with its lambda filled in
-  std::optional<BoxCoxLambda> estimated{};  // where lambda was
-  double mean = 0;                          // Centre
-  Profile profile{};                        // DivideByProfile
+  Transform link;                            // a PowerTransform with its power filled in
+  std::optional<PowerEstimate> estimated{};  // where the power was
+  double mean = 0;                           // Centre
+  Profile profile{};                         // DivideByProfile
   // Differences and returns: values that no difference leads to, by 0-based row: the first rows and
   // each row after a gap.
   struct Anchor {
@@ -90,7 +90,7 @@ struct Transformed {
                                                   std::span<const Timestamp> dates = {}) const;
 };
 
-// Applies the links in order. Numbers that are estimated (lambda, mean, profile) come from the
+// Applies the links in order. Numbers that are estimated (power, mean, profile) come from the
 // first `training_rows` rows of what goes in, so that nothing is learnt from a hold-out; 0 takes
 // all.
 [[nodiscard]] Transformed transform(const Series& series, const std::vector<Transform>& chain,

@@ -48,8 +48,9 @@ struct Decomposition {
   // remainder where the value is missing.
   std::vector<double> trend, season, remainder;
   // max(0, 1 - var(remainder) / var(remainder + trend)), and so for the season, on the log scale
-  // where multiplicative (Wang, Smith and Hyndman 2006): 0 is none, 1 is nothing else.
-  double trend_strength = 0, season_strength = 0;
+  // where multiplicative (Wang, Smith and Hyndman 2006): the share of the variance that is not the
+  // other part's. 0 is none, 1 is nothing else.
+  double trend_share = 0, season_share = 0;
   // Mean season at each place in the period, the first for the first row's place.
   std::vector<double> typical_season;
   std::vector<std::string> places;  // "January", or "1" where there is no name

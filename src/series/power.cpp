@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Box-Cox by profile likelihood. Covered by tests/series/chain_test.cpp.
-#include "brace/series/box_cox.hpp"
+// The power of Box and Cox by profile likelihood. Covered by tests/series/chain_test.cpp.
+#include "brace/series/power.hpp"
 
 #include <Eigen/Dense>
 #include <boost/math/tools/minima.hpp>
@@ -36,20 +36,24 @@ Eigen::MatrixXd regressors(const Series& series, const std::vector<std::size_t>&
   return X;
 }
 
+// The transform of x from ln x.
+double of_log(double log_x, double power) {
+  return power == 0 ? log_x : std::expm1(power * log_x) / power;
+}
+
 }  // namespace
 
-double box_cox(double x, double lambda) {
-  const double log = std::log(x);
-  return lambda == 0 ? log : std::expm1(lambda * log) / lambda;
+double power_transform(double x, double power) {
+  return of_log(std::log(x), power);
 }
 
-double box_cox_inverse(double y, double lambda) {
-  if (lambda == 0) return std::exp(y);
-  if (1 + lambda * y <= 0) return std::numeric_limits<double>::quiet_NaN();
-  return std::exp(std::log1p(lambda * y) / lambda);
+double power_inverse(double y, double power) {
+  if (power == 0) return std::exp(y);
+  if (1 + power * y <= 0) return std::numeric_limits<double>::quiet_NaN();
+  return std::exp(std::log1p(power * y) / power);
 }
 
-BoxCoxLambda box_cox_lambda(const Series& series) {
+PowerEstimate estimate_power(const Series& series) {
   require_usable(series, 10, "a Box-Cox power");
   const Series logs = log_level(series);  // throws where a value is not positive
   std::vector<std::size_t> rows;
@@ -63,19 +67,18 @@ BoxCoxLambda box_cox_lambda(const Series& series) {
   const Eigen::MatrixXd X = regressors(series, rows);
   const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(X).householderQ() *
                             Eigen::MatrixXd::Identity(n, X.cols());
-  const auto minus_log_likelihood = [&](double lambda) {
-    const Eigen::VectorXd y = log_x.unaryExpr(
-        [&](double v) { return lambda == 0 ? v : std::expm1(lambda * v) / lambda; });
+  const auto minus_log_likelihood = [&](double power) {
+    const Eigen::VectorXd y = log_x.unaryExpr([&](double v) { return of_log(v, power); });
     const double ssr = (y - Q * (Q.transpose() * y)).squaredNorm();
     return 0.5 * static_cast<double>(n) * std::log(ssr / static_cast<double>(n));
   };
-  BoxCoxLambda out;
+  PowerEstimate out;
   const std::pair<double, double> found = boost::math::tools::brent_find_minima(
       minus_log_likelihood, kLeast, kMost, std::numeric_limits<double>::digits / 2);
   const double best = found.first, least = found.second;
-  out.lambda = best;
-  const auto excess = [&](double lambda) {
-    return 2 * (minus_log_likelihood(lambda) - least) - kChiSquared95;
+  out.power = best;
+  const auto excess = [&](double power) {
+    return 2 * (minus_log_likelihood(power) - least) - kChiSquared95;
   };
   const auto end = [&](double edge) {
     if (excess(edge) <= 0) return edge;

@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: Apache-2.0
+// What comparison and backtest share of judging and printing point forecasts.
+#pragma once
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <span>
+#include <string>
+
+#include "base/missing.hpp"
+#include "brace/base/text.hpp"
+#include "brace/evaluate/accuracy.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace {
+
+// Whether a direction is the sign of a value, not that of its change.
+inline bool counts_from_zero(const Series& series) {
+  return series.kind == Kind::log_return || series.kind == Kind::simple_return;
+}
+
+// NaN where none is.
+inline double last_present(std::span<const double> values) {
+  for (std::size_t i = values.size(); i > 0; --i)
+    if (!std::isnan(values[i - 1])) return values[i - 1];
+  return kNaN;
+}
+
+// "-0.12 (0.05)".
+inline std::string bias_in_words(const Accuracy& a) {
+  return a.bias_error ? fmt::format("{} ({})", text::estimate(a.bias, a.bias_error),
+                                    text::estimate(*a.bias_error, a.bias_error))
+                      : text::significant(a.bias, 3);
+}
+
+// "58 (54)": percent right, and of the commoner direction.
+inline std::string directions_in_words(const Accuracy& a) {
+  return a.directions ? fmt::format("{} ({})", text::fixed(100 * a.directions->right, 1),
+                                    text::fixed(100 * a.directions->commoner, 1))
+                      : "-";
+}
+
+}  // namespace brace
