@@ -290,7 +290,7 @@ void answer(CheckGroup& group, bool fails, const std::string& if_fails,
             const std::string& if_holds) {
   if (fails) {
     group.answer = CheckAnswer::fails;
-    group.reading = if_fails;
+    group.reading = group.finding = if_fails;
     return;
   }
   std::vector<std::string> dissent;
@@ -320,7 +320,7 @@ struct VarianceFindings {
 };
 
 CheckGroup variance_group(const CheckInput& in, VarianceFindings& found) {
-  CheckGroup group{.question = CheckQuestion::variance, .reading = {}, .tests = {}};
+  CheckGroup group{.question = CheckQuestion::variance, .reading = {}, .finding = {}, .tests = {}};
   TestResult of_squares = ljung_box(in.z2, {.lags = in.lags});
   of_squares.test = "mcleod-li";
   of_squares.variant = "z^2, plain";
@@ -370,7 +370,7 @@ CheckGroup variance_group(const CheckInput& in, VarianceFindings& found) {
 
 // The plain form takes clustering that is left for memory, so the robust one decides there.
 CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<Spike>& spikes) {
-  CheckGroup group{.question = CheckQuestion::mean, .reading = {}, .tests = {}};
+  CheckGroup group{.question = CheckQuestion::mean, .reading = {}, .finding = {}, .tests = {}};
   const int fitted = arma_terms(in.fit.model);
   for (TestResult test : {ljung_box(in.z, {.lags = in.lags, .fitted = fitted}),
                           ljung_box_robust(in.z, {.lags = in.lags, .fitted = fitted})}) {
@@ -404,11 +404,11 @@ CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<S
 }
 
 CheckGroup law_group(const CheckInput& in) {
-  CheckGroup group{.question = CheckQuestion::law, .reading = {}, .tests = {}};
-  std::string where;
+  CheckGroup group{.question = CheckQuestion::law, .reading = {}, .finding = {}, .tests = {}};
+  std::vector<LawDeparture> departures;
   add_if_possible(group.tests, [&] {
     LawFit judged = law_fit(in.fit);
-    where = words(judged.departures);
+    departures = std::move(judged.departures);
     return Tests{std::move(judged.anderson_darling), std::move(judged.cramer_von_mises)};
   });
   const bool fails = !group.tests.empty() && group.tests.front().rejects().value_or(false);
@@ -418,16 +418,19 @@ CheckGroup law_group(const CheckInput& in) {
     group.tests.back().null = "z is normal";
   }
   const std::string law(law_name(in.fit.model.shocks)), remedy = law_remedy(in.fit, in.z);
-  answer(group, fails,
-         fmt::format("the shocks do not follow the {} law{}{}", law,
-                     where.empty() ? "" : fmt::format(": {}", where),
-                     remedy.empty() ? "" : fmt::format("; {}", remedy)),
-         fmt::format("the shocks follow the {} law", law));
+  const auto told = [&](const std::vector<LawDeparture>& where) {
+    return fmt::format("the shocks do not follow the {} law{}{}", law,
+                       where.empty() ? "" : fmt::format(": {}", words(where)),
+                       remedy.empty() ? "" : fmt::format("; {}", remedy));
+  };
+  answer(group, fails, told(departures), fmt::format("the shocks follow the {} law", law));
+  if (departures.size() > 1) departures.resize(1);
+  if (fails) group.finding = told(departures);
   return group;
 }
 
 CheckGroup constancy_group(const CheckInput& in) {
-  CheckGroup group{.question = CheckQuestion::constancy, .reading = {}, .tests = {}};
+  CheckGroup group{.question = CheckQuestion::constancy, .reading = {}, .finding = {}, .tests = {}};
   if (in.has_equation) add_if_possible(group.tests, [&] { return nyblom(in.fit); });
   if (in.fit.exact) add_if_possible(group.tests, [&] { return Tests{two_halves(in.fit)}; });
   const bool fails = !group.tests.empty() && group.tests.front().rejects().value_or(false);
@@ -469,7 +472,7 @@ std::string in_doubt(const CheckGroup& group) {
 std::string reading_of(const Check& check) {
   std::vector<std::string> failed, doubtful;
   for (const CheckGroup& group : check.groups) {
-    if (group.answer == CheckAnswer::fails) failed.push_back(group.reading);
+    if (group.answer == CheckAnswer::fails) failed.push_back(group.finding);
     if (group.answer == CheckAnswer::doubtful) doubtful.push_back(in_doubt(group));
   }
   const std::string doubt =

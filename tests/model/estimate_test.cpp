@@ -6,6 +6,7 @@
 
 #include <cmath>
 #include <limits>
+#include <map>
 #include <sstream>
 
 #include "brace/hypothesis/moments.hpp"
@@ -297,6 +298,40 @@ TEST(Check, FindsWhatAModelMisses) {
   const Check checked = check(estimate("const ar1 / garch / student", y));
   EXPECT_EQ(checked.groups[0].tests[0].dof[0], 9) << "lags less the one fitted term";
   EXPECT_EQ(checked.groups[1].tests[0].dof[0], 10);
+}
+
+// Whatever the model and the series, right or wrong: `holds` has no row that rejects, `doubtful`
+// has one, `fails` names what fails in the first sentence, and the verdict is clean only where none
+// fails.
+TEST(Check, AnswersAgreeWithEveryRow) {
+  for (const char* made : {"const / steady / normal", "const ar1 / gjr / student",
+                           "const / egarch / normal", "const ma1 / garch / skew-student"})
+    for (const char* fitted : {"const", "const ar1 ma1", "const / garch",
+                               "const ar1 / gjr / student", "const / steady / ged"}) {
+      const std::map<std::string, std::vector<double>> theta{
+          {"const / steady / normal", {0, 1}},
+          {"const ar1 / gjr / student", {0, .1, .05, .02, .1, .86, 5}},
+          {"const / egarch / normal", {0, 0, .2, -.1, .95}},
+          {"const ma1 / garch / skew-student", {0, .2, .05, .1, .85, 6, -.3}}};
+      const Check c =
+          check(estimate(fitted, simulate(parse_model(made), theta.at(made), 900, {.seed = 17})));
+      if (c.verdict == CheckVerdict::not_judged) continue;
+      bool fails = false;
+      for (const CheckGroup& group : c.groups) {
+        const bool rejects =
+            std::any_of(group.tests.begin(), group.tests.end(),
+                        [](const TestResult& t) { return t.rejects().value_or(false); });
+        if (group.answer == CheckAnswer::holds) EXPECT_FALSE(rejects) << fitted << group.reading;
+        if (group.answer == CheckAnswer::doubtful) {
+          EXPECT_TRUE(rejects || !c.spikes.empty()) << fitted << group.reading;
+          EXPECT_NE(c.reading.find("in doubt"), std::string::npos) << c.reading;
+        }
+        if (group.answer != CheckAnswer::fails) continue;
+        fails = true;
+        EXPECT_NE(c.reading.find(group.finding), std::string::npos) << c.reading;
+      }
+      EXPECT_EQ(c.verdict == CheckVerdict::clean, !fails) << c.reading;
+    }
 }
 
 TEST(Simulate, IsReproducibleAndHasItsMoments) {

@@ -39,6 +39,7 @@ struct CheckGroup {
   CheckQuestion question = CheckQuestion::mean;
   CheckAnswer answer = CheckAnswer::holds;
   std::string reading;  // a sentence that agrees with every test below it
+  std::string finding;  // what fails, in few words; empty where nothing does
   std::vector<TestResult> tests;
 };
 
