@@ -72,14 +72,14 @@ int run_backtest(const Options& given) {
   if (!o.journal.empty()) {
     std::string setup = fmt::format(
         "{} of {} rows to {}; window {}{}, refit every {}, {} origins, horizon {}, {}, {} paths, "
-        "seed {}, intervals {}, tails {}",
+        "seed {}, intervals {}, tails {}, proxy {}, threshold {}",
         data.values.name, data.values.size(), data.values.when(data.values.size() - 1), o.window,
         o.expanding ? " growing" : "", o.refit_every, o.origins, options.horizon, o.method, o.draws,
-        o.seed, fmt::join(o.intervals, " "), fmt::join(o.tails, " "));
+        o.seed, fmt::join(o.intervals, " "), fmt::join(o.tails, " "), o.proxy, o.threshold);
     for (const Model& m : models) setup += "; " + to_string(canonical(m));
     for (const std::string& words : o.baselines) setup += "; " + words;
     for (const Transform& link : chain) setup += "; " + to_string(link);
-    journal.emplace(o.journal, setup);
+    journal.emplace(o.journal, setup, data.values);
     options.known = journal->known();
     if (!options.known.empty() && !o.quiet)
       std::cerr << fmt::format("{}: {} records are there already\n", o.journal,
@@ -89,7 +89,7 @@ int run_backtest(const Options& given) {
   options.progress = [&](const BacktestRecord& record, std::size_t done, std::size_t all) {
     if (journal) journal->add(record);
     if (show && (done % 20 == 0 || done == all))
-      std::cerr << fmt::format("\r{} of {} forecasts", done, all) << (done == all ? "\r\033[K" : "")
+      std::clog << fmt::format("\r{} of {} forecasts", done, all) << (done == all ? "\r\033[K" : "")
                 << std::flush;
     return true;
   };

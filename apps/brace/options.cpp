@@ -57,9 +57,22 @@ void add_series_options(CLI::App& command, Options& o, const std::string& what) 
   in(command.add_option("--to", o.read.to, "last date kept"), reading);
   in(command
          .add_option("--every", o.every,
-                     "the clock: business-day, day, hour, week, month, quarter (default: inferred)")
-         ->check(CLI::IsMember({"business-day", "day", "hour", "week", "month", "quarter", "auto"}))
+                     "the clock: minute, hour, day, business-day, week, month, quarter, year "
+                     "(default: inferred)")
+         ->check(CLI::IsMember(
+             {"minute", "hour", "day", "business-day", "week", "month", "quarter", "year", "auto"}))
          ->option_text("WORD"),
+     reading);
+  in(command
+         .add_option("--absent", o.absent,
+                     "dates that the clock has and the file has not: keep them absent, or add them "
+                     "as missing (default: missing where the clock can be trusted)")
+         ->check(CLI::IsMember({"auto", "keep", "missing"}))
+         ->option_text("WORD"),
+     reading);
+  in(command.add_option("--zone", o.read.zone,
+                        "zone that times are local to, such as Europe/Berlin, where rows go on "
+                        "through a change of its clocks"),
      reading);
 
   const char* making = "What is made of it, in this order";
@@ -129,6 +142,8 @@ ReadOptions read_options(const Options& o, bool with_bars) {
   ReadOptions read = o.read;
   read.missing.insert(read.missing.end(), o.missing.begin(), o.missing.end());
   if (!o.every.empty() && o.every != "auto") read.every = clock_from(o.every);
+  if (o.absent == "keep") read.absent = Absent::keep;
+  if (o.absent == "missing") read.absent = Absent::missing;
   if (o.column_mark == "comma") read.column_mark = ',';
   if (o.column_mark == "semicolon") read.column_mark = ';';
   if (o.column_mark == "tab") read.column_mark = '\t';
@@ -273,6 +288,58 @@ Series read_with_companions(const Options& o, ReadOptions read,
 
 }  // namespace
 
+namespace {
+
+// Returns over a pause of the session are of another kind than those within it.
+void warn_of_overnight(const Options& o, Loaded& data) {
+  if (o.returns == "none" || o.overnight != "keep") return;
+  const Calendar calendar = learn_calendar(data.level.times, data.level.clock);
+  if (!calendar.within_day() || calendar.round_the_clock()) return;
+  data.warnings.push_back(
+      {WarningCode::overnight_returns,
+       "returns over the pause of the session stand among those within it, and are larger; mark "
+       "them as missing with --overnight mark"});
+}
+
+// How many rows back a chain reaches.
+std::size_t reach_of(const std::vector<AppliedTransform>& links) {
+  std::size_t reach = 0;
+  for (const AppliedTransform& link : links) {
+    if (const auto* d = std::get_if<Difference>(&link.link))
+      reach += static_cast<std::size_t>(d->lag);
+    if (std::holds_alternative<LogReturn>(link.link) ||
+        std::holds_alternative<SimpleReturn>(link.link))
+      ++reach;
+  }
+  return reach;
+}
+
+// What `update` must know to make the same of rows that come later.
+Provenance provenance_of(const Options& o, const Loaded& data) {
+  Provenance out;
+  out.column = data.level.name;
+  out.overnight = o.overnight;
+  out.drop_zero = o.read.drop_zero;
+  const auto add = [&](const std::string& word) {
+    out.chain += (out.chain.empty() ? "" : " ") + word;
+  };
+  std::size_t reach = reach_of(data.transformed.links);
+  if (o.overnight != "keep" && o.returns != "none") {  // the return stands before the links then
+    add(o.returns == "log" ? "log-return" : "simple-return");
+    ++reach;
+  }
+  for (const AppliedTransform& link : data.transformed.links) add(to_string(link.link));
+  const std::size_t n = data.level.size(), from = n - std::min(n, reach);
+  if (!data.level.times.empty())
+    out.times.assign(data.level.times.begin() + static_cast<std::ptrdiff_t>(from),
+                     data.level.times.end());
+  out.values.assign(data.level.values.begin() + static_cast<std::ptrdiff_t>(from),
+                    data.level.values.end());
+  return out;
+}
+
+}  // namespace
+
 Loaded load(const Options& o, bool with_bars) {
   if (is_saved_model(o.file))
     throw Error(
@@ -359,6 +426,8 @@ Loaded load(const Options& o, bool with_bars) {
                        text::fixed(link.estimated->power, 3), text::fixed(link.estimated->low, 3),
                        text::fixed(link.estimated->high, 3),
                        link.estimated->at_edge ? " (at the edge of its range)" : ""));
+  data.values.provenance = provenance_of(o, data);
+  warn_of_overnight(o, data);
   return data;
 }
 
@@ -523,6 +592,8 @@ std::string series_words(const Options& o) {
   add("--from", o.read.from);
   add("--to", o.read.to);
   add("--every", o.every);
+  if (o.absent != "auto") add("--absent", o.absent);
+  add("--zone", o.read.zone);
   add("--rows", o.rows);
   add("--regroup", o.regroup);
   if (o.unit != "percent") add("--unit", o.unit);

@@ -18,7 +18,7 @@ struct Options {
   ReadOptions read;
   std::vector<std::string> missing, roles;
   std::string column_mark, every, rows, regroup, returns = "none", unit = "percent", transform,
-                                                 overnight = "keep", hold_out;
+                                                 overnight = "keep", hold_out, absent = "auto";
   std::optional<double> per_year;
   // The model
   std::string model, fix, errors = "automatic", likelihood = "automatic";

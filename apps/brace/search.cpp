@@ -13,7 +13,7 @@ namespace {
 // A word on a terminal's stderr while candidates are fitted.
 void show_progress(std::size_t done, std::size_t of) {
   if (::isatty(2) == 0) return;
-  std::cerr << fmt::format("\r{} of {} candidates", done, of) << (done == of ? "\r\033[K" : "")
+  std::clog << fmt::format("\r{} of {} candidates", done, of) << (done == of ? "\r\033[K" : "")
             << std::flush;
 }
 

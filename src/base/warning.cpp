@@ -20,6 +20,7 @@ std::string_view to_string(WarningCode code) {
     case WarningCode::flat_bars: return "flat-bars";
     case WarningCode::impossible_bar: return "impossible-bar";
     case WarningCode::clock_irregular: return "clock-irregular";
+    case WarningCode::overnight_returns: return "overnight-returns";
     case WarningCode::variance_ignored: return "variance-ignored";
     case WarningCode::not_converged: return "not-converged";
     case WarningCode::no_fourth_moment: return "no-fourth-moment";

@@ -9,9 +9,12 @@
 #include <unistd.h>
 
 #include <cctype>
+#include <chrono>
 #include <cmath>
+#include <csignal>
 #include <cstring>
 #include <filesystem>
+#include <thread>
 
 #include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
@@ -41,8 +44,11 @@ class TemporaryFolder {
   std::filesystem::path path_;
 };
 
+constexpr std::chrono::seconds kPatience(60);  // the slowest figure of the demo takes one
+constexpr int kHung = 129;
+
 // Runs gnuplot on a script, its messages into a file. Returns its exit status, 127 where it is
-// missing.
+// missing, kHung where it had to be ended.
 int run_gnuplot(const std::string& script, const std::string& messages) {
   posix_spawn_file_actions_t actions;
   ::posix_spawn_file_actions_init(&actions);
@@ -55,9 +61,32 @@ int run_gnuplot(const std::string& script, const std::string& messages) {
   const int failed = ::posix_spawnp(&child, "gnuplot", &actions, nullptr, arguments, environ);
   ::posix_spawn_file_actions_destroy(&actions);
   if (failed != 0) return 127;
+  // One that hangs is ended.
+  using std::chrono::steady_clock;
+  const auto patience = steady_clock::now() + kPatience;
   int status = 0;
-  ::waitpid(child, &status, 0);
+  while (::waitpid(child, &status, WNOHANG) == 0) {
+    if (steady_clock::now() > patience) {
+      ::kill(child, SIGKILL);
+      ::waitpid(child, &status, 0);
+      return kHung;
+    }
+    std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  }
   return WIFEXITED(status) ? WEXITSTATUS(status) : 128;
+}
+
+// gnuplot calls each element of an SVG by the text of its plot command, which readers show as a
+// tip.
+std::string without_plot_titles(std::string svg) {
+  const std::string open = "<title>", close = "</title>";
+  const std::size_t first = svg.find(close);  // of the whole picture
+  for (std::size_t at = first; (at = svg.find(open, at)) != std::string::npos;) {
+    const std::size_t end = svg.find(close, at);
+    if (end == std::string::npos) break;
+    svg.erase(at, end + close.size() - at);
+  }
+  return svg;
 }
 
 }  // namespace
@@ -119,15 +148,26 @@ void Gnuplot::draw() {
   if (status == 127)
     throw Error(ErrorCode::cannot_draw,
                 "gnuplot is not installed; install the package gnuplot-nox");
-  if (status != 0 || !std::filesystem::exists(picture))
+  if (status == kHung)
     throw Error(ErrorCode::cannot_draw,
-                fmt::format("gnuplot failed on {}: {}", path_, read_whole(messages)));
-  write_whole(path_, read_whole(picture));
+                fmt::format("gnuplot was ended on {}: it had not answered for {} seconds; try "
+                            "'gnuplot --version'",
+                            path_, kPatience.count()));
+  if (status != 0 || !std::filesystem::exists(picture))
+    throw Error(ErrorCode::cannot_draw, fmt::format("gnuplot failed on {} (status {}): {}", path_,
+                                                    status, read_whole(messages).substr(0, 200)));
+  std::string drawn = read_whole(picture);
+  if (terminal_.starts_with("svg")) drawn = without_plot_titles(std::move(drawn));
+  write_whole(path_, drawn);
 }
 
 std::string Gnuplot::quote(std::string_view text) {
   std::string out = "\"";
-  for (const char c : text) {
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    // SVG holds texts in sections that these signs would end.
+    if (text.substr(i).starts_with("]]>")) out += "]] >", i += 3;
+    if (i >= text.size()) break;
     const auto byte = static_cast<unsigned char>(c);
     if (byte < 0x20 || byte == 0x7f)
       out += ' ';

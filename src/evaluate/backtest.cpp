@@ -140,8 +140,8 @@ class Runner {
 
   std::vector<std::size_t> open_origins(std::size_t number, Entrant& entrant) {
     for (const BacktestRecord& r : options_.known)
-      if (r.entrant == number && r.origin < origins_.size() &&
-          r.steps.size() == static_cast<std::size_t>(options_.horizon)) {
+      if (r.entrant == number) {
+        require_fitting(r);
         entrant.steps[r.origin] = r.steps;
         entrant.stale += r.stale;
         ++done_;
@@ -150,6 +150,22 @@ class Runner {
     for (std::size_t i = 0; i < origins_.size(); ++i)
       if (entrant.steps[i].empty()) open.push_back(i);
     return open;
+  }
+
+  // A record of this run: what it holds is what these options ask for.
+  void require_fitting(const BacktestRecord& record) const {
+    const bool fits =
+        record.origin < origins_.size() &&
+        record.steps.size() == static_cast<std::size_t>(options_.horizon) &&
+        std::all_of(record.steps.begin(), record.steps.end(), [&](const BacktestStep& s) {
+          return s.return_interval.size() == options_.intervals.size() &&
+                 s.tails.size() == options_.tails.size();
+        });
+    if (!fits)
+      refuse_backtest(
+          fmt::format("a known record of origin {} does not fit these options (its "
+                      "steps, intervals or tails)",
+                      record.origin + 1));
   }
 
   void keep(BacktestRecord record, Entrant& entrant) {

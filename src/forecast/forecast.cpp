@@ -401,7 +401,7 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
   if (!plug_in || horizon > 1)
     ahead.horizon_total.volatility_interval =
         simulated(cloud.total_variance).intervals(ahead.intervals, root);
-  if (const auto year = options.per_year ? options.per_year : periods_per_year(fit.series->clock))
+  if (const auto year = options.per_year ? options.per_year : fit.series->rows_per_year())
     annualise(ahead, *year);
 
   for (const Fit* one : fits)

@@ -115,16 +115,17 @@ char stream_csv(const std::string& path, char mark, RowSink& sink) {
   std::ifstream file;
   std::size_t total = 0;
   if (path != "-") {
-    if (std::filesystem::is_directory(path))
+    std::error_code none;
+    if (std::filesystem::is_directory(path, none))
       throw Error(ErrorCode::file_missing, fmt::format("{}: is a folder; name a file in it", path));
     file.open(path, std::ios::binary);
     if (!file)
-      throw Error(ErrorCode::file_missing,
-                  fmt::format("{}: {}; check the name", path,
-                              errno == EACCES ? "may not be read" : "there is no such file"));
-    std::error_code unknown;
-    total = std::filesystem::file_size(path, unknown);
-    if (unknown) total = 0;
+      throw Error(ErrorCode::file_missing, fmt::format("{}: {}; check the name", path,
+                                                       errno == ENOENT   ? "there is no such file"
+                                                       : errno == EACCES ? "may not be read"
+                                                                         : std::strerror(errno)));
+    total = std::filesystem::file_size(path, none);
+    if (none) total = 0;
   }
   std::istream& in = path == "-" ? std::cin : file;
 

@@ -28,6 +28,8 @@ std::string tables_of(sqlite3* database) {
 }  // namespace
 
 bool is_database(const std::string& path) {
+  std::error_code none;
+  if (!std::filesystem::is_regular_file(path, none)) return false;  // a pipe is read once only
   std::ifstream file(path, std::ios::binary);
   std::string magic(15, '\0');
   return file.read(magic.data(), 15) && magic == "SQLite format 3";

@@ -26,7 +26,7 @@ constexpr const char* kForms[] = {
     "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y",
     "%d.%m.%Y", "%m.%d.%Y", "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y", "%m-%d-%y", "%y-%m-%d",
     "%d.%m.%y", "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%d-%b-%y", "%d %b %y", "%b %d, %Y",
-    "%b %d %Y", "%b %Y",    "%Y-%m",    "%Y/%m",    "%Y-Q%Q",   "%YQ%Q",
+    "%b %d %Y", "%b %Y",    "%Y-%m",    "%Y/%m",    "%Y-Q%Q",   "%YQ%Q",    "%Y",
 };
 
 bool is_digit(char c) {
@@ -86,6 +86,10 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
   const std::size_t digits = longest_digits(text);
   if (compact ? (digits != 8 || text.size() != 8) : long_year ? digits != 4 : digits > 2)
     return std::nullopt;
+  if (letters == "%Y") {  // its first day
+    if (!looks_like_year(text)) return std::nullopt;
+    return sys_days(std::chrono::year(std::stoi(text)) / 1 / 1);
+  }
   if (const auto quarter = letters.find("%Q"); quarter != std::string_view::npos) {
     // What stands before the quarter; in the text its year is two signs longer than "%Y".
     const std::size_t tail = letters.size() - 2;
@@ -287,6 +291,13 @@ DateReader::Result DateReader::finish() {
   stamps_ = {};
   offsets_ = {};
   return out;
+}
+
+bool looks_like_year(std::string_view text) {
+  text = text::trimmed(text);
+  if (text.ends_with(".0")) text.remove_suffix(2);  // a number that a database holds
+  return text.size() == 4 && std::all_of(text.begin(), text.end(), is_digit) &&
+         (text.front() == '1' || text.front() == '2');
 }
 
 bool looks_like_date(std::string_view text) {

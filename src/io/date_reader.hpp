@@ -115,6 +115,8 @@ class DateReader {
 };
 
 // Whether the text reads as a date in some form that is not a plain number.
+// "1880": four digits, from 1000 to 2999.
+[[nodiscard]] bool looks_like_year(std::string_view text);
 [[nodiscard]] bool looks_like_date(std::string_view text);
 // Whether it reads as a time of day, such as 14:30.
 [[nodiscard]] bool looks_like_time(std::string_view text);

@@ -16,14 +16,75 @@
 
 namespace brace {
 
-void write_whole(const std::string& path, std::string_view content) {
+namespace {
+
+// Names of temporary files in plain memory, which a signal handler may read. A slot is taken by its
+// first letter.
+constexpr std::size_t kSlots = 8, kLongest = 4096;
+char temporaries[kSlots][kLongest];
+
+class Temporary {
+ public:
+  explicit Temporary(const std::string& path) {
+    if (path.size() >= kLongest) return;
+    for (std::size_t i = 0; i < kSlots && slot_ == kSlots; ++i)
+      if (temporaries[i][0] == '\0') slot_ = i;
+    if (slot_ == kSlots) return;
+    // The first letter last: until then the slot counts as free.
+    std::memcpy(temporaries[slot_] + 1, path.c_str() + 1, path.size());
+    temporaries[slot_][0] = path[0];
+  }
+  ~Temporary() {
+    if (slot_ < kSlots) temporaries[slot_][0] = '\0';
+  }
+  Temporary(const Temporary&) = delete;
+  Temporary& operator=(const Temporary&) = delete;
+
+ private:
+  std::size_t slot_ = kSlots;
+};
+
+[[noreturn]] void refuse_write(const std::string& path, const std::string& why) {
+  throw Error(
+      ErrorCode::cannot_write,
+      fmt::format("{}: cannot be written ({}); check the folder and its permissions", path, why));
+}
+
+// Devices, pipes and sockets have no old content to keep.
+void write_through(const std::string& path, std::string_view content) {
+  std::ofstream out(path, std::ios::binary);
+  if (!out) refuse_write(path, std::strerror(errno));
+  out.write(content.data(), static_cast<std::streamsize>(content.size()));
+  out.close();
+  if (!out) refuse_write(path, "the other end may be closed, or the disk full");
+}
+
+}  // namespace
+
+void remove_temporaries() noexcept {
+  for (char* const path : temporaries)
+    if (path[0] != '\0') ::unlink(path);
+}
+
+void write_whole(const std::string& given, std::string_view content) {
+  std::error_code error;
+  std::string path = given;
+  if (std::filesystem::is_symlink(given, error)) {
+    path = std::filesystem::weakly_canonical(given, error).string();
+    if (error) refuse_write(given, error.message());
+  }
+  const std::filesystem::file_status status = std::filesystem::status(path, error);
+  if (std::filesystem::is_directory(status)) refuse_write(given, "it is a folder");
+  if (std::filesystem::exists(status) && !std::filesystem::is_regular_file(status)) {
+    write_through(path, content);
+    return;
+  }
   const std::string temporary = fmt::format("{}.{}.part", path, ::getpid());
+  const Temporary registered(temporary);
   const auto refuse = [&](const std::string& why) {
     std::error_code ignored;
     std::filesystem::remove(temporary, ignored);
-    throw Error(
-        ErrorCode::cannot_write,
-        fmt::format("{}: cannot be written ({}); check the folder and its permissions", path, why));
+    refuse_write(given, why);
   };
   {
     std::ofstream out(temporary, std::ios::binary | std::ios::trunc);
@@ -32,7 +93,6 @@ void write_whole(const std::string& path, std::string_view content) {
     out.close();
     if (!out) refuse("the disk may be full");
   }
-  std::error_code error;
   std::filesystem::rename(temporary, path, error);
   if (error) refuse(error.message());
 }
@@ -43,7 +103,8 @@ std::string read_whole(const std::string& path) {
     content << std::cin.rdbuf();
     return content.str();
   }
-  if (std::filesystem::is_directory(path))
+  std::error_code none;
+  if (std::filesystem::is_directory(path, none))
     throw Error(ErrorCode::file_missing, fmt::format("{}: is a folder; name a file in it", path));
   std::ifstream in(path, std::ios::binary);
   if (!in)

@@ -6,14 +6,15 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <filesystem>
 #include <fstream>
-#include <limits>
 
 #include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
 #include "brace/io/json.hpp"
 #include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
+#include "io/json_reader.hpp"
 #include "io/json_values.hpp"
 
 namespace brace {
@@ -39,10 +40,11 @@ std::string_view word_of(const std::pair<T, std::string_view> (&table)[N], T val
 }
 
 template <class T, std::size_t N>
-T value_of(const std::pair<T, std::string_view> (&table)[N], const std::string& word) {
+T value_of(const std::pair<T, std::string_view> (&table)[N], const JsonReader& field) {
+  const std::string word = field.text();
   for (const auto& [value, known] : table)
     if (known == word) return value;
-  throw std::invalid_argument(fmt::format("'{}' is not a known word", word));
+  field.refuse(fmt::format("holds '{}', which is not a known word", word));
 }
 
 constexpr std::pair<FitStatus, std::string_view> kStatuses[] = {{FitStatus::failed, "failed"},
@@ -50,10 +52,6 @@ constexpr std::pair<FitStatus, std::string_view> kStatuses[] = {{FitStatus::fail
                                                                 {FitStatus::boundary, "boundary"}};
 constexpr std::pair<ErrorKind, std::string_view> kErrors[] = {
     {ErrorKind::robust, "robust"}, {ErrorKind::hessian, "hessian"}, {ErrorKind::opg, "opg"}};
-
-std::optional<double> maybe(const Json& value) {
-  return value.is_null() ? std::nullopt : std::optional(value.get<double>());
-}
 
 Json of_series(const Series& s) {
   Json values = Json::array(), dates = Json::array();
@@ -68,6 +66,20 @@ Json of_series(const Series& s) {
     for (const double v : c.values) column.push_back(std::isnan(v) ? Json(nullptr) : Json(v));
     companions.push_back({{"name", c.name}, {"values", std::move(column)}});
   }
+  Json provenance = nullptr;
+  if (s.provenance) {
+    Json last = Json::array();
+    for (std::size_t i = 0; i < s.provenance->values.size(); ++i)
+      last.push_back(
+          {{"date",
+            s.provenance->times.empty() ? Json() : Json(format_date(s.provenance->times[i]))},
+           {"value", number(s.provenance->values[i])}});
+    provenance = {{"column", s.provenance->column},
+                  {"chain", s.provenance->chain},
+                  {"overnight", s.provenance->overnight},
+                  {"drop_zero", s.provenance->drop_zero},
+                  {"last", std::move(last)}};
+  }
   return {{"name", s.name},
           {"unit", s.unit},
           {"kind", word_of(kKinds, s.kind)},
@@ -78,98 +90,161 @@ Json of_series(const Series& s) {
           {"notes", s.account.notes},
           {"dates", std::move(dates)},
           {"values", std::move(values)},
-          {"companions", std::move(companions)}};
+          {"companions", std::move(companions)},
+          {"provenance", std::move(provenance)}};
 }
 
-Series series_from(const Json& j) {
+Timestamp date_from(const JsonReader& field) {
+  const std::optional<Timestamp> when = parse_date(field.text());
+  if (!when) field.refuse(fmt::format("holds '{}', which is not a date", field.text()));
+  return *when;
+}
+
+std::vector<double> numbers_from(const JsonReader& field, std::optional<std::size_t> count = {}) {
+  std::vector<double> out;
+  for (const JsonReader& v : field.list(count)) {
+    out.push_back(v.number_or_nan());
+    if (std::abs(out.back()) > kLargest) v.refuse(fmt::format("is beyond {}", kLargest));
+  }
+  return out;
+}
+
+// Dates that increase, one for each of `count` rows, or none at all.
+std::vector<Timestamp> dates_from(const JsonReader& field, std::size_t count) {
+  std::vector<Timestamp> out;
+  for (const JsonReader& d : field.list()) {
+    const Timestamp when = date_from(d);
+    if (!out.empty() && when <= out.back()) d.refuse("does not come after the date before it");
+    out.push_back(when);
+  }
+  if (!out.empty() && out.size() != count)
+    field.refuse(fmt::format("has {} dates for {} values", out.size(), count));
+  return out;
+}
+
+Provenance provenance_from(const JsonReader& j) {
+  Provenance out{.column = j["column"].text(),
+                 .chain = j["chain"].text(),
+                 .overnight = j["overnight"].text(),
+                 .drop_zero = j["drop_zero"].text(),
+                 .times = {},
+                 .values = {}};
+  for (const JsonReader& row : j["last"].list()) {
+    out.values.push_back(row["value"].number_or_nan());
+    if (!row["date"].is_null()) out.times.push_back(date_from(row["date"]));
+  }
+  if (!out.times.empty() && out.times.size() != out.values.size())
+    j["last"].refuse("has dates for some of its rows only");
+  return out;
+}
+
+Series series_from(const JsonReader& j) {
   Series s;
-  s.name = j.at("name");
-  s.unit = j.at("unit");
-  s.kind = value_of(kKinds, j.at("kind"));
-  s.clock = clock_from(j.at("every").get<std::string>()).value();
-  s.file = j.at("file");
-  s.account.rows_read = j.at("rows_read");
-  for (const Json& d : j.at("dropped"))
-    s.account.dropped.push_back({d.at("because"), d.at("rows")});
-  s.account.notes = j.at("notes");
-  const auto numbers = [](const Json& column) {
-    std::vector<double> out;
-    for (const Json& v : column)
-      out.push_back(maybe(v).value_or(std::numeric_limits<double>::quiet_NaN()));
-    return out;
-  };
-  s.values = numbers(j.at("values"));
+  s.name = j["name"].text();
+  s.unit = j["unit"].text();
+  s.kind = value_of(kKinds, j["kind"]);
+  const std::optional<Clock> clock = clock_from(j["every"].text());
+  if (!clock) j["every"].refuse("is not a clock");
+  s.clock = *clock;
+  s.file = j["file"].text();
+  s.account.rows_read = j["rows_read"].count();
+  for (const JsonReader& d : j["dropped"].list())
+    s.account.dropped.push_back({d["because"].text(), d["rows"].count()});
+  for (const JsonReader& note : j["notes"].list()) s.account.notes.push_back(note.text());
+  s.values = numbers_from(j["values"]);
+  if (s.present() == 0) j["values"].refuse("holds no number");
   // Files written before there were regressors have none.
-  if (j.contains("companions"))
-    for (const Json& c : j.at("companions"))
-      s.companions.push_back({c.at("name"), numbers(c.at("values"))});
-  for (const Json& d : j.at("dates")) s.times.push_back(parse_date(d.get<std::string>()).value());
+  if (j.has("companions"))
+    for (const JsonReader& c : j["companions"].list())
+      s.companions.push_back({c["name"].text(), numbers_from(c["values"], s.size())});
+  s.times = dates_from(j["dates"], s.size());
+  if (j.has("provenance") && !j["provenance"].is_null())
+    s.provenance = provenance_from(j["provenance"]);
   return s;
 }
 
-Parameter parameter_from(const Json& j) {
+Parameter parameter_from(const JsonReader& j, const std::string& name) {
   Parameter p;
-  p.name = j.at("name");
-  p.estimate = j.at("estimate");
-  p.se_hessian = maybe(j.at("se_hessian"));
-  p.se_opg = maybe(j.at("se_opg"));
-  p.se_robust = maybe(j.at("se_robust"));
-  p.se = maybe(j.at("se"));
-  p.t = maybe(j.at("t"));
-  p.p_value = maybe(j.at("p_value"));
-  p.held = j.at("held");
-  p.at_bound = j.at("at_bound");
+  p.name = j["name"].text();
+  if (p.name != name)
+    j["name"].refuse(fmt::format("is '{}', where the model line has '{}'", p.name, name));
+  p.estimate = j["estimate"].number();
+  const auto error = [&](const char* field) {
+    const std::optional<double> x = j[field].number_or_null();
+    if (x && *x < 0) j[field].refuse("is negative");
+    return x;
+  };
+  p.se_hessian = error("se_hessian");
+  p.se_opg = error("se_opg");
+  p.se_robust = error("se_robust");
+  p.se = error("se");
+  p.t = j["t"].number_or_null();
+  p.p_value = error("p_value");
+  if (p.p_value && *p.p_value > 1) j["p_value"].refuse("is above 1");
+  p.held = j["held"].flag();
+  p.at_bound = j["at_bound"].flag();
   return p;
 }
 
-WarningCode warning_from(const std::string& word) {
+WarningCode warning_from(const JsonReader& field) {
+  const std::string word = field.text();
   for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
     if (to_string(static_cast<WarningCode>(code)) == word) return static_cast<WarningCode>(code);
-  throw std::invalid_argument(fmt::format("'{}' is not a known warning", word));
+  field.refuse(fmt::format("holds '{}', which is not a known warning", word));
 }
 
-Fit fit_from(const Json& j) {
+// Symmetric, with nothing negative on its diagonal.
+Eigen::MatrixXd covariance_from(const JsonReader& field, std::size_t k) {
+  Eigen::MatrixXd out =
+      Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(k));
+  const std::vector<JsonReader> rows = field.list(k);
+  for (std::size_t r = 0; r < k; ++r) {
+    const std::vector<JsonReader> cells = rows[r].list(k);
+    for (std::size_t c = 0; c < k; ++c)
+      // Null: not known, written by versions that had no covariance there.
+      out(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) =
+          cells[c].number_or_null().value_or(0);
+    if (out(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(r)) < 0)
+      cells[r].refuse("is negative, and stands on the diagonal of a covariance");
+  }
+  const double size = out.cwiseAbs().maxCoeff();
+  if (k > 0 && (out - out.transpose()).cwiseAbs().maxCoeff() > 1e-9 * size)
+    field.refuse("is not symmetric");
+  return out;
+}
+
+Fit fit_from(const JsonReader& j) {
   KnownFit known;
-  known.model = parse_model(j.at("model").get<std::string>());
+  known.model = parse_model(j["model"].text());
   const std::vector<std::string> names = parameter_names(known.model).all();
-  for (const Json& p : j.at("parameters")) known.parameters.push_back(parameter_from(p));
-  if (known.parameters.size() != names.size())
-    throw std::invalid_argument("parameters do not fit the model line");
+  const std::vector<JsonReader> parameters = j["parameters"].list(names.size());
   for (std::size_t i = 0; i < names.size(); ++i)
-    if (known.parameters[i].name != names[i])
-      throw std::invalid_argument("parameters do not fit the model line");
-  const auto k = static_cast<Eigen::Index>(names.size());
-  known.covariance = Eigen::MatrixXd::Zero(k, k);
-  const Json& covariance = j.at("covariance");
-  for (Eigen::Index r = 0; r < k; ++r)
-    for (Eigen::Index c = 0; c < k; ++c)
-      known.covariance(r, c) =
-          covariance.at(static_cast<std::size_t>(r)).at(static_cast<std::size_t>(c));
-  known.errors = value_of(kErrors, j.at("errors"));
-  const Json& c = j.at("convergence");
-  known.convergence = {.status = value_of(kStatuses, c.at("status")),
-                       .why = c.at("why"),
-                       .gradient_norm = maybe(c.at("gradient_norm")),
-                       .iterations = c.at("iterations"),
-                       .evaluations = c.at("evaluations"),
-                       .starts = c.at("starts")};
-  known.presample = j.at("presample").get<double>();
+    known.parameters.push_back(parameter_from(parameters[i], names[i]));
+  known.covariance = covariance_from(j["covariance"], names.size());
+  known.errors = value_of(kErrors, j["errors"]);
+  const JsonReader c = j["convergence"];
+  known.convergence = {.status = value_of(kStatuses, c["status"]),
+                       .why = c["why"].text(),
+                       .gradient_norm = c["gradient_norm"].number_or_null(),
+                       .iterations = static_cast<int>(c["iterations"].count(1u << 30)),
+                       .evaluations = static_cast<int>(c["evaluations"].count(1u << 30)),
+                       .starts = static_cast<int>(c["starts"].count(1u << 30))};
+  known.presample = j["presample"].number();
   // Files written before the exact likelihood hold conditional fits.
-  known.likelihood = j.value("likelihood", "conditional") == "exact" ? LikelihoodKind::exact
-                                                                     : LikelihoodKind::conditional;
-  for (const Json& w : j.at("warnings"))
-    known.warnings.push_back(
-        {warning_from(w.at("code").get<std::string>()), w.at("text").get<std::string>()});
-  Fit fit = restore(std::move(known), std::make_shared<Series>(series_from(j.at("series"))));
-  const Json& state = j.at("state");
+  known.likelihood = j.has("likelihood") && j["likelihood"].text() == "exact"
+                         ? LikelihoodKind::exact
+                         : LikelihoodKind::conditional;
+  for (const JsonReader& w : j["warnings"].list())
+    known.warnings.push_back({warning_from(w["code"]), w["text"].text()});
+  Fit fit = restore(std::move(known), std::make_shared<Series>(series_from(j["series"])));
+  const JsonReader state = j["state"];
   const auto agrees = [](double got, double stored) {
     return std::abs(got - stored) <= kStateTolerance * (1 + std::abs(stored));
   };
   if (fit.variances.empty() || !fit.log_likelihood ||
-      !agrees(fit.variances.back() / state.at("variance").get<double>(), 1) ||
-      !agrees(*fit.log_likelihood, state.at("log_likelihood")))
-    throw std::invalid_argument(
-        "its data and parameters do not reproduce its last state: it was changed by hand");
+      !agrees(fit.variances.back() / state["variance"].number(), 1) ||
+      !agrees(*fit.log_likelihood, state["log_likelihood"].number()))
+    state.refuse("is not what its data and parameters give: the file was changed by hand");
   return fit;
 }
 
@@ -209,7 +284,9 @@ void save_model(const Fit& fit, const std::string& path) {
 }
 
 bool is_saved_model(const std::string& path) {
-  if (path == "-") return false;
+  std::error_code none;
+  // What is read once only, such as a pipe, must not be looked into first.
+  if (path == "-" || !std::filesystem::is_regular_file(path, none)) return false;
   std::ifstream in(path, std::ios::binary);
   std::string head(200, '\0');
   in.read(head.data(), static_cast<std::streamsize>(head.size()));
@@ -227,19 +304,17 @@ Fit load_model(const std::string& path) {
                              path, why));
   };
   try {
-    const Json j = Json::parse(content);
-    if (!j.is_object() || j.value("format", "") != kFormat)
+    const Json parsed = Json::parse(content, nullptr, /*allow_exceptions=*/false);
+    if (parsed.is_discarded()) throw std::invalid_argument("it is not JSON, or was cut off");
+    const JsonReader j(parsed);
+    if (!j.has("format") || j["format"].text() != kFormat)
       throw std::invalid_argument(R"(no "format": "brace-model")");
-    if (j.at("version") != kVersion)
+    if (j["version"].count() != kVersion)
       throw std::invalid_argument(
-          fmt::format("version {}, this program reads {}", j.at("version").dump(), kVersion));
+          fmt::format("version {}, this program reads {}", j["version"].count(), kVersion));
     return fit_from(j);
-  } catch (const Json::exception& e) {
-    throw refuse(e.what());
   } catch (const std::invalid_argument& e) {
     throw refuse(e.what());
-  } catch (const std::bad_optional_access&) {
-    throw refuse("a date or a clock cannot be read");
   }
 }
 

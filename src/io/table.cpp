@@ -12,10 +12,12 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/series/split.hpp"
 #include "io/date_reader.hpp"
 #include "io/encoding.hpp"
 #include "io/number_reader.hpp"
 #include "io/rows.hpp"
+#include "io/zone.hpp"
 
 namespace brace {
 namespace {
@@ -111,6 +113,7 @@ class TableBuilder : public RowSink {
     for (const auto& [because, rows] : dropped_) table_.account.drop(rows, because);
     take_dates();
     turn_round_if_newest_first();
+    leave_zone();
     drop_outside_window();
     drop_without_trading();
     drop_flat_bars();
@@ -121,6 +124,7 @@ class TableBuilder : public RowSink {
                   fmt::format("{}: no row is left{}", path_,
                               rows_read_ == 0 ? "; it needs rows of data" : left_out()));
     table_.clock = options_.every.value_or(infer_clock(table_.times));
+    add_absent_rows();
     return std::move(table_);
   }
 
@@ -236,6 +240,12 @@ class TableBuilder : public RowSink {
     return std::any_of(cells.begin(), cells.end(), looks_like_date);
   }
 
+  // Whole numbers of four digits, each later than the one before it, or each earlier.
+  bool holds_years(std::size_t c) const {
+    const std::vector<std::string_view> cells = cells_of(c);
+    return !cells.empty() && std::all_of(cells.begin(), cells.end(), looks_like_year);
+  }
+
   bool is_numeric(std::size_t c) const {
     const auto cells = cells_of(c);
     const auto numbers = static_cast<std::size_t>(
@@ -248,6 +258,8 @@ class TableBuilder : public RowSink {
     if (!options_.date.empty()) return column(options_.date);
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (options_.date_format.empty() && reads_as_dates(c)) return c;
+    for (std::size_t c = 0; c < names_.size(); ++c)
+      if (options_.date_format.empty() && lower(names_[c]) == "year" && holds_years(c)) return c;
     // A column that is called a date and does not read as one is a mistake, not a value; and with a
     // form given the dates are expected.
     const std::set<std::string> called{"date", "day", "time", "timestamp", "datetime", "month"};
@@ -571,7 +583,10 @@ class TableBuilder : public RowSink {
   }
 
   void drop_without_trading() {
-    if (zero_) drop_where(names_[*zero_] + " is 0", [&](std::size_t i) { return zeros_[i] != 0; });
+    if (!zero_) return;
+    for (std::size_t i = 0; i < table_.times.size(); ++i)
+      if (zeros_[i] != 0) not_traded_.push_back(table_.times[i]);
+    drop_where(names_[*zero_] + " is 0", [&](std::size_t i) { return zeros_[i] != 0; });
   }
 
   void drop_flat_bars() {
@@ -581,10 +596,33 @@ class TableBuilder : public RowSink {
     };
     const auto &open = at(table_.open), &high = at(table_.high), &low = at(table_.low),
                &close = at(table_.close);
-    drop_where("flat at the last close", [&](std::size_t i) {
+    const auto flat = [&](std::size_t i) {
       return i > 0 && high[i] == low[i] && open[i] == high[i] && close[i] == high[i] &&
              close[i] == close[i - 1];
+    };
+    for (std::size_t i = 0; i < table_.times.size(); ++i)
+      if (flat(i)) not_traded_.push_back(table_.times[i]);
+    std::sort(not_traded_.begin(), not_traded_.end());
+    drop_where("flat at the last close", flat);
+  }
+
+  void leave_zone() {
+    if (options_.zone.empty() || table_.times.empty()) return;
+    table_.account.notes.push_back(from_local(table_.times, options_.zone));
+  }
+
+  // Dates that the clock has and the file has not, but for those of rows that were dropped.
+  void add_absent_rows() {
+    if (options_.absent == Absent::keep || table_.times.empty()) return;
+    AbsentDates absent = absent_dates(learn_calendar(table_.times, table_.clock), table_.times);
+    std::erase_if(absent.places, [&](const AbsentDates::Place& place) {
+      return std::binary_search(not_traded_.begin(), not_traded_.end(), place.when);
     });
+    if (absent.places.empty() || !(absent.trusted || options_.absent == Absent::missing)) return;
+    std::vector<std::vector<double>*> columns;
+    for (Column& column : table_.columns) columns.push_back(&column.values);
+    add_missing_rows(absent.places, table_.times, columns);
+    table_.account.notes.push_back(words_of_added(absent.places.size(), table_.clock));
   }
 
   // The same row twice, as files that were glued together have it.
@@ -598,6 +636,15 @@ class TableBuilder : public RowSink {
     });
   }
 
+  // The local clock goes through an hour twice when summer time ends.
+  std::string hint_of_zone(Timestamp before, Timestamp now) const {
+    const bool within_day = now != std::chrono::floor<std::chrono::days>(now);
+    return within_day && before - now <= std::chrono::hours(1) && options_.zone.empty()
+               ? ", or name the zone of local times with --zone, such as --zone Europe/Berlin, "
+                 "where its clock steps back"
+               : "";
+  }
+
   void require_order() const {
     const std::vector<Timestamp>& t = table_.times;
     for (std::size_t i = 1; i < t.size(); ++i)
@@ -607,7 +654,7 @@ class TableBuilder : public RowSink {
                                 text::count(row_numbers_[i]), names_[*date_], format_date(t[i]),
                                 format_date(t[i - 1]),
                                 t[i] == t[i - 1] ? "keep one row a date" : "sort the rows by date",
-                                hint_of_series()));
+                                hint_of_zone(t[i - 1], t[i]) + hint_of_series()));
   }
 
   const std::string& path_;
@@ -631,6 +678,7 @@ class TableBuilder : public RowSink {
   std::size_t rows_read_ = 0;
   std::vector<std::uint32_t> row_numbers_;  // of the rows kept
   std::vector<char> zeros_;
+  std::vector<Timestamp> not_traded_;  // of rows dropped because nothing was traded
   std::vector<std::pair<std::string, std::size_t>> dropped_;
   std::vector<std::string> notes_;
   Table table_;

@@ -153,7 +153,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
       if (error) *error /= 2 * sd;
       line += fmt::format("; {} {}{}{}", what, with_error(text::significant(sd, 3), error),
                           fit.series->unit.empty() ? "" : " ", unit_of(fit));
-      if (const auto year = periods_per_year(fit.series->clock))
+      if (const auto year = fit.series->rows_per_year())
         line += fmt::format(", {} a year", text::significant(sd * std::sqrt(*year), 3));
     };
     if (fit.unconditional_variance)

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 #include <ostream>
 
 #include "base/missing.hpp"
@@ -260,20 +261,20 @@ int season_length(const Series& series) {
     case Clock::week: return 52;
     case Clock::day: return 7;
     case Clock::business_day: return 5;
+    case Clock::minute:
     case Clock::hour: {
-      const Calendar calendar = learn_calendar(series.times, Clock::hour);
+      const Calendar calendar = learn_calendar(series.times, series.clock);
       // The commonest length of a day in session.
-      std::array<int, 25> days{};
-      for (unsigned w = 0; w < 7; ++w) {
-        const auto first = calendar.session.begin() + static_cast<std::ptrdiff_t>(24) * w;
-        if (!calendar.session.empty())
-          ++days[static_cast<std::size_t>(std::count(first, first + 24, true))];
-      }
-      days[0] = 0;
-      return calendar.session.empty()
-                 ? 24
-                 : static_cast<int>(std::max_element(days.begin(), days.end()) - days.begin());
+      std::map<std::size_t, int> days;
+      for (const std::vector<int>& slots : calendar.session)
+        if (!slots.empty()) ++days[slots.size()];
+      const auto commonest =
+          std::max_element(days.begin(), days.end(),
+                           [](const auto& a, const auto& b) { return a.second < b.second; });
+      return static_cast<int>(commonest == days.end() ? std::size_t(86400 / calendar.step.count())
+                                                      : commonest->first);
     }
+    case Clock::year:
     case Clock::row: break;
   }
   return 0;
@@ -283,8 +284,9 @@ Decomposition decompose(const Series& series, const DecompositionOptions& option
   Decomposition out;
   // A place in the period is a place in the year only while no row is skipped. Hours and business
   // days have pauses of their own.
-  const bool keeps_step = series.clock == Clock::hour || series.clock == Clock::business_day;
-  out.series = keeps_step ? series : with_skipped_rows(series);
+  const bool keeps_step = series.clock == Clock::hour || series.clock == Clock::minute ||
+                          series.clock == Clock::business_day;
+  out.series = keeps_step ? series : with_absent_rows(series, /*whatever_the_clock=*/true);
   const Series& rows = out.series;
   out.method = options.method;
   out.period = options.period > 0 ? options.period : season_length(rows);

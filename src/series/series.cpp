@@ -37,6 +37,11 @@ std::size_t Series::present() const {
       std::count_if(values.begin(), values.end(), [](double v) { return !std::isnan(v); }));
 }
 
+std::optional<double> Series::rows_per_year() const {
+  const bool within_day = clock == Clock::hour || clock == Clock::minute;
+  return within_day ? periods_per_year(learn_calendar(times, clock)) : periods_per_year(clock);
+}
+
 std::string Series::when(std::size_t i) const {
   return i < times.size() ? format_date(times[i]) : fmt::format("row {}", text::count(i + 1));
 }

@@ -25,10 +25,12 @@ long period_number(Clock clock, Timestamp when) {
   const long month = 12L * static_cast<int>(date.year()) +
                      static_cast<int>(static_cast<unsigned>(date.month())) - 1;
   switch (clock) {
+    case Clock::minute: return floor<std::chrono::minutes>(when).time_since_epoch().count();
     case Clock::hour: return floor<std::chrono::hours>(when).time_since_epoch().count();
     case Clock::week: return floor<std::chrono::weeks>(day - days(4)).time_since_epoch().count();
     case Clock::month: return month;
     case Clock::quarter: return month / 3;
+    case Clock::year: return month / 12;
     case Clock::day:
     case Clock::business_day: return day.time_since_epoch().count();
     case Clock::row: break;
@@ -132,34 +134,52 @@ Split split(const Series& series, const HoldOut& hold_out) {
   return {rows_between(series, 0, training), rows_between(series, training, series.size())};
 }
 
-Series with_skipped_rows(const Series& series) {
-  const Calendar calendar = learn_calendar(series.times, series.clock);
-  const std::vector<IrregularStep> steps = irregular_steps(calendar, series.times);
-  Series out = series;
-  out.keep_rows(0, 0);
-  std::size_t from = 0, added = 0;
-  const auto copy_to = [&](std::size_t to) {
-    for (; from < to; ++from) {
-      if (!series.times.empty()) out.times.push_back(series.times[from]);
-      out.values.push_back(series.values[from]);
-      for (std::size_t c = 0; c < out.companions.size(); ++c)
-        out.companions[c].values.push_back(series.companions[c].values[from]);
-    }
-  };
-  for (const IrregularStep& step : steps) {
-    copy_to(step.index);
-    for (const Timestamp when : dates_after(calendar, series.times[step.index - 1], step.skipped)) {
-      if (when >= series.times[step.index]) break;
-      out.times.push_back(when);
-      out.values.push_back(kNaN);
-      for (Companion& companion : out.companions) companion.values.push_back(kNaN);
-      ++added;
-    }
+namespace {
+
+// The values with a missing one at each place.
+std::vector<double> spread_out(const std::vector<double>& values,
+                               std::span<const AbsentDates::Place> places) {
+  std::vector<double> out;
+  out.reserve(values.size() + places.size());
+  std::size_t from = 0;
+  for (const AbsentDates::Place& place : places) {
+    for (; from < place.before; ++from) out.push_back(values[from]);
+    out.push_back(kNaN);
   }
-  copy_to(series.size());
-  if (added > 0)
-    out.account.notes.push_back(fmt::format("{} that the file skips taken as missing",
-                                            text::plural(added, "date", "dates")));
+  out.insert(out.end(), values.begin() + static_cast<std::ptrdiff_t>(from), values.end());
+  return out;
+}
+
+}  // namespace
+
+void add_missing_rows(std::span<const AbsentDates::Place> places, std::vector<Timestamp>& times,
+                      std::span<std::vector<double>* const> columns) {
+  std::vector<Timestamp> out;
+  out.reserve(times.size() + places.size());
+  std::size_t from = 0;
+  for (const AbsentDates::Place& place : places) {
+    for (; from < place.before; ++from) out.push_back(times[from]);
+    out.push_back(place.when);
+  }
+  out.insert(out.end(), times.begin() + static_cast<std::ptrdiff_t>(from), times.end());
+  times = std::move(out);
+  for (std::vector<double>* column : columns) *column = spread_out(*column, places);
+}
+
+std::string words_of_added(std::size_t rows, Clock clock) {
+  const std::string noun(period_noun(clock));
+  return fmt::format("{} that the file has not {} added as missing",
+                     text::plural(rows, noun, noun + "s"), rows == 1 ? "was" : "were");
+}
+
+Series with_absent_rows(const Series& series, bool whatever_the_clock) {
+  const AbsentDates absent = absent_dates(learn_calendar(series.times, series.clock), series.times);
+  if (absent.places.empty() || !(absent.trusted || whatever_the_clock)) return series;
+  Series out = series;
+  std::vector<std::vector<double>*> columns{&out.values};
+  for (Companion& companion : out.companions) columns.push_back(&companion.values);
+  add_missing_rows(absent.places, out.times, columns);
+  out.account.notes.push_back(words_of_added(absent.places.size(), series.clock));
   return out;
 }
 
@@ -192,7 +212,7 @@ Series regroup(const Series& series, Clock to, Aggregate how) {
   if (4 * last < 3 * usual)
     out.account.notes.push_back(fmt::format(
         "the last {} holds {} of about {} rows: perhaps unfinished", period_noun(to), last, usual));
-  return out;
+  return with_absent_rows(out);
 }
 
 Bars bars_of(const Series& series, Clock to) {

@@ -25,6 +25,7 @@ enum class WarningCode {
   flat_bars,             // candles that only repeat the last close
   impossible_bar,        // a high below its low, open or close
   clock_irregular,       // dates that the clock should have and the file has not
+  overnight_returns,     // returns over a session's pause among those within it
   variance_ignored,      // mean terms judged before the variance is modelled
   not_converged,         // the numbers are not estimates
   no_fourth_moment,      // the shock law has no finite fourth moment

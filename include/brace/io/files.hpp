@@ -9,9 +9,14 @@
 
 namespace brace {
 
-// Writes `content` to `path` so that a reader sees the old file or the new one, never a part.
-// Throws Error (cannot_write); nothing is left behind then.
+// Writes `content` to `path` so that a reader sees the old file or the new one, never a part. A
+// symbolic link is followed, and what is no file (a device, a pipe) is written through. Throws
+// Error (cannot_write); nothing is left behind then.
 void write_whole(const std::string& path, std::string_view content);
+
+// Takes away the temporary files that are being written, on the way out of a signal: it may be
+// called from a handler.
+void remove_temporaries() noexcept;
 
 // The content of a file, or of standard input for "-". Throws Error (file_missing).
 [[nodiscard]] std::string read_whole(const std::string& path);

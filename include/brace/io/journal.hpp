@@ -17,9 +17,11 @@ namespace brace {
 class BacktestJournal {
  public:
   // Reads what is there; a last line that was cut off is left out. `setup` says all that the
-  // records depend on. Throws Error (bad_option) where the file was written under another setup,
-  // naming both, and (cannot_write).
-  BacktestJournal(std::string path, const std::string& setup);
+  // records depend on but for the data, of which the file holds a digest by rows. Throws Error
+  // (bad_option) where the file was written under another setup, naming both, or on other data,
+  // naming the first date that differs; for a record that is none, naming line and field; and
+  // (cannot_write).
+  BacktestJournal(std::string path, const std::string& setup, const Series& data);
 
   [[nodiscard]] const std::vector<BacktestRecord>& known() const { return known_; }
   void add(const BacktestRecord& record);

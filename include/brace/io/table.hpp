@@ -15,6 +15,13 @@
 
 namespace brace {
 
+// What becomes of dates that the clock has and the file has not (absent_dates).
+enum class Absent {
+  automatic,  // rows with missing values where the clock can be trusted
+  keep,       // they stay absent
+  missing,    // rows with missing values whatever the clock
+};
+
 // Columns are given by name, by name in another case, or by position (1 is the first).
 struct ReadOptions {
   // ---- Which columns ----
@@ -59,6 +66,10 @@ struct ReadOptions {
 
   // The clock; empty infers it from the dates.
   std::optional<Clock> every{};
+  Absent absent = Absent::automatic;
+  // The zone that times of day are local to, such as "Europe/Berlin": they are turned to UTC where
+  // rows go on through a change of its clocks, and kept as written elsewhere.
+  std::string zone{};
 
   // Of an SQLite database: the query whose rows are read. Empty reads CSV.
   std::string query{};

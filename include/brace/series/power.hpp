@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-// The power that makes a positive series' spread even (Box and Cox 1964), its transform and inverse.
+// The power that makes a positive series' spread even (Box and Cox 1964), its transform and
+// inverse.
 //
 //   brace::PowerEstimate best = brace::estimate_power(prices);
-//   double y = brace::power_transform(x, best.power);   // back: brace::power_inverse(y, best.power)
+//   double y = brace::power_transform(x, best.power);   // back: brace::power_inverse(y,
+//   best.power)
 #pragma once
 
 #include "brace/series/series.hpp"

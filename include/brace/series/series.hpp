@@ -44,6 +44,18 @@ struct Companion {
   std::vector<double> values;
 };
 
+// How a series came from a column of a file, so that rows that come later can be made in the same
+// way (apps: brace update).
+struct Provenance {
+  std::string column;
+  std::string chain;              // its transforms as parse_chain reads them, estimates filled in
+  std::string overnight{"keep"};  // returns over a pause: "keep", "mark" or "drop"
+  std::string drop_zero;          // a column: rows where it is 0 were dropped
+  // The column's last rows, as many as the chain reaches back.
+  std::vector<Timestamp> times;
+  std::vector<double> values;
+};
+
 // Values beyond it are refused, since their squares are no numbers.
 inline constexpr double kLargest = 1e100;
 
@@ -59,6 +71,7 @@ struct Series {
   // Where the values came from; empty for series made in code.
   std::string file;
   Account account;
+  std::optional<Provenance> provenance;
 
   [[nodiscard]] std::size_t size() const { return values.size(); }
   [[nodiscard]] std::size_t present() const;
@@ -78,6 +91,9 @@ struct Series {
 
   // "row": the noun for one observation's period, as in "percent a day".
   [[nodiscard]] std::string_view period() const { return period_noun(clock); }
+
+  // Rows a year, by the clock and its session; empty where there is no clock.
+  [[nodiscard]] std::optional<double> rows_per_year() const;
 };
 
 // A series without dates.

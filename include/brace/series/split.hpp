@@ -6,6 +6,7 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -36,10 +37,15 @@ struct Split {
 [[nodiscard]] std::size_t rows_held_out(const Series& series, const HoldOut& hold_out);
 [[nodiscard]] Split split(const Series& series, const HoldOut& hold_out);
 
-// The series with a row, its value missing, for each date that its calendar skips, so that rows
-// keep step with the seasons. Series that skip nothing, and those of Clock::row, come back as they
-// are.
-[[nodiscard]] Series with_skipped_rows(const Series& series);
+// The series with a row, its value missing, for each date that its calendar has and it has not
+// (absent_dates), so that rows keep step with lags and seasons; the account says how many. Where
+// the clock cannot be trusted the series comes back as it is, unless `whatever_the_clock`.
+[[nodiscard]] Series with_absent_rows(const Series& series, bool whatever_the_clock = false);
+// The same for dates and columns of equal length.
+void add_missing_rows(std::span<const AbsentDates::Place> places, std::vector<Timestamp>& times,
+                      std::span<std::vector<double>* const> columns);
+// "5 months that the file has not were added as missing".
+[[nodiscard]] std::string words_of_added(std::size_t rows, Clock clock);
 
 enum class Aggregate {
   last,  // the last value present: prices
