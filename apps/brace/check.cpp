@@ -11,6 +11,10 @@ namespace brace::app {
 namespace {
 
 int run_check(const Options& o) {
+  if (!o.roots.empty() && !is_saved_model(o.file) && arma_terms(canonical(model_of(o))) == 0)
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format("--roots: '{}' has no ARMA terms, so it has no roots to draw", o.model));
   const Fit fit = load_or_fit(o);
   const Check checked = check(fit, {.lags = lag_count(o), .period = o.period});
   if (o.json) {

@@ -219,7 +219,8 @@ void add_forecast(CLI::App& app, Options& o, Run& run) {
       ->group(group);
   c->add_option("--start-volatility", o.start_volatility,
                 "volatility of the first step, whatever the past says: a scenario")
-      ->check(CLI::PositiveNumber)
+      ->check(CLI::Range(1e-50, 1e50))
+      ->option_text("NUMBER")
       ->group(group);
   c->add_option("--refits", o.refits, "made series that --method refit fits (default: 400)")
       ->group(group);

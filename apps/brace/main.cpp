@@ -1,13 +1,98 @@
 // SPDX-License-Identifier: Apache-2.0
 // The tool: reads the command line, runs one command, turns errors into a line on stderr and an
 // exit status.
+#include <csignal>
 #include <cstdio>
 #include <exception>
+#include <filesystem>
 #include <iostream>
+#include <new>
+#include <system_error>
 
+#include "brace/io/files.hpp"
 #include "options.hpp"
+#include "visible.hpp"
 
 namespace {
+
+// Temporary files go with the program, however it ends.
+void end_by_signal(int signal) {
+  brace::remove_temporaries();
+  std::signal(signal, SIG_DFL);
+  std::raise(signal);
+}
+
+// Whole numbers are decimal: "010" is ten, and "0x10" is none.
+void read_whole_numbers_as_decimal(CLI::App& app) {
+  for (CLI::App* command : app.get_subcommands({}))
+    for (CLI::Option* option : command->get_options())
+      if (option->get_type_name() == "INT" || option->get_type_name() == "UINT" ||
+          option->get_type_name() == "N")
+        option->transform(CLI::Validator(
+            [](std::string& text) -> std::string {
+              const std::size_t sign = text.starts_with('-') || text.starts_with('+') ? 1 : 0;
+              if (text.size() == sign ||
+                  text.find_first_not_of("0123456789", sign) != std::string::npos)
+                return "'" + text + "' is not a whole number";
+              const std::size_t first =
+                  std::min(text.find_first_not_of('0', sign), text.size() - 1);
+              text = (text.starts_with('-') ? "-" : "") + text.substr(first);
+              return "";
+            },
+            "", ""));
+}
+
+// A call that cannot succeed is refused before anything is computed.
+void refuse_hopeless(const brace::app::Options& o) {
+  using brace::Error, brace::ErrorCode;
+  namespace fs = std::filesystem;
+  std::error_code none;
+  for (const auto& [option, path] :
+       {std::pair{"--chart", &o.chart}, {"--shape", &o.shape}, {"--roots", &o.roots}}) {
+    const std::string ending = fs::path(*path).extension().string();
+    if (!path->empty() && ending != ".png" && ending != ".svg" && ending != ".pdf")
+      throw Error(ErrorCode::bad_option,
+                  std::string(option) + " " + *path + ": the name must end in .png, .svg or .pdf");
+  }
+  for (const std::string* path : {&o.chart, &o.shape, &o.roots, &o.out, &o.save, &o.journal}) {
+    if (path->empty()) continue;
+    const fs::path folder = fs::path(*path).parent_path();
+    if (fs::is_directory(*path, none) || (!folder.empty() && !fs::is_directory(folder, none)))
+      throw Error(
+          ErrorCode::cannot_write,
+          *path + ": cannot be written (" +
+              (fs::is_directory(*path, none) ? "it is a folder" : "there is no such folder") +
+              "); name a file in a folder that exists");
+    const bool may_replace = path == &o.save && !o.newer.empty();  // update writes over its model
+    for (const std::string* input : {&o.file, &o.newer, &o.future})
+      if (!input->empty() && !may_replace && fs::is_regular_file(*path, none) &&
+          fs::equivalent(*path, *input, none))
+        throw Error(ErrorCode::bad_option,
+                    *path + ": is what is read, and would be lost; name another file");
+  }
+}
+
+// A name without end, such as a path of thousands of letters, is told by its ends.
+std::string with_long_words_cut(const std::string& message) {
+  constexpr std::size_t kLongest = 100, kHead = 60, kTail = 30;
+  std::string out;
+  for (std::size_t at = 0; at < message.size();) {
+    const std::size_t end = std::min(message.find_first_of(" \n", at), message.size());
+    const std::string word = message.substr(at, end - at);
+    out += word.size() <= kLongest
+               ? word
+               : word.substr(0, kHead) + ".." + word.substr(word.size() - kTail);
+    if (end < message.size()) out += message[end];
+    at = end + 1;
+  }
+  return out;
+}
+
+int unexpected(const char* what, const char* mend) {
+  // Not through a stream, which may be what failed.
+  std::fprintf(stderr, "brace: %s%s\n", what, mend);
+  return 1;
+}
 
 // "'inspct' is not a command (did you mean 'inspect'?)" where the first word is none.
 std::optional<std::string> unknown_command(const CLI::App& app, int argc, char** argv) {
@@ -49,6 +134,7 @@ int run_tool(int argc, char** argv) {
   brace::app::add_simulate(app, options, run);
   brace::app::add_demo(app, options, run);
 
+  read_whole_numbers_as_decimal(app);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
@@ -58,10 +144,16 @@ int run_tool(int argc, char** argv) {
     return 2;
   }
   try {
-    return run(options);
+    refuse_hopeless(options);
+    const int status = run(options);
+    std::cout.flush();
+    if (!std::cout)
+      throw brace::Error(brace::ErrorCode::cannot_write,
+                         "standard output: cannot be written; it is closed, or the disk is full");
+    return status;
   } catch (const brace::Error& error) {
     // A second line points at something in the first: both move by the same prefix.
-    std::string message = error.what();
+    std::string message = with_long_words_cut(error.what());
     for (auto at = message.find('\n'); at != std::string::npos; at = message.find('\n', at + 1))
       message.insert(at + 1, "       ");
     std::cerr << "brace: " << message << '\n';
@@ -72,12 +164,21 @@ int run_tool(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, end_by_signal);
+  // What a file or a model calls itself reaches the terminal as text, never as a command to it.
+  const brace::app::VisibleOnly out(std::cout), err(std::cerr);
   try {
     return run_tool(argc, argv);
+  } catch (const std::filesystem::filesystem_error& error) {
+    return unexpected(
+        error.path1().string().substr(0, 120).c_str(),
+        (": cannot be reached (" + error.code().message() + "); check the name").c_str());
+  } catch (const std::bad_alloc&) {
+    return unexpected("memory ran out", "; give fewer rows, draws or models at once");
+  } catch (const std::system_error& error) {
+    return unexpected(error.what(), "; the system refused it: try --threads 1");
   } catch (const std::exception& error) {
-    // Not through a stream, which may be what failed.
-    std::fprintf(stderr, "brace: unexpected: %s; please report this with the command\n",
-                 error.what());
-    return 1;
+    return unexpected((std::string("unexpected: ") + error.what()).c_str(),
+                      "; please report this with the command");
   }
 }

@@ -340,7 +340,10 @@ Provenance provenance_of(const Options& o, const Loaded& data) {
 
 }  // namespace
 
-Loaded load(const Options& o, bool with_bars) {
+namespace {
+
+// The series of the file as it stands.
+Loaded read_level(const Options& o, bool with_bars) {
   if (is_saved_model(o.file))
     throw Error(
         ErrorCode::bad_option,
@@ -368,7 +371,20 @@ Loaded load(const Options& o, bool with_bars) {
   }
   refuse_impossible_bars(data);
   judge_clock(data);
+  return data;
+}
 
+}  // namespace
+
+Loaded load(const Options& o, bool with_bars) {
+  return made_of(o, read_level(o, with_bars));
+}
+
+Series level_of(const Options& o) {
+  return read_level(o, false).level;
+}
+
+Loaded made_of(const Options& o, Loaded data) {
   const std::size_t n = data.level.size();
   const std::size_t held_out =
       o.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.hold_out));

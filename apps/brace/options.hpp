@@ -85,6 +85,9 @@ struct Loaded {
   std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold
 };
 [[nodiscard]] Loaded load(const Options& o, bool with_bars = false);
+// The two halves of it: the series of the file, and what the options make of one.
+[[nodiscard]] Series level_of(const Options& o);
+[[nodiscard]] Loaded made_of(const Options& o, Loaded data);
 // The file's warnings after those of what was found in it.
 template <class Result>
 [[nodiscard]] Result with_warnings_of(const Loaded& data, Result result) {

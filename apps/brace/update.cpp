@@ -3,36 +3,207 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <filesystem>
 #include <iostream>
+#include <memory>
 
 #include "options.hpp"
 
 namespace brace::app {
 namespace {
 
-// The rows of the new file that follow the model's last one, as returns where the model has them.
-Series rows_since(const Fit& fit, const Options& o) {
-  Options newer = o;
-  newer.file = o.newer;
-  const Series values = load(newer).values;
-  const Series window = fit.window();
-  if (values.kind != window.kind)
-    throw Error(ErrorCode::bad_option,
-                fmt::format("{}: these rows are not of the kind that the model was fitted to; give "
-                            "--returns and --unit as then",
-                            o.newer));
+[[noreturn]] void refuse(const Options& o, const std::string& what) {
+  throw Error(ErrorCode::bad_option, fmt::format("{}: {}", o.newer, what));
+}
+
+void require_same_kind(const Options& o, const Series& window, const Series& values) {
+  if (values.kind != window.kind || values.unit != window.unit)
+    refuse(
+        o,
+        "these rows are not of the kind or unit that the model was fitted to; give --returns and "
+        "--unit as then");
   if (window.times.empty() != values.times.empty())
-    throw Error(ErrorCode::bad_option,
-                fmt::format("{}: the model's rows {} dates, and these {}", o.newer,
-                            window.times.empty() ? "have no" : "have",
-                            values.times.empty() ? "have none" : "have them"));
+    refuse(o, fmt::format("the model's rows {} dates, and these {}",
+                          window.times.empty() ? "have no" : "have",
+                          values.times.empty() ? "have none" : "have them"));
+}
+
+// The options that made the model's rows; what is typed again must say the same.
+Options as_then(const Options& o, const Series& window, const Provenance& made) {
+  Options then = o;
+  then.file = o.newer;
+  const auto same = [&](const char* option, std::string& typed, const std::string& kept,
+                        const std::string& none = "") {
+    if (typed != none && typed != kept)
+      refuse(o, fmt::format("{} {} is asked for, and the model was fitted {}", option, typed,
+                            kept == none ? "without it" : fmt::format("with {}", kept)));
+    typed = kept;
+  };
+  same("--value", then.read.value, made.column);
+  same("--drop-zero", then.read.drop_zero, made.drop_zero);
+  same("--overnight", then.overnight, made.overnight, "keep");
+  std::string chain, returns = "none";
+  for (const Transform& link : parse_chain(made.chain)) {
+    if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
+        std::holds_alternative<Window>(link))
+      refuse(o, fmt::format("the model's rows were made by '{}', whose numbers belong to the rows "
+                            "they were estimated from; fit the model again",
+                            to_string(link)));
+    if (chain.empty() && returns == "none" && std::holds_alternative<LogReturn>(link))
+      returns = "log";
+    else if (chain.empty() && returns == "none" && std::holds_alternative<SimpleReturn>(link))
+      returns = "simple";
+    else
+      chain += (chain.empty() ? "" : " ") + to_string(link);
+  }
+  same("--returns", then.returns, returns, "none");
+  if (!o.transform.empty()) same("--transform", then.transform, chain);
+  then.transform = chain;
+  if (!window.unit.empty() && returns != "none") {
+    if (o.unit != "percent" && o.unit != window.unit)
+      refuse(o, fmt::format("--unit {} is asked for, and the model's returns are in {}", o.unit,
+                            window.unit));
+    then.unit = window.unit;
+  }
+  then.hold_out.clear();
+  return then;
+}
+
+// Rows of `values` that the model holds too must be the same.
+void require_agreement(const Options& o, const Series& window, const Series& values) {
+  std::size_t i = 0;
+  for (std::size_t t = 0; t < values.size(); ++t) {
+    while (i < window.size() && window.times[i] < values.times[t]) ++i;
+    if (i == window.size()) return;
+    const double there = window.values[i], here = values.values[t];
+    if (window.times[i] != values.times[t] || std::isnan(there) || std::isnan(here)) continue;
+    if (std::abs(there - here) > 1e-7 * (1 + std::abs(there)))
+      refuse(o,
+             fmt::format("{} is {} at {}, where the model holds {}; these rows are not those that "
+                         "it was fitted to",
+                         values.name, text::significant(here, 6), values.when(t),
+                         text::significant(there, 6)));
+  }
+}
+
+// Dates between the model's last row and the first new one, beyond what its own rows ever skipped.
+void require_no_gap(const Options& o, const Series& window, Timestamp first) {
+  if (window.clock == Clock::row || window.times.empty()) return;
+  const Calendar calendar = learn_calendar(window.times, window.clock);
+  std::size_t usual = 0;
+  for (const IrregularStep& step : irregular_steps(calendar, window.times))
+    usual = std::max(usual, step.skipped);
+  const std::vector<Timestamp> between{window.times.back(), first};
+  for (const IrregularStep& step : irregular_steps(calendar, between))
+    if (step.skipped > usual)
+      refuse(o,
+             fmt::format("the model ends at {} and these rows begin at {}: {} are absent between "
+                         "them; give the rows in between too",
+                         window.when(window.size() - 1), format_date(first),
+                         text::plural(step.skipped, std::string(window.period()),
+                                      std::string(window.period()) + "s")));
+}
+
+// The column's rows of the new file that follow the model's, behind the last ones that it knows.
+Series joined(const Options& o, const Series& window, const Provenance& made, Series level) {
+  if (level.times.size() >= 8 && !level.times.empty())
+    if (const Clock clock = infer_clock(level.times); clock != window.clock && o.every.empty())
+      refuse(o, fmt::format("its rows keep the {} clock, and the model's the {} clock",
+                            to_string(clock), to_string(window.clock)));
+  level.clock = window.clock;
+  std::size_t from = 0;
+  if (!window.times.empty()) {
+    while (from < level.size() && level.times[from] <= window.times.back()) ++from;
+    if (from == level.size())
+      throw Error(ErrorCode::too_few_observations,
+                  fmt::format("{}: no row comes after {}, where the model ends", o.newer,
+                              window.when(window.size() - 1)));
+    require_no_gap(o, window, level.times[from]);
+    // The last rows of the column that the model knows.
+    Series known = level;
+    known.values = made.values;
+    known.times = made.times;
+    for (std::size_t t = 0; t < from; ++t)
+      for (std::size_t i = 0; i < made.times.size(); ++i)
+        if (made.times[i] == level.times[t] &&
+            std::abs(made.values[i] - level.values[t]) > 1e-9 * (1 + std::abs(made.values[i])))
+          refuse(o, fmt::format("{} is {} at {}, where the model holds {}", level.name,
+                                text::significant(level.values[t], 8), level.when(t),
+                                text::significant(made.values[i], 8)));
+  }
+  Series out = rows_between(level, from, level.size());
+  out.values.insert(out.values.begin(), made.values.begin(), made.values.end());
+  if (!out.times.empty()) out.times.insert(out.times.begin(), made.times.begin(), made.times.end());
+  for (Companion& c : out.companions)
+    c.values.insert(c.values.begin(), made.values.size(), std::nan(""));
+  return out;
+}
+
+Series after(const Series& values, const Series& window) {
   std::size_t from = 0;
   while (from < values.times.size() && values.times[from] <= window.times.back()) ++from;
-  if (from == values.size())
-    throw Error(ErrorCode::too_few_observations,
-                fmt::format("{}: no row comes after {}, where the model ends", o.newer,
-                            window.when(window.size() - 1)));
   return rows_between(values, from, values.size());
+}
+
+// The rows of the new file that follow the model's last one, made as the model's rows were.
+Loaded rows_since(const Fit& fit, const Options& o) {
+  const Series window = fit.window();
+  if (!window.provenance) {  // saved by a version that did not keep it
+    Options newer = o;
+    newer.file = o.newer;
+    Loaded data = load(newer);
+    require_same_kind(o, window, data.values);
+    if (!window.times.empty() &&
+        (data.values.times.empty() || data.values.times.back() <= window.times.back()))
+      throw Error(ErrorCode::too_few_observations,
+                  fmt::format("{}: no row comes after {}, where the model ends", o.newer,
+                              window.when(window.size() - 1)));
+    data.values = after(data.values, window);
+    return data;
+  }
+  const Provenance& made = *window.provenance;
+  Options then = as_then(o, window, made);
+  then.models = {to_string(fit.model)};  // so that the columns of its regressors are read
+  if (then.every.empty()) then.every = std::string(to_string(window.clock));
+  if (then.every == "row") then.every.clear();
+  const Series level = level_of(then);
+  if (!window.times.empty() && !level.times.empty() && level.times.front() <= window.times.back() &&
+      level.size() > made.values.size() + 1) {
+    const Loaded alone = made_of(then, {.level = level,
+                                        .values = {},
+                                        .held_out = {},
+                                        .bars = {},
+                                        .transformed = {},
+                                        .warnings = {}});
+    require_same_kind(o, window, alone.values);
+    require_agreement(o, window, alone.values);
+  }
+  if (window.times.empty() != level.times.empty()) require_same_kind(o, window, level);
+  Loaded data = made_of(then, {.level = joined(o, window, made, level),
+                               .values = {},
+                               .held_out = {},
+                               .bars = {},
+                               .transformed = {},
+                               .warnings = {}});
+  require_same_kind(o, window, data.values);
+  if (!window.times.empty()) data.values = after(data.values, window);
+  return data;
+}
+
+// The old file stands until the new one has been written and read back.
+void replace_model(const Fit& fit, const std::string& target) {
+  if (std::filesystem::is_regular_file(target)) {
+    const std::string trial = target + ".new";
+    save_model(fit, trial);
+    try {
+      (void)load_model(trial);
+    } catch (const Error&) {
+      std::filesystem::remove(trial);
+      throw;
+    }
+    std::filesystem::remove(trial);
+  }
+  save_model(fit, target);
 }
 
 int run_update(const Options& o) {
@@ -40,10 +211,16 @@ int run_update(const Options& o) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("{}: is no saved model; fit one with --save first", o.file));
   const Fit before = load_model(o.file);
-  const Series more = rows_since(before, o);
-  const Fit fit = update(before, more);
+  const Loaded since = rows_since(before, o);
+  const Series& more = since.values;
+  Fit fit = update(before, more);
+  if (fit.series->provenance) {  // of the last rows there are now
+    auto series = std::make_shared<Series>(*fit.series);
+    series->provenance = since.values.provenance;
+    fit.series = std::move(series);
+  }
   const std::string target = o.save.empty() ? o.file : o.save;
-  save_model(fit, target);
+  replace_model(fit, target);
   say_written(o, target);
   if (o.json) {
     std::cout << json_document("update", fit);
@@ -68,16 +245,14 @@ void add_update(CLI::App& app, Options& o, Run& run) {
       "update", "Give a saved model the rows that came since; nothing is estimated");
   add_series_options(*c, o, "saved model");
   c->add_option("--new", o.newer,
-                "CSV file with the new rows; those up to the model's last date are left out, but "
-                "returns need one of them")
+                "CSV file with the new rows, alone or behind old ones, which must be those of the "
+                "model; column, returns and transforms are the model's")
       ->required()
       ->group("The new rows");
   add_output_options(*c, o);
   c->add_option("--save", o.save, "where the model goes (default: over the old one)")
       ->group("Output");
-  c->footer(
-      "Example:\n  brace update kelp.json --new data/kelp-fibre.csv --value settle --drop-zero "
-      "volume --returns log");
+  c->footer("Example:\n  brace update kelp.json --new data/kelp-fibre.csv");
   c->callback([&run] { run = run_update; });
 }
 

@@ -133,4 +133,19 @@ std::optional<std::string> nearest(std::string_view word,
   return best;
 }
 
+std::string some_of(const std::vector<std::string>& names) {
+  constexpr std::size_t kShown = 12, kLongest = 24, kRoom = 90;
+  std::string out;
+  for (std::size_t i = 0; i < names.size(); ++i) {
+    std::size_t cut = kLongest - 2;  // not within a sign of several bytes
+    while (cut > 0 && cut < names[i].size() && (names[i][cut] & 0xc0) == 0x80) --cut;
+    const std::string name =
+        names[i].size() <= kLongest ? names[i] : names[i].substr(0, cut) + "..";
+    if (i == kShown || (i > 0 && out.size() + name.size() > kRoom))
+      return fmt::format("{} and {} more", out, names.size() - i);
+    out += (i > 0 ? ", " : "") + name;
+  }
+  return out;
+}
+
 }  // namespace brace::text

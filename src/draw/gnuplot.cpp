@@ -18,6 +18,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
+#include "io/temporary.hpp"
 
 namespace brace {
 namespace {
@@ -26,10 +27,15 @@ namespace {
 class TemporaryFolder {
  public:
   TemporaryFolder() {
-    std::string pattern = (std::filesystem::temp_directory_path() / "brace-XXXXXX").string();
-    if (::mkdtemp(pattern.data()) == nullptr)
-      throw Error(ErrorCode::cannot_draw,
-                  fmt::format("no temporary folder can be made ({})", std::strerror(errno)));
+    std::error_code none;
+    const std::filesystem::path root = std::filesystem::temp_directory_path(none);
+    std::string pattern = (root / "brace-XXXXXX").string();
+    if (none || ::mkdtemp(pattern.data()) == nullptr)
+      throw Error(
+          ErrorCode::cannot_draw,
+          fmt::format("no temporary folder can be made ({}); name one that exists and may be "
+                      "written to in TMPDIR",
+                      none ? none.message() : std::strerror(errno)));
     path_ = pattern;
   }
   ~TemporaryFolder() {
@@ -141,6 +147,8 @@ void Gnuplot::draw() {
   const TemporaryFolder folder;
   const std::string script = folder.file("script.gp"), messages = folder.file("messages");
   const std::string picture = folder.file("picture");
+  const Temporary registered[] = {Temporary(folder.file("")), Temporary(script),
+                                  Temporary(messages), Temporary(picture)};
   write_whole(script,
               fmt::format("set terminal {}\nset output {}\n{}unset multiplot\nunset output\n",
                           terminal_, quote(picture), script_));

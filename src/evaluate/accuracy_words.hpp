@@ -27,11 +27,20 @@ inline double last_present(std::span<const double> values) {
   return kNaN;
 }
 
-// "-0.12 (0.05)".
+// "0.692"; "3.4e+09" where it is beyond a column.
+inline std::string ratio_in_words(const Accuracy& a) {
+  if (!a.relative) return "-";
+  return a.relative->rmse < 1000 ? text::fixed(a.relative->rmse, 3)
+                                 : text::significant(a.relative->rmse, 2);
+}
+
+// "-0.12 (0.05)", within 15 signs.
 inline std::string bias_in_words(const Accuracy& a) {
-  return a.bias_error ? fmt::format("{} ({})", text::estimate(a.bias, a.bias_error),
-                                    text::estimate(*a.bias_error, a.bias_error))
-                      : text::significant(a.bias, 3);
+  if (!a.bias_error) return text::significant(a.bias, 3);
+  constexpr std::size_t kWidth = 15;
+  const std::string usual = fmt::format("{} ({})", text::estimate(a.bias, a.bias_error),
+                                        text::estimate(*a.bias_error, a.bias_error));
+  return usual.size() <= kWidth ? usual : fmt::format("{:.2g} ({:.1g})", a.bias, *a.bias_error);
 }
 
 // "58 (54)": percent right, and of the commoner direction.

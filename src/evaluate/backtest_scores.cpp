@@ -306,8 +306,8 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   for (const Entrant& e : b.entrants) {
     const Accuracy& a = e.scores[k].mean;
     out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", shortened(e.label, 33),
-                       a.relative ? text::fixed(a.relative->rmse, 3) : "-", text::fixed(a.mase, 2),
-                       text::significant(a.rmse, 4), bias_in_words(a), directions_in_words(a),
+                       ratio_in_words(a), text::fixed(a.mase, 2), text::significant(a.rmse, 4),
+                       bias_in_words(a), directions_in_words(a),
                        a.memory ? p_of(a.memory->test) : "none");
   }
   head = fmt::format("  {:<34}", "intervals");

@@ -41,6 +41,21 @@ void require_same_differences(const std::vector<Model>& models) {
                       mean_part(models.front()), mean_part(m)));
 }
 
+// Criteria compare on the same rows only: told before anything is fitted.
+void require_same_rows(const std::vector<Model>& models, const Series& training,
+                       LikelihoodKind kind) {
+  std::optional<std::size_t> first;
+  for (const Model& model : models) {
+    const std::size_t rows = counted_rows(model, training, kind);
+    if (first && rows != *first)
+      refuse_comparison(fmt::format(
+          "'{}' uses {} rows and '{}' {}: criteria of other rows do not compare; cut "
+          "the series so that all of them have every term (--from)",
+          mean_part(canonical(models.front())), *first, mean_part(canonical(model)), rows));
+    if (!first) first = rows;
+  }
+}
+
 // Whether every parameter of `small` is one of `large`, with the same family and law, and none is
 // held that the other estimates.
 bool is_nested(const Model& small, const Model& large) {
@@ -185,13 +200,9 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
     if (out.conditional) job.options.likelihood = LikelihoodKind::conditional;
     jobs.push_back(std::move(job));
   }
+  require_same_rows(models, out.training,
+                    out.conditional ? LikelihoodKind::conditional : LikelihoodKind::automatic);
   const std::vector<Fit> fits = fit_many(jobs, executor);
-  for (const Fit& fit : fits)
-    if (fit.n != fits.front().n)
-      refuse_comparison(
-          fmt::format("'{}' uses {} rows and '{}' {}: criteria of other rows do not compare; cut "
-                      "the series so that all of them have every term (--from)",
-                      mean_part(fits.front().model), fits.front().n, mean_part(fit.model), fit.n));
   out.models.resize(fits.size());
   executor.for_each(fits.size(), [&](std::size_t i) {
     Compared& c = out.models[i];
@@ -299,18 +310,17 @@ void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
     if (c.hold_out && !any) any = &c.hold_out->accuracy;
   if (!any) return;
   const int widest = any->coverage.back().percent;
-  out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>13}{:>8}\n", "", kLabel,
+  out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>12}{:>8}\n", "", kLabel,
                      "forecast", "/ walk", "mase", "rmse", "mape %", "bias (error)", "right %",
                      fmt::format("in {} %", widest));
   for (const Compared& c : rows) {
     if (!c.hold_out) continue;
     const auto row = [&](const std::string& label, const char* kind, const Accuracy& a) {
-      std::string line =
-          fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>13}{:>8}", label, kLabel, kind,
-                      a.relative ? text::fixed(a.relative->rmse, 3) : "-", text::fixed(a.mase, 2),
-                      text::significant(a.rmse, 4), a.mape ? text::fixed(a.mape, 2) : "-",
-                      bias_in_words(a), directions_in_words(a),
-                      a.coverage.empty() ? "" : text::fixed(100 * a.coverage.back().inside, 1));
+      std::string line = fmt::format(
+          "  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>12}{:>8}", label, kLabel, kind,
+          ratio_in_words(a), text::fixed(a.mase, 2), text::significant(a.rmse, 4),
+          a.mape ? text::fixed(a.mape, 2) : "-", bias_in_words(a), directions_in_words(a),
+          a.coverage.empty() ? "" : text::fixed(100 * a.coverage.back().inside, 1));
       line.erase(line.find_last_not_of(' ') + 1);
       out << line << '\n';
     };

@@ -50,9 +50,10 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     if (!(percent > 0 && percent < 50))
       refuse(fmt::format("ForecastOptions::tails holds {}: each must lie between 0 and 50 percent",
                          percent));
-  if (options.first_variance && !(*options.first_variance > 0))
-    refuse(fmt::format("ForecastOptions::first_variance = {}: a variance is positive",
-                       *options.first_variance));
+  if (options.first_variance &&
+      !(*options.first_variance > 0 && *options.first_variance <= kLargest))
+    refuse(fmt::format("ForecastOptions::first_variance = {}: a variance is positive, and below {}",
+                       *options.first_variance, kLargest));
   if (!fit.usable())
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
                        to_string(fit.convergence.status), fit.convergence.why));

@@ -13,36 +13,15 @@
 #include <sstream>
 
 #include "brace/base/error.hpp"
+#include "io/temporary.hpp"
 
 namespace brace {
 
 namespace {
 
-// Names of temporary files in plain memory, which a signal handler may read. A slot is taken by its
-// first letter.
-constexpr std::size_t kSlots = 8, kLongest = 4096;
+// Names in plain memory, which a signal handler may read. A slot is taken by its first letter.
+constexpr std::size_t kSlots = 16, kLongest = 4096;
 char temporaries[kSlots][kLongest];
-
-class Temporary {
- public:
-  explicit Temporary(const std::string& path) {
-    if (path.size() >= kLongest) return;
-    for (std::size_t i = 0; i < kSlots && slot_ == kSlots; ++i)
-      if (temporaries[i][0] == '\0') slot_ = i;
-    if (slot_ == kSlots) return;
-    // The first letter last: until then the slot counts as free.
-    std::memcpy(temporaries[slot_] + 1, path.c_str() + 1, path.size());
-    temporaries[slot_][0] = path[0];
-  }
-  ~Temporary() {
-    if (slot_ < kSlots) temporaries[slot_][0] = '\0';
-  }
-  Temporary(const Temporary&) = delete;
-  Temporary& operator=(const Temporary&) = delete;
-
- private:
-  std::size_t slot_ = kSlots;
-};
 
 [[noreturn]] void refuse_write(const std::string& path, const std::string& why) {
   throw Error(
@@ -61,9 +40,25 @@ void write_through(const std::string& path, std::string_view content) {
 
 }  // namespace
 
+Temporary::Temporary(const std::string& path) : slot_(kSlots) {
+  if (path.empty() || path.size() >= kLongest) return;
+  for (std::size_t i = 0; i < kSlots && slot_ == kSlots; ++i)
+    if (temporaries[i][0] == '\0') slot_ = i;
+  if (slot_ == kSlots) return;
+  // The first letter last: until then the slot counts as free.
+  std::memcpy(temporaries[slot_] + 1, path.c_str() + 1, path.size());
+  temporaries[slot_][0] = path[0];
+}
+
+Temporary::~Temporary() {
+  if (slot_ < kSlots) temporaries[slot_][0] = '\0';
+}
+
 void remove_temporaries() noexcept {
   for (char* const path : temporaries)
     if (path[0] != '\0') ::unlink(path);
+  for (char* const path : temporaries)  // folders, which are empty by now
+    if (path[0] != '\0') ::rmdir(path);
 }
 
 void write_whole(const std::string& given, std::string_view content) {

@@ -213,7 +213,7 @@ class TableBuilder : public RowSink {
     throw Error(ErrorCode::column_missing,
                 fmt::format("{}: there is no column '{}'{}; its columns are {}", path_, name,
                             near ? fmt::format(" (did you mean '{}'?)", *near) : "",
-                            fmt::join(names_, ", ")));
+                            text::some_of(names_)));
   }
 
   bool is_missing(std::string_view text) const { return missing_.contains(text::trimmed(text)); }
@@ -314,11 +314,11 @@ class TableBuilder : public RowSink {
     if (numeric.empty())
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: no column holds numbers; its columns are {}{}", path_,
-                              fmt::join(names_, ", "), hint_of_dialect()));
+                              text::some_of(names_), hint_of_dialect()));
     if (one_value_ && numeric.size() > 1)
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
-                              path_, fmt::join(names, ", "), likeliest(names)));
+                              path_, text::some_of(names), likeliest(names)));
     return numeric;
   }
 
@@ -728,7 +728,7 @@ Series Table::series(const std::string& column) const {
   for (const Column& c : columns) names.push_back(c.name);
   throw Error(ErrorCode::column_missing,
               fmt::format("{}: there is no column '{}' in the table; it holds {}", file, column,
-                          fmt::join(names, ", ")));
+                          text::some_of(names)));
 }
 
 std::optional<Bars> Table::bars() const {

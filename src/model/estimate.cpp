@@ -177,6 +177,14 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
   const auto warn = [&](WarningCode code, std::string text) {
     fit.warnings.push_back({code, std::move(text)});
   };
+  for (const Regressor& r : fit.model.variance_regressors)
+    if (r.rows_earlier > 0)
+      warn(WarningCode::gaps_dropped,
+           fmt::format(
+               "'vwith {}@{}' has no value before the sample, so that the fit starts at {}",
+               r.column, r.rows_earlier,
+               fit.series->when(std::min(fit.first + static_cast<std::size_t>(r.rows_earlier),
+                                         fit.series->size() - 1))));
   const Convergence& c = fit.convergence;
   const bool variance_equation = !std::holds_alternative<Steady>(fit.model.variance);
   if (c.status == FitStatus::failed)
@@ -260,6 +268,35 @@ void require_admissible_where_held(const Model& model) {
                             to_string(model), *rule));
 }
 
+// Each held value by itself: within the range of its family or law, and of a size whose square is a
+// number.
+void require_held_in_range(const Model& model) {
+  const auto refuse = [&](const Held& held, const std::string& rule) {
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}': {} is held at {}, against the rule {}",
+                            to_string(model), held.name, held.value, rule));
+  };
+  const ParameterNames names = parameter_names(model);
+  const std::vector<Bound> bounds = variance_family(model.variance).bounds(model);
+  const std::vector<ShapeCoordinate>& shapes = shock_law(model.shocks).shapes;
+  for (const Held& held : model.held) {
+    constexpr double kMost = 1e50;
+    if (std::abs(held.value) > kMost) refuse(held, "that sizes are below 1e50");
+    if (held.name == "sigma2" && !(held.value > 0)) refuse(held, "sigma2 > 0");
+    for (std::size_t j = 0; j < names.variance.size(); ++j)
+      for (const Bound& bound : bounds)
+        // A level's bound is one for data of unit variance; in other units it is 0.
+        if (names.variance[j] == held.name && bound.terms.size() == 1 &&
+            bound.terms[0].first == j &&
+            bound.terms[0].second * held.value >
+                (bound.of_level ? 0 : bound.limit + 1e-12 * std::abs(bound.limit)))
+          refuse(held, bound.name);
+    for (std::size_t j = 0; j < names.shocks.size(); ++j)
+      if (names.shocks[j] == held.name && !shapes[j].admits(held.value))
+        refuse(held, shapes[j].rule);
+  }
+}
+
 Fit run_job(const FitJob& job) {
   Fit fit;
   if (!job.series) throw Error(ErrorCode::bad_option, "FitJob::series is empty: give a series");
@@ -280,6 +317,7 @@ Fit run_job(const FitJob& job) {
   require_usable(window, least_observations(fit.model, k), fmt::format("'{}'", line));
   fit.model = resolved(fit.model, window);
   k = parameter_names(fit.model).all().size();
+  require_held_in_range(fit.model);
   require_admissible_where_held(fit.model);
   const MeanData data = mean_data(fit.model, window);
   // Without differences or regressors that is the window itself.
@@ -330,6 +368,14 @@ Fit estimate(const Model& model, const Series& series, const EstimateOptions& op
 
 Fit estimate(std::string_view model_line, const Series& series, const EstimateOptions& options) {
   return estimate(parse_model(model_line), series, options);
+}
+
+std::size_t counted_rows(const Model& model, const Series& series, LikelihoodKind kind) {
+  const Model here = resolved(canonical(model), series);
+  const MeanData data = mean_data(here, series);
+  if (is_exact(here, kind)) return ExactLikelihood(here, data).counted();
+  return static_cast<std::size_t>(std::count_if(data.change.begin(), data.change.end(),
+                                                [](double v) { return !std::isnan(v); }));
 }
 
 Evaluation evaluate(const Model& model, const Series& series, const std::vector<double>& parameters,

@@ -190,6 +190,13 @@ MeanData prepare(const Model& model, std::vector<double> y, MatrixXd X) {
   return data;
 }
 
+// Rows at the start that lack a value only because a column is taken some rows back.
+std::size_t rows_before_lags(const Model& model) {
+  int longest = 0;
+  for (const Regressor& r : model.variance_regressors) longest = std::max(longest, r.rows_earlier);
+  return static_cast<std::size_t>(longest);
+}
+
 // The regressors of the variance; `first` is the first row that counts.
 MatrixXd variance_columns(const Model& model, const RowsAndAhead& rows, std::size_t first) {
   const std::vector<Regressor>& terms = model.variance_regressors;
@@ -219,10 +226,17 @@ MatrixXd variance_columns(const Model& model, const RowsAndAhead& rows, std::siz
 
 MeanData mean_data(const Model& model, const Series& series) {
   const RowsAndAhead rows{.series = series, .dates = {}, .rows = series.size()};
-  MeanData data = prepare(model, series.values, level_columns(model, rows));
-  if (!model.variance_regressors.empty())
-    data.variance_columns =
-        variance_columns(model, rows, data.lost).bottomRows(static_cast<Index>(data.change.size()));
+  if (model.variance_regressors.empty())
+    return prepare(model, series.values, level_columns(model, rows));
+  // The first rows have no variance of their own where a lag reaches before the sample: they have
+  // no term, as rows without a regressor of the mean have none.
+  const std::size_t before = std::min(rows_before_lags(model), series.size());
+  std::vector<double> y = series.values;
+  std::fill_n(y.begin(), before, kNaN);
+  MeanData data = prepare(model, std::move(y), level_columns(model, rows));
+  MatrixXd X = variance_columns(model, rows, std::max(data.lost, before));
+  X.topRows(static_cast<Index>(before)).setZero();
+  data.variance_columns = X.bottomRows(static_cast<Index>(data.change.size()));
   return data;
 }
 

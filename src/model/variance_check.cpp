@@ -206,6 +206,13 @@ std::vector<TestResult> sign_bias(const Fit& fit) {
 std::vector<TestResult> sign_bias_of(std::span<const double> z) {
   const auto N = static_cast<Index>(z.size()) - 1;
   require_rows(N, 3, "sign-bias");
+  const auto falls_before = std::count_if(z.begin(), z.end() - 1, [](double v) { return v < 0; });
+  constexpr std::ptrdiff_t kFewest = 3;  // of either sign: two slopes are to be told apart
+  if (falls_before < kFewest || N - falls_before < kFewest)
+    throw Error(ErrorCode::too_few_observations,
+                fmt::format("sign-bias: {} of {} residuals are negative; at least {} of each sign "
+                            "are needed",
+                            falls_before, N, kFewest));
   MatrixXd X(N, 4);
   VectorXd y(N);
   for (Index t = 0; t < N; ++t) {

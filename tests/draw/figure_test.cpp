@@ -101,7 +101,7 @@ TEST(Figure, ShapeLagsAndSeasonsSayWhatTheyShow) {
   const std::string parts = text_in(folder / "parts.svg");
   EXPECT_NE(parts.find("lamp oil: thin; seasonally adjusted: dashed; trend: bold"),
             std::string::npos);
-  EXPECT_NE(parts.find("strength of the season"), std::string::npos);
+  EXPECT_NE(parts.find("share of the season"), std::string::npos);
 }
 
 // Short, gappy, light-tailed, on a level: drawn all the same.

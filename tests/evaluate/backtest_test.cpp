@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "brace/evaluate/backtest.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <chrono>
@@ -275,7 +276,7 @@ TEST(Backtest, GoesOnFromItsJournal) {
   const std::string whole =
       json_document("backtest", backtest({"const / garch / student"}, y, options, Executor(1)));
   {
-    BacktestJournal journal(path, "this run");
+    BacktestJournal journal(path, "this run", y);
     BacktestOptions first = options;
     first.progress = [&](const BacktestRecord& r, std::size_t done, std::size_t all) {
       EXPECT_EQ(all, 2 * 59U);
@@ -289,7 +290,7 @@ TEST(Backtest, GoesOnFromItsJournal) {
     std::ofstream torn(path, std::ios::app);
     torn << R"({"entrant":0,"orig)";
   }
-  BacktestJournal journal(path, "this run");
+  BacktestJournal journal(path, "this run", y);
   EXPECT_EQ(journal.known().size(), 25U);
   BacktestOptions second = options;
   second.known = journal.known();
@@ -303,11 +304,17 @@ TEST(Backtest, GoesOnFromItsJournal) {
       json_document("backtest", backtest({"const / garch / student"}, y, second, Executor(2))),
       whole);
   EXPECT_EQ(made, 2 * 59U - 25);
-  const Error other = test::error_of([&] { BacktestJournal wrong(path, "another run"); });
+  Series changed = y;
+  changed.values[7] += 1;
+  const Error data = test::error_of([&] { BacktestJournal wrong(path, "this run", changed); });
+  EXPECT_NE(std::string(data.what()).find(fmt::format("differ from {} on", y.when(7))),
+            std::string::npos)
+      << data.what();
+  const Error other = test::error_of([&] { BacktestJournal wrong(path, "another run", y); });
   EXPECT_NE(std::string(other.what()).find("is the journal of another backtest (this run)"),
             std::string::npos);
   write_whole(path, "date,value\n1,2\n");
-  const Error foreign = test::error_of([&] { BacktestJournal wrong(path, "this run"); });
+  const Error foreign = test::error_of([&] { BacktestJournal wrong(path, "this run", y); });
   EXPECT_NE(std::string(foreign.what()).find("is no journal of a backtest"), std::string::npos);
   EXPECT_EQ(read_whole(path), "date,value\n1,2\n");  // left as it was
   std::filesystem::remove(path);

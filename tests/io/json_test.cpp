@@ -176,10 +176,11 @@ TEST(SavedModel, RefusesWhatItCannotTrust) {
   EXPECT_NE(message(newer).find("version 2, this program reads 1"), std::string::npos);
   Json changed = good;
   changed["series"]["values"][450] = 30;
-  EXPECT_NE(message(changed).find("do not reproduce its last state"), std::string::npos);
+  EXPECT_NE(message(changed).find("field 'state' is not what its data and parameters give"),
+            std::string::npos);
   Json other = good;
   other["model"] = "const / garch / student";
-  EXPECT_NE(message(other).find("parameters do not fit the model line"), std::string::npos);
+  EXPECT_NE(message(other).find("field 'parameters' has"), std::string::npos);
   Json torn = good;
   torn.erase("covariance");
   EXPECT_NE(message(torn).find("is not a saved model"), std::string::npos);

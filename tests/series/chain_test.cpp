@@ -27,9 +27,8 @@ Series price(std::uint64_t seed, std::size_t n, double share_missing) {
   Series s = make_series(std::move(values), "settle");
   Calendar calendar;
   calendar.clock = Clock::hour;
-  calendar.session.assign(168, false);
   for (std::size_t day = 1; day <= 5; ++day)
-    for (std::size_t hour = 9; hour <= 16; ++hour) calendar.session[24 * day + hour] = true;
+    for (std::size_t hour = 9; hour <= 16; ++hour) calendar.session[day].push_back(3600 * static_cast<int>(hour));
   s.times = dates_after(calendar, *parse_date("2024-01-01"), n);
   s.clock = Clock::hour;
   return s;

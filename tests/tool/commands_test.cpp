@@ -36,7 +36,7 @@ TEST(Tool, HoldsOutRegroupsAndTransforms) {
           ["n"],
       4015 - 803);
   const Outcome power = brace("lags data/lamp-oil.csv --transform boxcox --hold-out 24");
-  EXPECT_NE(power.out.find("Box-Cox lambda"), std::string::npos) << power.out;
+  EXPECT_NE(power.out.find("Box-Cox power"), std::string::npos) << power.out;
 }
 
 TEST(Tool, ComingDatesKeepTheSession) {
@@ -216,7 +216,7 @@ TEST(Tool, TablesGoToCsvWhole) {
         std::tuple{"fit " + returns + " --model 'const / garch'",
                    "name,estimate,se_hessian,se_opg,se_robust,t,p_value,held,at_bound", 4},
         std::tuple{"check " + returns + " --model 'const / garch'",
-                   "test,variant,statistic,p_value,lags,null", 17}}) {
+                   "question,answer,test,variant,statistic,p_value,lags,null", 18}}) {
     ASSERT_EQ(brace(call + " --quiet --out " + csv).status, 0) << call;
     const std::string content = content_of(csv);
     EXPECT_EQ(content.substr(0, content.find('\n')), header);

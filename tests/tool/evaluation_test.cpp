@@ -115,10 +115,6 @@ TEST(EvaluationTool, UpdateTakesWhatCame) {
                               "--returns log");
   EXPECT_EQ(twice.status, 1);
   EXPECT_THAT(twice.err, HasSubstr("no row comes after 2024-02-16, where the model ends"));
-  const Outcome levels =
-      brace("update " + model + " --new data/kelp-fibre.csv --value settle --drop-zero volume");
-  EXPECT_EQ(levels.status, 2);
-  EXPECT_THAT(levels.err, HasSubstr("give --returns and --unit as then"));
 }
 
 TEST(EvaluationTool, FitSaysMoreOnRequest) {

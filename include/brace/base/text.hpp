@@ -59,4 +59,7 @@ template <class T>
 [[nodiscard]] std::optional<std::string> nearest(std::string_view word,
                                                  const std::vector<std::string>& candidates);
 
+// "open, high, low and 20 more": names in a message, long ones cut, as many as a line holds.
+[[nodiscard]] std::string some_of(const std::vector<std::string>& names);
+
 }  // namespace brace::text

@@ -36,6 +36,10 @@ struct FitJob {
 [[nodiscard]] Fit estimate(std::string_view model_line, const Series& series,
                            const EstimateOptions& options = {});
 
+// Rows that have a term in the likelihood of a model on a series (Fit::n), without a fit.
+[[nodiscard]] std::size_t counted_rows(const Model& model, const Series& series,
+                                       LikelihoodKind kind = LikelihoodKind::automatic);
+
 // The log-likelihood, variance path and gradient of a model at given parameters, nothing estimated:
 // to check a formula, or to carry a model over to other data.
 struct Evaluation {

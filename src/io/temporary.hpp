@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: Apache-2.0
+// Temporary files and folders by name, so that they go when the program is ended by a signal.
+//
+//   const Temporary registered(path);     // until it goes; the file itself is its owner's to
+//   remove
+#pragma once
+
+#include <cstddef>
+#include <string>
+
+namespace brace {
+
+class Temporary {
+ public:
+  explicit Temporary(const std::string& path);
+  ~Temporary();
+  Temporary(const Temporary&) = delete;
+  Temporary& operator=(const Temporary&) = delete;
+
+ private:
+  std::size_t slot_;
+};
+
+}  // namespace brace
