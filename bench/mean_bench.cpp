@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "brace/brace.hpp"
+#include "brace/maths/random.hpp"
 #include "model/exact_likelihood.hpp"
 #include "ratios.hpp"
 
@@ -85,6 +86,18 @@ void fit(benchmark::State& state, const char* line, const brace::Series& y) {
   for (auto _ : state) benchmark::DoNotOptimize(brace::estimate(line, y).log_likelihood);
 }
 
+// The same rows, every third or so missing.
+const brace::Series& with_gaps() {
+  static const brace::Series y = [] {
+    brace::Series made = brace::make_series(data());
+    brace::RandomStream stream(9, 1);
+    for (double& v : made.values)
+      if (stream.uniform() < 1. / 3) v = std::nan("");
+    return made;
+  }();
+  return y;
+}
+
 const brace::Series& months() {
   static const brace::Series y = brace::simulate(brace::parse_model("diff1 diff12 ma1 sma12"),
                                                  {-.4, -.6, 1}, 240, {.seed = 4});
@@ -133,6 +146,8 @@ int main(int argc, char** argv) {
   }
   benchmark::RegisterBenchmark("fit_arma11", [](auto& s) { fit(s, "const ar1 ma1", series); });
   listings.push_back({"C_arma11", "C, whole fit", {{"fit_arma11", 150}}});
+  benchmark::RegisterBenchmark("fit_gaps", [](auto& s) { fit(s, "const ar1 ma1", with_gaps()); });
+  listings.push_back({"fit_arma11", "whole fit without gaps", {{"fit_gaps", {}}}});
   benchmark::RegisterBenchmark("roots", roots);
   benchmark::RegisterBenchmark("fit_months",
                                [](auto& s) { fit(s, "diff1 diff12 ma1 sma12", months()); });

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// brace update: a saved model takes the rows that came since, nothing estimated.
+// brace update: appends new rows to a saved model, whose parameters stay fixed.
 #include <fmt/format.h>
 
 #include <cmath>
@@ -242,7 +242,7 @@ int run_update(const Options& o) {
 
 void add_update(CLI::App& app, Options& o, Run& run) {
   CLI::App* c = app.add_subcommand(
-      "update", "Give a saved model the rows that came since; nothing is estimated");
+      "update", "Append new rows to a saved model; parameters stay fixed");
   add_series_options(*c, o, "saved model");
   c->add_option("--new", o.newer,
                 "CSV file with the new rows, alone or behind old ones, which must be those of the "

@@ -153,12 +153,13 @@ Origin::Origin(const Fit& fit)
                               to_string(fit.model), fit.series->name));
   }
   for (const double v : data_.change) counted_.push_back(std::isnan(v) ? 0 : 1);
+  if (fit.exact) exact_.emplace(fit.model, data_);
 }
 
 bool Origin::at(std::span<const double> theta, Past& past) {
   if (fit_.exact) {
-    if (!filter(fit_.model, data_, theta, found_)) return false;
-    past = Past::after(fit_.model, theta, found_.end, theta[mean_positions(fit_.model).count]);
+    if (!exact_->state_at_end(theta, end_)) return false;
+    past = Past::after(fit_.model, theta, end_, theta[mean_positions(fit_.model).count]);
     return true;
   }
   if (!conditional_.path(theta, path_)) return false;

@@ -15,6 +15,7 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/maths/random.hpp"
 #include "forecast/likelihood_sample.hpp"
+#include "model/exact_likelihood.hpp"
 #include "model/families.hpp"
 #include "model/innovations.hpp"
 #include "model/likelihood.hpp"
@@ -50,7 +51,7 @@ class Origin {
   bool at(std::span<const double> theta, Past& past);
   // At the estimates, where the presample value is the stored one.
   Past at_estimates();
-  [[nodiscard]] const ArmaState& end() const { return found_.end; }
+  [[nodiscard]] const ArmaState& end() const { return end_; }
 
  private:
   const Fit& fit_;
@@ -58,7 +59,8 @@ class Origin {
   Likelihood<double> conditional_;
   Likelihood<double>::Path path_;
   std::vector<unsigned char> counted_;
-  Innovations found_;
+  std::optional<ExactLikelihood> exact_;  // of fits by it
+  ArmaState end_;
   std::vector<double> levels_;
 };
 

@@ -10,6 +10,7 @@
 #include <numbers>
 
 #include "brace/maths/lag_polynomial.hpp"
+#include "maths/band_cholesky.hpp"
 #include "model/arma_filter.hpp"
 #include "model/arma_start.hpp"
 #include "model/innovations.hpp"
@@ -44,9 +45,6 @@ struct ExactLikelihood::Work {
     response.resize(n + 1);
     response2.resize(n + 1);
     columns = r + missing;
-    C = MatrixXd::Zero(n, columns);
-    by_ma = by_ar = C;
-    CV = C;
     first.assign(at_index(columns), 0);
     last.assign(at_index(columns), 0);
     for (Index j = 0; j < r; ++j) first[at_index(j)] = std::min(j, n);
@@ -81,25 +79,32 @@ struct ExactLikelihood::Work {
   // The start at the coefficients a, b: response, C, Sigma and their factors.
   bool factor() {
     run_response();
-    for (Index j = 0; j < r; ++j) set_column(C, j, response, length);
     run_pulses();
+    Index longest = r > 0 ? length : 0;
+    for (const auto& [cut, pulse] : pulses) longest = std::max(longest, pulse.length);
+    make_room(C, longest);
+    for (Index j = 0; j < r; ++j) set_column(C, j, response, length);
     for (Index m = 0; m < missing; ++m) {
       const Pulse& pulse = pulses.at(cuts[at_index(m)]);
       set_column(C, r + m, pulse.whole, pulse.length);
     }
     if (r > 0 && !start.update(a, b, Sigma)) return false;
-    G.resize(columns, columns);
+    band = missing_band();
+    G.resize(columns, r);
     for (Index i = 0; i < columns; ++i)
-      for (Index j = 0; j <= i; ++j) G(i, j) = G(j, i) = overlap(C, i, C, j, 0);
+      for (Index j = 0; j < r; ++j) G(i, j) = overlap(C, i, C, j, 0);
     reduced = G.topLeftCorner(r, r);
     log_determinant = 0;
     if (missing > 0) {
-      of_missing.compute(G.bottomRightCorner(missing, missing));
-      if (of_missing.info() != Eigen::Success) return false;
-      J = of_missing.solve(G.bottomLeftCorner(missing, r));
-      reduced.noalias() -= G.topRightCorner(r, missing) * J;
-      for (Index i = 0; i < missing; ++i)
-        log_determinant += 2 * std::log(of_missing.matrixLLT()(i, i));
+      G_missing.setZero(band + 1, missing);
+      for (Index j = 0; j < missing; ++j)
+        for (Index d = 0; d <= std::min(band, missing - 1 - j); ++d)
+          G_missing(d, j) = overlap(C, r + j + d, C, r + j, 0);
+      of_missing.compute(G_missing);
+      if (!of_missing.ok()) return false;
+      J = of_missing.solve(G.bottomRows(missing));
+      reduced.noalias() -= G.bottomRows(missing).transpose() * J;
+      log_determinant += of_missing.log_determinant();
     }
     if (r > 0) {
       // Sigma = F F', which also serves a singular one.
@@ -115,6 +120,29 @@ struct ExactLikelihood::Work {
       W.noalias() = F * of_start.solve(F.transpose());  // (Sigma^-1 + reduced)^-1
     }
     return std::isfinite(log_determinant);
+  }
+
+  // How many missing values on, at the most, a missing value's trace may still meet another's,
+  // moved by a lag: beyond it C'C and what is asked of its inverse are 0.
+  [[nodiscard]] Index missing_band() const {
+    const Index reach = std::max(ar.longest(), ma.longest());
+    Index most = 0, to = 0;
+    for (Index m = 0; m < missing; ++m) {
+      to = std::max(to, m);
+      while (to + 1 < missing && first[at_index(r + to + 1)] < last[at_index(r + m)] + reach) ++to;
+      most = std::max(most, to - m);
+    }
+    return most;
+  }
+
+  // (C'C + P)^-1 q.
+  [[nodiscard]] MatrixXd applied(const MatrixXd& q) const {
+    MatrixXd out(columns, q.cols());
+    if (missing == 0) return W * q;
+    if (r > 0) out.topRows(r) = W * (q.topRows(r) - J.transpose() * q.bottomRows(missing));
+    out.bottomRows(missing) = of_missing.solve(q.bottomRows(missing));
+    if (r > 0) out.bottomRows(missing).noalias() -= J * out.topRows(r);
+    return out;
   }
 
   // The unknowns and S for the shocks e0.
@@ -138,15 +166,25 @@ struct ExactLikelihood::Work {
 
   // ---- Columns: each is zero outside rows first .. last - 1 ----
 
+  // Each stored from its row `first` on, so that many missing values take as many short columns.
+
   void set_column(MatrixXd& to, Index c, const VectorXd& from, Index count) {
-    const Index begin = first[at_index(c)], rows = std::min(count, n - begin);
-    if (&to == &C) {
-      if (last[at_index(c)] > begin + rows)  // what a longer response left there
-        for (MatrixXd* m : {&C, &by_ma, &by_ar})
-          m->col(c).segment(begin + rows, last[at_index(c)] - begin - rows).setZero();
-      last[at_index(c)] = begin + rows;
-    }
-    to.col(c).segment(begin, rows) = from.head(rows);
+    const Index rows = std::min(count, n - first[at_index(c)]);
+    if (&to == &C) last[at_index(c)] = first[at_index(c)] + rows;
+    to.col(c).head(rows) = from.head(rows);
+  }
+
+  // Room for columns of so many rows; what they held is lost.
+  void make_room(MatrixXd& columns_of, Index rows) const {
+    if (columns_of.rows() < rows || columns_of.cols() != columns) columns_of.resize(rows, columns);
+  }
+
+  // Where row t of a column stands.
+  [[nodiscard]] const double* row_of(const MatrixXd& A, Index c, Index t) const {
+    return A.col(c).data() + (t - first[at_index(c)]);
+  }
+  double* row_of(MatrixXd& A, Index c, Index t) const {
+    return A.col(c).data() + (t - first[at_index(c)]);
   }
 
   // sum_t A_t,i B_t-lag,j
@@ -154,15 +192,13 @@ struct ExactLikelihood::Work {
                                Index lag) const {
     const Index begin = std::max(first[at_index(i)], first[at_index(j)] + lag);
     const Index end = std::min(last[at_index(i)], last[at_index(j)] + lag);
-    return end <= begin ? 0
-                        : dot(A.col(i).data() + begin, B.col(j).data() + begin - lag, end - begin);
+    return end <= begin ? 0 : dot(row_of(A, i, begin), row_of(B, j, begin - lag), end - begin);
   }
 
   // sum_t A_t-lag,c x_t
   [[nodiscard]] double along(const MatrixXd& A, Index c, const VectorXd& shocks, Index lag) const {
     const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
-    return end <= begin ? 0
-                        : dot(A.col(c).data() + begin, shocks.data() + begin + lag, end - begin);
+    return end <= begin ? 0 : dot(row_of(A, c, begin), shocks.data() + begin + lag, end - begin);
   }
 
   // What a missing value leaves in the shocks, and its derivatives; one for each cut.
@@ -225,10 +261,54 @@ struct ExactLikelihood::Work {
     }
   }
 
+  // ---- The end ----
+
+  // s_i = sum over l > i of a_l z_{n+i-l} + b_l e_{n+i-l}, and the last levels: linear in the
+  // unknowns, whose law prepare() has found.
+  void state_at_end(std::span<const double> theta, ArmaState& out) const {
+    std::vector<double> along_z = ar.dense(theta), along_e = ma.dense(theta);
+    along_z.resize(at_index(r), 0.0);
+    along_e.resize(at_index(r), 0.0);
+    const auto lost = static_cast<Index>(data.weights.size()) - 1;
+    out.mean = VectorXd::Zero(r + lost);
+    MatrixXd slopes = MatrixXd::Zero(r + lost, columns);  // by the unknowns
+    for (Index i = 0; i < r; ++i)
+      for (Index l = i + 1; l <= r; ++l) {
+        const Index row = n + i - l;
+        const double of_z = along_z[at_index(l - 1)], of_e = along_e[at_index(l - 1)];
+        out.mean(i) += of_z * z(row) + of_e * e0(row);
+        for (Index c = 0; c < columns; ++c)
+          if (row >= first[at_index(c)] && row < last[at_index(c)])
+            slopes(i, c) -= of_e * *row_of(C, c, row);
+        for (Index m = 0; m < missing; ++m) {
+          const Index weight = row - first[at_index(r + m)] + cuts[at_index(m)];
+          if (row >= first[at_index(r + m)] && weight <= lost)
+            slopes(i, r + m) -= of_z * data.weights[at_index(weight)];
+        }
+      }
+    for (Index l = 0; l < lost; ++l) {
+      const std::size_t row = at_index(n + lost - 1 - l);
+      std::size_t known = row;  // whose value stands for a missing one
+      while (known > 0 && std::isnan(data.level[known])) --known;
+      while (std::isnan(data.level[known])) ++known;
+      out.mean(r + l) = data.level[known];
+      const auto found = std::lower_bound(data.missing.begin(), data.missing.end(), row);
+      if (found != data.missing.end() && *found == row)
+        slopes(r + l, r + (found - data.missing.begin())) = -1;
+    }
+    out.covariance = MatrixXd::Zero(r + lost, r + lost);
+    if (columns == 0) return;
+    out.mean.noalias() += slopes * x;
+    out.covariance.noalias() = slopes * applied(slopes.transpose());
+  }
+
   // ---- Derivatives ----
 
   // Derivatives of C's columns: the MA lags move both kinds, the AR lags the pulses.
   void fill_slopes() {
+    make_room(by_ma, C.rows());
+    make_room(by_ar, C.rows());
+    by_ar.leftCols(r).setZero();  // the AR lags leave the start's columns alone
     filter_ma(ma.lags, b, response.data(), response2.data(), length);
     for (Index j = 0; j < r; ++j) set_column(by_ma, j, response2, length);
     if (missing > 0) run_pulse_slopes();
@@ -246,28 +326,38 @@ struct ExactLikelihood::Work {
     g.setZero(lag_count());
     if (columns == 0) return;
     fill_slopes();
-    // V = (C'C + P)^-1
-    V.resize(r + missing, r + missing);
-    if (r > 0) V.topLeftCorner(r, r) = W;
+    // V = (C'C + P)^-1: W, -J W below it, and of missing values what lies in the band.
     if (missing > 0) {
-      V.bottomRightCorner(missing, missing) =
-          of_missing.solve(MatrixXd::Identity(missing, missing));
-      if (r > 0) {
-        V.bottomLeftCorner(missing, r).noalias() = -J * W;
-        V.topRightCorner(r, missing) = V.bottomLeftCorner(missing, r).transpose();
-        V.bottomRightCorner(missing, missing).noalias() += J * W * J.transpose();
-      }
+      JW.noalias() = J * W;
+      of_missing.inverse_in_band(V_missing);
+      if (r > 0)
+        for (Index j = 0; j < missing; ++j)
+          for (Index d = 0; d <= std::min(band, missing - 1 - j); ++d)
+            V_missing(d, j) += JW.row(j + d).dot(J.row(j));
     }
+    const auto v = [&](Index o, Index c) {
+      const Index low = std::min(o, c), high = std::max(o, c);
+      return high < r  ? W(low, high)
+             : low < r ? -JW(high - r, low)
+                       : V_missing(high - low, low - r);
+    };
     // C V, each column where a derivative of C's, moved by a lag, may meet it.
     const Index reach = std::max(ar.longest(), ma.longest());
+    make_room(CV, C.rows() + reach);
     for (Index c = 0; c < columns; ++c) {
       const Index begin = first[at_index(c)], end = std::min(n, last[at_index(c)] + reach);
-      CV.col(c).segment(begin, end - begin).setZero();
+      CV.col(c).head(std::max<Index>(0, end - begin)).setZero();
       for (Index o = 0; o < columns; ++o) {
+        if (c >= r && o >= r && std::abs(o - c) > band) {
+          if (o > c) break;
+          o = c - band - 1;  // goes on where the band begins
+          continue;
+        }
         const Index from = std::max(begin, first[at_index(o)]);
         const Index to = std::min(end, last[at_index(o)]);
         if (to > from)
-          CV.col(c).segment(from, to - from) += V(o, c) * C.col(o).segment(from, to - from);
+          CV.col(c).segment(from - begin, to - from) +=
+              v(o, c) * C.col(o).segment(from - first[at_index(o)], to - from);
       }
     }
     const auto trace = [&](const MatrixXd& slopes, Index lag) {  // 2 tr[V C' dC]
@@ -275,7 +365,7 @@ struct ExactLikelihood::Work {
       for (Index c = 0; c < columns; ++c) {
         const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
         if (end > begin)
-          total += dot(CV.col(c).data() + begin + lag, slopes.col(c).data() + begin, end - begin);
+          total += dot(row_of(CV, c, begin + lag), row_of(slopes, c, begin), end - begin);
       }
       return -2 * total;
     };
@@ -307,7 +397,7 @@ struct ExactLikelihood::Work {
     e = e0;
     for (Index c = 0; c < columns; ++c) {
       const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
-      if (rows > 0) e.segment(begin, rows) -= x(c) * C.col(c).segment(begin, rows);
+      if (rows > 0) e.segment(begin, rows) -= x(c) * C.col(c).head(rows);
     }
     for (Index m = 0; m < missing; ++m) {
       const Index begin = first[at_index(r + m)], cut = cuts[at_index(m)];
@@ -360,7 +450,7 @@ struct ExactLikelihood::Work {
     if (!with_start) {
       if (r + missing > 0) {  // what the unknowns take up of the columns
         const MatrixXd q = along_columns();
-        H.bottomRightCorner(terms, terms).noalias() -= 2 * q.transpose() * V * q;
+        H.bottomRightCorner(terms, terms).noalias() -= 2 * q.transpose() * applied(q);
       }
       return H;
     }
@@ -384,7 +474,7 @@ struct ExactLikelihood::Work {
         // C' of the filtered data moved by the lag, and e along C's derivative.
         const Index begin = std::max<Index>(first[at_index(c)], lag), end = last[at_index(c)];
         q(c, i) = end > begin
-                      ? dot(C.col(c).data() + begin, shifted_by.data() + begin - lag, end - begin)
+                      ? dot(row_of(C, c, begin), shifted_by.data() + begin - lag, end - begin)
                       : 0;
         q(c, i) += along(is_ar ? by_ar : by_ma, c, e, lag);
       }
@@ -395,7 +485,7 @@ struct ExactLikelihood::Work {
       }
     }
     q.rightCols(terms) = along_columns();
-    H.noalias() -= 2 * q.transpose() * V * q;
+    H.noalias() -= 2 * q.transpose() * applied(q);
     H.noalias() += 2 * (q.transpose() * A + A.transpose() * q);
     if (r > 0) {
       MatrixXd T = MatrixXd::Zero(r, total);
@@ -411,7 +501,7 @@ struct ExactLikelihood::Work {
     for (Index j = 0; j < X1.cols(); ++j)
       for (Index c = 0; c < columns; ++c) {
         const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
-        q(c, j) = rows > 0 ? dot(C.col(c).data() + begin, X1.col(j).data() + begin, rows) : 0;
+        q(c, j) = rows > 0 ? dot(C.col(c).data(), X1.col(j).data() + begin, rows) : 0;
       }
     return q;
   }
@@ -482,16 +572,17 @@ struct ExactLikelihood::Work {
   LagProduct ar, ma;
   MeanData data;
   ArmaStart start;
-  Index n = 0, r = 0, missing = 0, columns = 0, k = 0, length = 0;
+  Index n = 0, r = 0, missing = 0, columns = 0, k = 0, length = 0, band = 0;
   std::map<Index, Pulse> pulses;   // by how much of them is cut off
   std::vector<Index> cuts;         // of each missing value
   std::vector<Index> first, last;  // of each column of C
   std::vector<double> a, b;
   VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
-  MatrixXd C, Sigma, G, reduced, J, F, N, W, V, CV, K, by_ar, by_ma, X1;
+  MatrixXd C, Sigma, G, G_missing, reduced, J, JW, F, N, W, V_missing, CV, K, by_ar, by_ma, X1;
   std::vector<MatrixXd> moved;  // d Sigma by each lag
   VectorXd side, reduced_side, x, lambda;
-  Eigen::LLT<MatrixXd> of_missing, of_start;
+  BandCholesky of_missing;
+  Eigen::LLT<MatrixXd> of_start;
   Eigen::LDLT<MatrixXd> of_sigma;
   double log_determinant = 0, sum = 0;
 };
@@ -581,6 +672,18 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
   for (Index j = 0; j < w.k; ++j)
     for (Index i = 0; i <= j; ++i)
       packed_out[packed(static_cast<std::size_t>(j), static_cast<std::size_t>(i))] = H(j, i);
+}
+
+bool ExactLikelihood::state_at_end(std::span<const double> theta, ArmaState& out) {
+  if (work_->n < work_->r) {  // the start itself reaches beyond the end
+    Innovations found;
+    if (!filter(work_->model, work_->data, theta, found)) return false;
+    out = std::move(found.end);
+    return true;
+  }
+  if (!work_->prepare(theta)) return false;
+  work_->state_at_end(theta, out);
+  return true;
 }
 
 std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {

@@ -23,6 +23,7 @@
 #include <memory>
 #include <span>
 
+#include "model/innovations.hpp"
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 #include "model/surface.hpp"
@@ -39,6 +40,10 @@ class ExactLikelihood final : public Surface {
   void evaluate_rough(std::span<const double> theta, Derivatives<double>& out) override;
   [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
   [[nodiscard]] std::size_t rows() const override;
+
+  // What is known at the end of the rows to come, as filter() finds it row by row: here by the
+  // unknowns' own law, at the price of one value. False where theta is not admitted.
+  [[nodiscard]] bool state_at_end(std::span<const double> theta, ArmaState& out);
 
   // Values present less those that differencing takes: the n of the likelihood.
   [[nodiscard]] std::size_t counted() const;

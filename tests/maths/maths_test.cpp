@@ -8,6 +8,7 @@
 #include "brace/maths/long_run_variance.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/maths/regression.hpp"
+#include "maths/band_cholesky.hpp"
 #include "maths/quantiles.hpp"
 #include "support/throws.hpp"
 
@@ -168,6 +169,34 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
     inside += q[1] - q[0];  // the chance of the next one
   }
   EXPECT_NEAR(inside / kSamples, .9, .003);
+}
+
+// Against the full factor and inverse, for bands from a diagonal to the whole.
+TEST(BandCholesky, IsTheFullOneWithinTheBand) {
+  for (const Eigen::Index band : {0, 1, 4, 9, 19}) {
+    const Eigen::Index m = 20;
+    RandomStream stream(5, static_cast<std::uint64_t>(band));
+    Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m, m), lower = Eigen::MatrixXd::Zero(band + 1, m);
+    for (Eigen::Index j = 0; j < m; ++j)
+      for (Eigen::Index d = 0; d <= std::min(band, m - 1 - j); ++d) {
+        const double v = d == 0 ? 3.0 + static_cast<double>(band) : stream.normal() / 2;
+        A(j + d, j) = A(j, j + d) = lower(d, j) = v;
+      }
+    BandCholesky of;
+    of.compute(lower);
+    ASSERT_TRUE(of.ok()) << band;
+    const Eigen::MatrixXd inverse = A.inverse(), b = Eigen::MatrixXd::Random(m, 3);
+    EXPECT_LT((of.solve(b) - inverse * b).norm(), 1e-12) << band;
+    EXPECT_NEAR(of.log_determinant(), std::log(A.determinant()), 1e-10) << band;
+    Eigen::MatrixXd kept;
+    of.inverse_in_band(kept);
+    for (Eigen::Index j = 0; j < m; ++j)
+      for (Eigen::Index d = 0; d <= std::min(band, m - 1 - j); ++d)
+        EXPECT_NEAR(kept(d, j), inverse(j + d, j), 1e-12) << band;
+    lower(0, 7) = -1;
+    of.compute(lower);
+    EXPECT_FALSE(of.ok()) << "not positive definite";
+  }
 }
 
 }  // namespace

@@ -382,7 +382,9 @@ int main(int argc, char** argv) {
                     c.null, c.alternative, series, c.least, c.most);
     std::vector<std::vector<double>> columns;
     std::string names = "| test |", rule = "|---|";
-    for (const int n : c.sizes) {
+    std::vector<int> sizes = c.sizes;
+    if (check && c.group == "law") sizes.resize(1);  // fits of the longer series take minutes
+    for (const int n : sizes) {
       columns.push_back(shares(c, n, series, true, executor));
       columns.push_back(shares(c, n, series, false, executor));
       names += fmt::format(" n = {}: null | alternative |", n);
@@ -400,7 +402,7 @@ int main(int argc, char** argv) {
             (columns[k][j] < c.least - margin || columns[k][j] > c.most + margin)) {
           ++outside;
           std::cerr << fmt::format("outside: {} under '{}', n = {}: {:.1f} %\n", c.tests[j], c.null,
-                                   c.sizes[k / 2], columns[k][j]);
+                                   sizes[k / 2], columns[k][j]);
         }
       }
       fmt::print("\n");
