@@ -233,10 +233,14 @@ void refuse_impossible_bars(Loaded& data) {
   data.bars.reset();
 }
 
+// Of dates that are absent and were not added as missing rows (a clock that cannot be trusted, or
+// --absent keep), and of a clock that does not hold.
 void judge_clock(Loaded& data) {
   constexpr double kIrregular = 0.05;  // share of steps beyond which the clock is no clock
   const Series& s = data.level;
-  const std::size_t places = irregular_steps(learn_calendar(s.times, s.clock), s.times).size();
+  const Calendar calendar = learn_calendar(s.times, s.clock);
+  const std::size_t places = irregular_steps(calendar, s.times).size(),
+                    absent = absent_dates(calendar, s.times).places.size();
   if (static_cast<double>(places) > kIrregular * static_cast<double>(s.size()))
     data.warnings.push_back(
         {WarningCode::clock_irregular,
@@ -244,6 +248,12 @@ void judge_clock(Loaded& data) {
              "{} of {} steps do not follow the {} clock; name another with --every, or put the "
              "series on a slower one with --regroup",
              text::count(places), text::count(s.size() - 1), to_string(s.clock))});
+  else if (absent > 0)
+    data.warnings.push_back(
+        {WarningCode::clock_irregular,
+         fmt::format("{} that the clock has {} absent, so that lags and seasons, which count rows, "
+                     "fall out of step; --absent missing adds them as missing rows",
+                     text::plural(absent, "date", "dates"), absent == 1 ? "is" : "are")});
 }
 
 }  // namespace

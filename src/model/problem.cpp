@@ -207,20 +207,27 @@ VectorXd Problem::feasible(VectorXd x) const {
   // small numbers for the variance, or one of the family's own starts.
   std::vector<std::vector<double>> guesses = variance_family(model.variance).starts(model);
   guesses.insert(guesses.begin(), std::vector<double>(guesses.front().size(), 1e-3));
+  const MeanPositions at = mean_positions(model);
+  const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();
   std::string tight;
-  for (std::vector<double>& guess : guesses) {
-    guess.resize(parts.variance.size(), 1e-3);
-    VectorXd inner = x;
-    for (Index i = 0; i < x.size(); ++i) {
-      const std::size_t p = chart.parameter(i), first = static_cast<std::size_t>(first_variance());
-      if (p >= first && p < first + guess.size()) inner(i) = guess[p - first];
+  // Lags of the mean that lie on their edge are brought inside where the variance alone is not
+  // enough.
+  for (const double lags : {1.0, 0.999, 0.0})
+    for (std::vector<double>& guess : guesses) {
+      guess.resize(parts.variance.size(), 1e-3);
+      VectorXd inner = x;
+      for (Index i = 0; i < x.size(); ++i) {
+        const std::size_t p = chart.parameter(i),
+                          first = static_cast<std::size_t>(first_variance());
+        if (p >= first && p < first + guess.size()) inner(i) = guess[p - first];
+        if (p >= at.ar && p < last_lag) inner(i) *= lags;
+      }
+      const VectorXd slack = c.d - c.C * inner;
+      Index worst = 0;
+      if (slack.minCoeff(&worst) >= 0)
+        return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
+      if (tight.empty()) tight = c.names[static_cast<std::size_t>(worst)];
     }
-    const VectorXd slack = c.d - c.C * inner;
-    Index worst = 0;
-    if (slack.minCoeff(&worst) >= 0)
-      return inner + solve_quadratic(inner - x, identity, c.C, slack).s;
-    if (tight.empty()) tight = c.names[static_cast<std::size_t>(worst)];
-  }
   throw Error(ErrorCode::bad_model_line,
               fmt::format("model line: '{}': the held parameters leave no room for {}",
                           to_string(model), tight));

@@ -70,10 +70,10 @@ TEST(AbsentRows, GiveTheSameDigitsAsBlankOnes) {
   const Outcome fit = brace("fit " + absent + " --transform log --model 'diff1 diff12 ma1 sma12'");
   EXPECT_THAT(fit.out, HasSubstr("log-likelihood 445.92"));
   EXPECT_THAT(fit.out, HasSubstr("5 months that the file has not were"));
-  EXPECT_THAT(
-      brace("fit " + absent + " --transform log --absent keep --model 'diff1 diff12 ma1 sma12'")
-          .out,
-      HasSubstr("log-likelihood 402.95"));
+  const Outcome kept =
+      brace("fit " + absent + " --transform log --absent keep --model 'diff1 diff12 ma1 sma12'");
+  EXPECT_THAT(kept.out, HasSubstr("log-likelihood 402.95"));
+  EXPECT_THAT(kept.out, HasSubstr("clock-irregular: 5 dates that the clock has are absent"));
 }
 
 TEST(RealFiles, ARegressorOneRowBackStartsTheFitARowLater) {
@@ -270,6 +270,16 @@ TEST(Journals, KnowTheirDataAndTheirShape) {
 TEST(Hostile, NoResidualIsNegative) {
   EXPECT_EQ(brace("check " + kKelp + " --model 'zero / garch'").status, 0);
   EXPECT_LE(brace("search " + kKelp + " --mean zero --variance garch").status, 3);
+}
+
+// A maximum on the edge of the mean's lags is a start like any other.
+TEST(Hostile, ASearchOnALevelSavesItsBest) {
+  const Folder folder;
+  const Outcome o = brace("search " + kKelp + " --mean 'const ar1' --variance garch --save " +
+                          (folder / "m.json"));
+  EXPECT_LE(o.status, 3) << o.err;
+  EXPECT_THAT(o.err, testing::Not(HasSubstr("held parameters")));
+  EXPECT_TRUE(std::filesystem::exists(folder / "m.json"));
 }
 
 TEST(Hostile, HeldValuesOutsideTheirRangeAreRefused) {
