@@ -118,8 +118,8 @@ int run_backtest(const Options& given) {
 }  // namespace
 
 void add_backtest(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("backtest",
-                                   "Forecast from one day after another and judge it by realised outcomes");
+  CLI::App* c = app.add_subcommand(
+      "backtest", "Forecast from one day after another and judge it by realised outcomes");
   add_series_options(*c, o);
   c->add_option("--model", o.models, "a model line; give the option once for each")
       ->allow_extra_args(false)

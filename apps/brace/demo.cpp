@@ -213,7 +213,10 @@ void add_demo(CLI::App& app, Options& o, Run& run) {
       ->check(CLI::NonNegativeNumber);
   c->add_flag("--quiet", o.quiet, "write the files, print nothing");
   c->footer("Example:\n  brace demo --out brace-demo");
-  c->callback([&run] { run = run_demo; });
+  c->callback([&run, &o] {
+    o.out_is_folder = true;
+    run = run_demo;
+  });
 }
 
 }  // namespace brace::app

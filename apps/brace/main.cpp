@@ -55,7 +55,7 @@ void refuse_hopeless(const brace::app::Options& o) {
                   std::string(option) + " " + *path + ": the name must end in .png, .svg or .pdf");
   }
   for (const std::string* path : {&o.chart, &o.shape, &o.roots, &o.out, &o.save, &o.journal}) {
-    if (path->empty()) continue;
+    if (path->empty() || (path == &o.out && o.out_is_folder)) continue;
     const fs::path folder = fs::path(*path).parent_path();
     if (fs::is_directory(*path, none) || (!folder.empty() && !fs::is_directory(folder, none)))
       throw Error(

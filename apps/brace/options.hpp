@@ -64,6 +64,7 @@ struct Options {
   std::string columns;  // file of the rows that `simulate` makes
   bool json = false, quiet = false;
   std::string out, save, chart, shape, roots;
+  bool out_is_folder = false;  // of `demo`, which writes several files
   std::uint64_t seed = 1;
   int threads = 0;
 };

@@ -145,6 +145,12 @@ Series after(const Series& values, const Series& window) {
   return rows_between(values, from, values.size());
 }
 
+Loaded made_from(const Options& o, Series level) {
+  Loaded data;
+  data.level = std::move(level);
+  return made_of(o, std::move(data));
+}
+
 // The rows of the new file that follow the model's last one, made as the model's rows were.
 Loaded rows_since(const Fit& fit, const Options& o) {
   const Series window = fit.window();
@@ -169,22 +175,12 @@ Loaded rows_since(const Fit& fit, const Options& o) {
   const Series level = level_of(then);
   if (!window.times.empty() && !level.times.empty() && level.times.front() <= window.times.back() &&
       level.size() > made.values.size() + 1) {
-    const Loaded alone = made_of(then, {.level = level,
-                                        .values = {},
-                                        .held_out = {},
-                                        .bars = {},
-                                        .transformed = {},
-                                        .warnings = {}});
+    const Loaded alone = made_from(then, level);
     require_same_kind(o, window, alone.values);
     require_agreement(o, window, alone.values);
   }
   if (window.times.empty() != level.times.empty()) require_same_kind(o, window, level);
-  Loaded data = made_of(then, {.level = joined(o, window, made, level),
-                               .values = {},
-                               .held_out = {},
-                               .bars = {},
-                               .transformed = {},
-                               .warnings = {}});
+  Loaded data = made_from(then, joined(o, window, made, level));
   require_same_kind(o, window, data.values);
   if (!window.times.empty()) data.values = after(data.values, window);
   return data;
@@ -241,8 +237,8 @@ int run_update(const Options& o) {
 }  // namespace
 
 void add_update(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "update", "Append new rows to a saved model; parameters stay fixed");
+  CLI::App* c =
+      app.add_subcommand("update", "Append new rows to a saved model; parameters stay fixed");
   add_series_options(*c, o, "saved model");
   c->add_option("--new", o.newer,
                 "CSV file with the new rows, alone or behind old ones, which must be those of the "

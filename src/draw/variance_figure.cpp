@@ -10,9 +10,9 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/draw/figure.hpp"
+#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/model/news_impact.hpp"
-#include "brace/model/law_fit.hpp"
 #include "draw/gnuplot.hpp"
 #include "draw/panels.hpp"
 

@@ -31,10 +31,10 @@ struct MeanData {
   Eigen::MatrixXd variance_columns;  // rows of `change` x regressors of the variance, as they are
 };
 
-// A row of y counts as missing where one of its regressors is, and at the start where a regressor of
-// the variance reaches back before the sample. Throws Error (bad_model_line) where
-// columns are collinear, or where a regressor of the variance is missing or, in a family that needs
-// it, negative, naming term and row.
+// A row of y counts as missing where one of its regressors is, and at the start where a regressor
+// of the variance reaches back before the sample. Throws Error (bad_model_line) where columns are
+// collinear, or where a regressor of the variance is missing or, in a family that needs it,
+// negative, naming term and row.
 [[nodiscard]] MeanData mean_data(const Model& model, const Series& series);
 
 // For y alone: no differences, no column but the constant's.

@@ -28,7 +28,8 @@ Series price(std::uint64_t seed, std::size_t n, double share_missing) {
   Calendar calendar;
   calendar.clock = Clock::hour;
   for (std::size_t day = 1; day <= 5; ++day)
-    for (std::size_t hour = 9; hour <= 16; ++hour) calendar.session[day].push_back(3600 * static_cast<int>(hour));
+    for (std::size_t hour = 9; hour <= 16; ++hour)
+      calendar.session[day].push_back(3600 * static_cast<int>(hour));
   s.times = dates_after(calendar, *parse_date("2024-01-01"), n);
   s.clock = Clock::hour;
   return s;

@@ -39,8 +39,7 @@ TEST(Tool, TheJobFromFileToForecast) {
   EXPECT_TRUE(fit.out.starts_with("const / garch e1 h1 / student converged.")) << fit.out;
   EXPECT_EQ(fit.err, "brace: wrote " + model + "\n");
   EXPECT_NE(fit.out.find("Next: brace check " + model), std::string::npos);
-  EXPECT_NE(brace("check " + model)
-                .out.find("leaves no memory in its residuals or their squares"),
+  EXPECT_NE(brace("check " + model).out.find("leaves no memory in its residuals or their squares"),
             std::string::npos);
   const Outcome ahead = brace("forecast " + model + " --horizon 5 --out " + (folder / "f.csv") +
                               " --chart " + (folder / "f.png"));

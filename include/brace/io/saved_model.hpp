@@ -21,8 +21,8 @@ void save_model(const Fit& fit, const std::string& path);
 // reproduce.
 [[nodiscard]] Fit load_model(const std::string& path);
 
-// Whether a file is meant as a saved model: its first sign opens a JSON object, as no CSV file does.
-// Pipes, which can be read once only, never are.
+// Whether a file is meant as a saved model: its first sign opens a JSON object, as no CSV file
+// does. Pipes, which can be read once only, never are.
 [[nodiscard]] bool is_saved_model(const std::string& path);
 
 }  // namespace brace

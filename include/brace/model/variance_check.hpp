@@ -29,8 +29,8 @@ namespace brace {
 [[nodiscard]] TestResult arch_left(const Fit& fit, int lags = 10, bool robust = true);
 
 // Engle and Ng (1993, section III): z^2 on 1(e < 0), on e 1(e < 0) and on e 1(e > 0), all of the
-// row before: each alone (t), then jointly, N R^2, chi2(3); e is z here. At least three residuals of
-// either sign.
+// row before: each alone (t), then jointly, N R^2, chi2(3); e is z here. At least three residuals
+// of either sign.
 [[nodiscard]] std::vector<TestResult> sign_bias(const Fit& fit);
 [[nodiscard]] std::vector<TestResult> sign_bias_of(std::span<const double> z);
 
