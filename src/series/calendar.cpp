@@ -106,7 +106,9 @@ void learn_movable_closings(const std::set<sys_days>& open, sys_days first, sys_
 // a month that neither explains.
 std::vector<Closing> learn_closings(std::span<const Timestamp> times) {
   std::set<sys_days> open;
-  for (const Timestamp t : times) open.insert(floor<days>(t));
+  for (const Timestamp t : times)  // in order: each at the end
+    if (const sys_days day = floor<days>(t); open.empty() || day != *open.rbegin())
+      open.insert(open.end(), day);
   // Of each rule: how often its day came on a weekday, and how often there was trading.
   struct Tally {
     int came = 0, traded = 0, unexplained = 0;
@@ -148,20 +150,22 @@ std::vector<Closing> learn_closings(std::span<const Timestamp> times) {
 
 // A time of day is in session when a row came then on at least half of the weekday's days.
 std::array<std::vector<int>, 7> learn_session(std::span<const Timestamp> times) {
-  std::array<std::map<int, int>, 7> count;
+  std::array<std::vector<int>, 7> count;  // of rows at each second of the weekday
   std::array<std::size_t, 7> days_seen{};
   std::optional<sys_days> before;
   for (const Timestamp t : times) {
     const sys_days day = floor<days>(t);
-    const unsigned w = weekday_of(t);
-    ++count[w][static_cast<int>((t - day).count())];
+    const unsigned w = weekday(day).c_encoding();
+    if (count[w].empty()) count[w].assign(kSecondsADay, 0);
+    ++count[w][static_cast<std::size_t>((t - day).count())];
     if (day != before) ++days_seen[w];
     before = day;
   }
   std::array<std::vector<int>, 7> session;
   for (std::size_t w = 0; w < 7; ++w)
-    for (const auto& [second, rows] : count[w])
-      if (2 * static_cast<std::size_t>(rows) >= days_seen[w]) session[w].push_back(second);
+    for (std::size_t second = 0; second < count[w].size(); ++second)
+      if (count[w][second] > 0 && 2 * static_cast<std::size_t>(count[w][second]) >= days_seen[w])
+        session[w].push_back(static_cast<int>(second));
   return session;
 }
 
