@@ -535,7 +535,7 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
                                   group.reading),
                       100, "  ");
     for (const TestResult& test : group.tests)
-      out << fmt::format("    {:<17}{:<14}{:>9}  p {:<8} null: {}\n", test.test, test.variant,
+      out << fmt::format("    {:<17}{:<14}{:>8}  p {:<8} null: {}\n", test.test, test.variant,
                          text::significant(test.statistic, 4),
                          text::p_value(test.p_value, test.p_floor), test.null);
   }
