@@ -106,7 +106,7 @@ void require_no_gap(const Options& o, const Series& window, Timestamp first) {
 
 // The column's rows of the new file that follow the model's, behind the last ones that it knows.
 Series joined(const Options& o, const Series& window, const Provenance& made, Series level) {
-  if (level.times.size() >= 8 && !level.times.empty())
+  if (level.times.size() >= 8)  // fewer do not tell a clock
     if (const Clock clock = infer_clock(level.times); clock != window.clock && o.every.empty())
       refuse(o, fmt::format("its rows keep the {} clock, and the model's the {} clock",
                             to_string(clock), to_string(window.clock)));
@@ -119,10 +119,7 @@ Series joined(const Options& o, const Series& window, const Provenance& made, Se
                   fmt::format("{}: no row comes after {}, where the model ends", o.newer,
                               window.when(window.size() - 1)));
     require_no_gap(o, window, level.times[from]);
-    // The last rows of the column that the model knows.
-    Series known = level;
-    known.values = made.values;
-    known.times = made.times;
+    // The last rows of the column, which the model knows.
     for (std::size_t t = 0; t < from; ++t)
       for (std::size_t i = 0; i < made.times.size(); ++i)
         if (made.times[i] == level.times[t] &&
