@@ -21,15 +21,22 @@ void show_progress(std::size_t done, std::size_t of) {
 int run_variances(const Options& o, const Loaded& data) {
   VarianceSearchOptions options;
   options.criterion = criterion_from(o.criterion).value_or(Criterion::bic);
-  for (const std::string& line : o.means) options.means.push_back(parse_model(line).mean);
-  for (const std::string& words : o.variances) {
-    if (words != "all")
-      options.variances.push_back(parse_model("const / " + words).variance);
-    else if (o.variances.size() > 1)
-      throw Error(ErrorCode::bad_option, "--variance all: stands alone; leave the others out");
+  for (const std::string& line : o.means) {
+    const Model model = parse_model(line);
+    options.means.emplace_back(model.mean, model.held);
   }
-  for (const std::string& law : o.laws)
-    options.laws.push_back(parse_model("const / steady / " + law).shocks);
+  for (const std::string& words : o.variances) {
+    if (words != "all") {
+      const Model model = parse_model("const / " + words);
+      options.variances.emplace_back(model.variance, model.held);
+    } else if (o.variances.size() > 1) {
+      throw Error(ErrorCode::bad_option, "--variance all: stands alone; leave the others out");
+    }
+  }
+  for (const std::string& law : o.laws) {
+    const Model model = parse_model("const / steady / " + law);
+    options.laws.emplace_back(model.shocks, model.held);
+  }
   if (!o.quiet) options.progress = show_progress;
   const VarianceSearch found =
       with_warnings_of(data, search_variances(data.values, options, Executor(o.threads)));
@@ -56,7 +63,7 @@ int run_variances(const Options& o, const Loaded& data) {
                     cell(c.arch_p), cell(c.sign_p), cell(c.law_p)});
   }
   write_table(o, rows);
-  return chosen.status == FitStatus::converged ? 0 : 3;
+  return chosen.place() == 0 ? 0 : 3;
 }
 
 int run_search(const Options& o) {
@@ -91,6 +98,7 @@ int run_search(const Options& o) {
                       "harmonics or with",
                       o.terms));
     options.kept = kept.mean;
+    options.held = kept.held;
   }
   const Search found = with_warnings_of(data, search(data.values, options, Executor(o.threads)));
   if (o.json) {
@@ -116,7 +124,7 @@ int run_search(const Options& o) {
                     cell(c.nearest_root), cell(c.cancelling)});
   }
   write_table(o, rows);
-  return found.candidates[found.chosen].status == FitStatus::converged ? 0 : 3;
+  return found.proposes() ? 0 : 3;
 }
 
 }  // namespace

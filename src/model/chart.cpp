@@ -78,7 +78,7 @@ void Chart::build_constraints(const Model& model) {
     if (f.sections || (f.single && f.at >= 0))
       for (std::size_t i = 0; i < f.lags.size(); ++i)
         for (const double side : {1.0, -1.0})
-          add(side * VectorXd::Unit(size(), f.at + static_cast<Index>(i)), kMostPartial,
+          add(side * VectorXd::Unit(size(), f.at + static_cast<Index>(i)), f.most(),
               fmt::format("{} inside the unit circle", names_[f.first + f.lags.size() - 1]));
   const auto follows = [&](const std::pair<std::size_t, double>& term) {
     return wall_ && term.first == wall_->parameter;
@@ -162,11 +162,11 @@ VectorXd Chart::working(const VectorXd& theta) const {
   }
   for (const LagFactor& f : factors_)
     if (f.single && f.at >= 0) {  // a start that was carried over may lie on the bound
-      x(f.at) = std::clamp(x(f.at), -kMostPartial, kMostPartial);
+      x(f.at) = std::clamp(x(f.at), -f.most(), f.most());
     } else if (f.sections) {
       const auto r = sections_from_coefficients(dense(theta, f));
       for (std::size_t i = 0; i < f.lags.size(); ++i)
-        x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -kMostPartial, kMostPartial) : 0;
+        x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -f.most(), f.most()) : 0;
     }
   return x;
 }

@@ -19,8 +19,10 @@
 
 namespace brace {
 
-// Partial autocorrelations are kept this far inside the unit circle.
-inline constexpr double kMostPartial = 0.9999;
+// Partial autocorrelations of an AR factor are kept this far inside the unit circle, where the process
+// ceases to be stationary. An MA factor may come nearer: its likelihood is flat there, and how near a
+// root comes at a given bound depends on the other root of its section.
+inline constexpr double kMostPartial = 0.9999, kMostPartialOfMa = 1 - 1e-5;
 // Beyond this an estimate counts as pinned at the edge.
 inline constexpr double kEdgePartial = 0.999;
 
@@ -99,6 +101,7 @@ class Chart {
     int step = 1;   // greatest common divisor of the lags
     bool sections;  // its working coordinates are the partial autocorrelations of its sections
     bool single;    // one lag: its coefficient is the partial autocorrelation in its power of B
+    [[nodiscard]] double most() const { return sign > 0 ? kMostPartial : kMostPartialOfMa; }
     Eigen::Index at = 0;  // first working coordinate, where all of it is free
   };
   [[nodiscard]] std::vector<double> sections_of(const Eigen::VectorXd& x, const LagFactor& f) const;

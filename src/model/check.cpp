@@ -142,6 +142,11 @@ void find_spikes(const Series& z, int period, Check& out) {
           {row.lag, row.acf, row.band_robust, period > 0 && row.lag % period == 0});
 }
 
+// Whether a lag fails the question of the mean by itself.
+bool decides(const Spike& s) {
+  return s.seasonal && std::abs(s.acf) > kClearSeason * s.band;
+}
+
 std::string spikes_in_words(const std::vector<Spike>& spikes) {
   std::vector<std::string> words;
   for (const Spike& s : spikes)
@@ -152,7 +157,7 @@ std::string spikes_in_words(const std::vector<Spike>& spikes) {
 
 }  // namespace
 
-ResidualP residual_p(const Fit& fit) {
+ResidualP residual_p(const Fit& fit, int period) {
   const Series z = fit.standardised();
   const int fitted = arma_terms(fit.model);
   const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
@@ -162,6 +167,15 @@ ResidualP residual_p(const Fit& fit) {
   const WhitenessOptions options{.lags = lags, .fitted = fitted};
   p.whiteness =
       (p.arch.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options)).p_value;
+  // What fails the question of the mean in check() is not white here.
+  Check found;
+  find_spikes(z, period_of(fit, period), found);
+  for (const Spike& spike : found.spikes)
+    if (decides(spike)) {
+      const double own =
+          laws::normal_two_sided(laws::normal_quantile(.975) * spike.acf / spike.band);
+      p.whiteness = std::min(p.whiteness.value_or(1), own);
+    }
   return p;
 }
 
@@ -381,9 +395,7 @@ CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<S
   std::vector<Spike> seasonal;
   std::copy_if(spikes.begin(), spikes.end(), std::back_inserter(seasonal),
                [](const Spike& s) { return s.seasonal; });
-  const bool season_left = std::any_of(seasonal.begin(), seasonal.end(), [](const Spike& s) {
-    return std::abs(s.acf) > kClearSeason * s.band;
-  });
+  const bool season_left = std::any_of(seasonal.begin(), seasonal.end(), decides);
   const std::string season =
       seasonal.empty() ? "" : fmt::format("a season is left at lag {}", spikes_in_words(seasonal));
   std::vector<std::string> left;

@@ -13,6 +13,7 @@
 #include "model/exact_climb.hpp"
 #include "model/joint_climb.hpp"
 #include "model/problem.hpp"
+#include "model/smaller_models.hpp"
 #include "model/standard_errors.hpp"
 
 namespace brace {
@@ -37,10 +38,11 @@ Peak stay(Problem& problem) {
 // One model on one window, from data to Fit.
 class Engine {
  public:
-  Engine(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact)
+  Engine(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact,
+         SmallerModels& smaller)
       : problem_(model, data, options, exact),
         peak_(problem_.chart.size() == 0 ? stay(problem_)
-              : exact                    ? climb_exact(problem_)
+              : exact                    ? climb_exact(problem_, smaller)
                                          : climb_joint(problem_)) {}
 
   void run(Fit& fit) {
@@ -90,6 +92,12 @@ class Engine {
                       "the series ({:.6g})",
                       *peak_.kink * problem_.scaled.scale + problem_.scaled.centre));
     if (peak_.wall) bounds.push_back(peak_.wall->name);
+    if (bounds.empty() && !(peak_.top.gradient_norm < kConverged)) {
+      c.status = FitStatus::failed;
+      c.why = fmt::format("{}, and no step leads higher (asked: below {})", measured,
+                          text::significant(kConverged, 1));
+      return;
+    }
     c.status = bounds.empty() ? FitStatus::converged : FitStatus::boundary;
     c.why = bounds.empty()
                 ? fmt::format("{}, below {}; Hessian negative definite", measured,
@@ -163,8 +171,8 @@ class Engine {
 }  // namespace
 
 void run_engine(const Model& model, const MeanData& data, const EstimateOptions& options,
-                Fit& fit) {
-  Engine(model, data, options, fit.exact).run(fit);
+                Fit& fit, SmallerModels& smaller) {
+  Engine(model, data, options, fit.exact, smaller).run(fit);
 }
 
 }  // namespace brace

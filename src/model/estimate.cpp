@@ -24,6 +24,7 @@
 #include "model/innovations.hpp"
 #include "model/lag_product.hpp"
 #include "model/likelihood.hpp"
+#include "model/smaller_models.hpp"
 
 namespace brace {
 namespace {
@@ -338,7 +339,8 @@ Fit run_job(const FitJob& job) {
                          std::holds_alternative<Normal>(fit.model.shocks)
                      ? ErrorKind::hessian
                      : ErrorKind::robust;
-  run_engine(fit.model, data, job.options, fit);
+  SmallerModels smaller;
+  run_engine(fit.model, data, job.options, fit, job.smaller ? *job.smaller : smaller);
   fill_path(fit, data, std::nullopt);
   if (fit.usable() && !fit.log_likelihood) {
     fit.convergence.status = FitStatus::failed;
@@ -352,6 +354,10 @@ Fit run_job(const FitJob& job) {
 }
 
 }  // namespace
+
+std::shared_ptr<SmallerModels> share_smaller_models() {
+  return std::make_shared<SmallerModels>();
+}
 
 std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor) {
   std::vector<Fit> fits(jobs.size());

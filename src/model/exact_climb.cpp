@@ -5,15 +5,17 @@
 #include <algorithm>
 #include <cmath>
 
+
+#include "model/smaller_models.hpp"
 #include "model/starting_points.hpp"
 
 namespace brace {
 namespace {
 
-using Eigen::Index;
+using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Starts that are climbed from.
+// Starts that are climbed to their end.
 constexpr std::size_t kClimbed = 4;
 // The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
 // the Hessian, which costs several scoring steps.
@@ -21,141 +23,192 @@ constexpr int kExactScoring = 12;
 constexpr double kScoredEnough = 1e-1;
 // Steps in natural coordinates before the bounds are brought in: a climb that is not done by then
 // runs along an edge.
-constexpr int kValleySteps = 25;
-constexpr int kEdgeSteps = 12;
-// Steps of a glance at another start, how far below the best it may lie after them, and how near to
-// it they are the same.
-constexpr int kGlance = 3;
-constexpr double kAsHigh = 0.5, kSamePlace = 0.05, kFarBelow = 25;
-// How far a model may end below one that it contains, in log-likelihood.
-constexpr double kNestedSlack = 1e-5;
-// Rough steps of a climb from there.
-constexpr int kNestedSteps = 80;
-// Exact steps after rough ones: near an edge each costs as much as forty passes.
-constexpr int kFinishSteps = 60;
+constexpr int kValleySteps = 16;
+// Rough steps along an edge, and exact ones after them: near an edge each costs as much as forty
+// passes.
+constexpr int kEdgeSteps = 20, kFinishSteps = 60;
+// Steps of a glance at a start, how far below the best it may lie after them, how near to another
+// it is the same place, and what is no other height.
+constexpr int kGlance = 4;
+constexpr double kFarBelow = 25, kSamePlace = 0.02, kSameTop = 1e-6, kHigher = 1e-4, kEdge = 1e-3;
+constexpr int kScoredAtEdge = 60;
 
 class ExactClimb {
  public:
-  explicit ExactClimb(Problem& problem) : problem_(problem) {}
+  ExactClimb(Problem& problem, SmallerModels& smaller)
+      : problem_(problem),
+        smaller_(smaller),
+        natural_(problem.model, problem.held_scaled(), Chart::Coordinates::natural),
+        newton_{.scoring_steps = kExactScoring,
+                .scoring_until = kScoredEnough,
+                .damping = true,
+                .max_iterations = problem.options.max_iterations} {}
 
   Peak run() {
     const EstimateOptions& options = problem_.options;
-    Starts starts = starting_points(problem_);
-    given_ = starts.given;
-    const std::size_t most =
-        options.starts > 0 ? static_cast<std::size_t>(options.starts) : kClimbed;
-    starts.points.resize(std::min(starts.points.size(), most));
-    climb(starts.points);
-    if (!settled(best_) && !options.start.empty() && options.from == ClimbFrom::everywhere) {
-      // The guesses that the given start replaced.
-      given_.reset();
-      std::vector<VectorXd> more;
-      for (const VectorXd& theta : exact_starts(problem_, true))
-        more.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
-      climb(more);
-    }
+    std::vector<VectorXd> points = starting_points(problem_);
+    const bool everywhere = options.from == ClimbFrom::everywhere;
+    if (everywhere && arma_terms(problem_.model) > 1)
+      for (const VectorXd& theta : problem_.data.missing.empty() ? smaller_.starts(problem_)
+                                                                 : maximum_of_filled())
+        points.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
+    if (options.starts > 0)
+      points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
+    for (const VectorXd& x : likeliest(points)) climb(x);
+    if (everywhere && best_.x.size() > 0 && problem_.data.missing.empty())
+      smaller_.keep(problem_, problem_.chart.natural(best_.x));
     return {.top = std::move(best_),
             .chart = problem_.chart,
             .kink = {},
-            .starts = static_cast<int>(starts.points.size())};
+            .starts = static_cast<int>(points.size())};
   }
 
  private:
-  // Terms that stand in for one another make long valleys, straight in the coefficients themselves:
-  // the climb is made there where a set of lags is full, and ends in the coordinates whose bounds
-  // are the edges.
-  void climb(const std::vector<VectorXd>& points) {
-    const Chart natural(problem_.model, problem_.held_scaled(), Chart::Coordinates::natural);
-    const Objective in_natural = problem_.objective_in(natural, true),
-                    in_bounded = problem_.objective_in(problem_.chart);
-    const NewtonOptions newton{.scoring_steps = kExactScoring,
-                               .scoring_until = kScoredEnough,
-                               .damping = true,
-                               .max_iterations = problem_.options.max_iterations};
-    if (!problem_.chart.has_sections()) {
-      for (VectorXd x : points) {
-        if (settled(best_)) {  // another hill is looked at only where a few steps show it as high
-          if (problem_.value(problem_.chart, x) > best_.f + kFarBelow) continue;
-          NewtonOptions glance = newton;
-          glance.max_iterations = kGlance;
-          glance.certificate = false;
-          const NewtonResult seen = minimise(in_bounded, problem_.chart.constraints(), x, glance);
-          if (seen.f > best_.f + kAsHigh) continue;
-          x = seen.x;
-          if ((x - best_.x).cwiseAbs().maxCoeff() < kSamePlace) continue;
-        }
-        keep_better(minimise(in_bounded, problem_.chart.constraints(), x, newton));
-        if (settled(best_) && arma_terms(problem_.model) < 2) return;
-      }
-      return;
-    }
-    struct Reached {
+  // Every pass over a series with gaps costs many over one without: the hills are looked at where
+  // each missing row is the one before it, which leaves the highest where it was or near to it.
+  std::vector<VectorXd> maximum_of_filled() {
+    MeanData filled = problem_.data;
+    for (std::size_t t = 0; t < filled.change.size(); ++t)
+      if (std::isnan(filled.change[t])) filled.change[t] = filled.filled[t];
+    for (std::size_t t = 1; t < filled.level.size(); ++t)
+      if (std::isnan(filled.level[t])) filled.level[t] = filled.level[t - 1];
+    filled.missing.clear();
+    const Problem whole(problem_.model, filled, problem_.options, true);
+    const std::optional<VectorXd> top = smaller_.maximum(whole, problem_.model);
+    if (!top) return {};
+    VectorXd theta = whole.convert(*top, false);
+    if (problem_.model.mean.constant) theta(0) += whole.scaled.centre - problem_.scaled.centre;
+    return {problem_.convert(std::move(theta), true)};
+  }
+
+  // The points after a few steps from each, best first: those that lie near to a better one, or so
+  // far below the best that no climb would bring them up, are left out.
+  std::vector<VectorXd> likeliest(const std::vector<VectorXd>& points) {
+    if (points.size() < 2) return points;
+    struct Seen {
       double f;
-      bool done, given;
       VectorXd x;
     };
-    std::vector<Reached> reached;
-    NewtonOptions in_valley = newton;
-    in_valley.max_iterations = std::min(problem_.options.max_iterations, kValleySteps);
-    in_valley.certificate = false;
-    for (std::size_t i = 0; i < points.size(); ++i) {
-      const NewtonResult r =
-          minimise(in_natural, natural.constraints(),
-                   natural.working(problem_.chart.natural(points[i])), in_valley);
-      reached.push_back(
-          {r.f, settled(r), given_ == i, problem_.chart.working(natural.natural(r.x))});
+    std::vector<Seen> seen;
+    NewtonOptions glance = newton_;
+    glance.max_iterations = kGlance;
+    glance.certificate = false;
+    for (const VectorXd& x : points) {
+      const NewtonResult r = in_valley(x, glance);
+      if (std::isfinite(r.f)) seen.push_back({r.f, r.x});
     }
-    std::stable_sort(reached.begin(), reached.end(),
-                     [](const Reached& a, const Reached& b) { return a.f < b.f; });
-    // A climb that stopped at an edge is gone on with where it is the higher; where another has
-    // found a maximum, not for long.
-    const bool any_done =
-        std::any_of(reached.begin(), reached.end(), [](const Reached& r) { return r.done; });
-    for (Reached& from : reached) {
-      if (!from.done) {
-        if (any_done && best_.x.size() > 0) continue;
-        NewtonOptions along_the_edge = newton;
+    std::stable_sort(seen.begin(), seen.end(),
+                     [](const Seen& a, const Seen& b) { return a.f < b.f; });
+    std::vector<VectorXd> kept;
+    for (const Seen& s : seen) {
+      if (s.f > seen.front().f + kFarBelow) break;
+      const bool near = std::any_of(kept.begin(), kept.end(), [&](const VectorXd& x) {
+        return (x - s.x).cwiseAbs().maxCoeff() < kSamePlace;
+      });
+      if (!near) kept.push_back(s.x);
+      if (kept.size() == kClimbed) break;
+    }
+    return kept.empty() ? points : kept;
+  }
+
+  // Terms that stand in for one another make long valleys, straight in the coefficients themselves:
+  // where a set of lags is full, a climb is made there.
+  NewtonResult in_valley(const VectorXd& x, const NewtonOptions& how) {
+    if (!problem_.chart.has_sections())
+      return minimise(problem_.objective_in(problem_.chart, true), problem_.chart.constraints(), x,
+                      how);
+    NewtonResult r = minimise(problem_.objective_in(natural_, true), natural_.constraints(),
+                              natural_.working(problem_.chart.natural(x)), how);
+    r.x = problem_.chart.working(natural_.natural(r.x));
+    return r;
+  }
+
+  // In the coefficients first, and to the end in the coordinates whose bounds are the edges.
+  void climb(VectorXd x) {
+    const Objective in_bounded = problem_.objective_in(problem_.chart),
+                    rough = problem_.objective_in(problem_.chart, true);
+    bool done = true;
+    if (problem_.chart.has_sections()) {
+      NewtonOptions valley = newton_;
+      valley.max_iterations = std::min(problem_.options.max_iterations, kValleySteps);
+      valley.certificate = false;
+      const NewtonResult r = in_valley(x, valley);
+      done = settled(r);
+      x = r.x;
+      if (best_.x.size() > 0 && settled(best_)) {
+        // Where the same hill was climbed before, or a higher one and this one is at its top.
+        if ((x - best_.x).cwiseAbs().maxCoeff() < kSamePlace && r.f > best_.f - kSameTop) return;
+        if (done && r.f > best_.f - kSameTop) return;
+      }
+      if (!done) {  // it stopped at an edge
+        NewtonOptions along_the_edge = newton_;
         along_the_edge.certificate = false;
-        along_the_edge.max_iterations =
-            std::min(problem_.options.max_iterations, any_done ? kEdgeSteps : 4 * kEdgeSteps);
-        from.x = minimise(problem_.objective_in(problem_.chart, true), problem_.chart.constraints(),
-                          from.x, along_the_edge)
-                     .x;
-      }
-      NewtonOptions to_the_end = newton;
-      to_the_end.max_iterations =
-          std::min(problem_.options.max_iterations, any_done ? kEdgeSteps : kFinishSteps);
-      keep_better(minimise(in_bounded, problem_.chart.constraints(), from.x, to_the_end));
-      if (settled(best_)) break;
-    }
-    // Where a smaller model ended nothing less will do: the climb from there is made to its end.
-    if (given_ && *given_ < points.size()) {
-      const VectorXd& start = points[*given_];
-      if (problem_.value(problem_.chart, start) < best_.f - kNestedSlack) {
-        NewtonOptions roughly = newton;
-        roughly.certificate = false;
-        roughly.max_iterations = std::min(problem_.options.max_iterations, kNestedSteps);
-        const VectorXd near = minimise(problem_.objective_in(problem_.chart, true),
-                                       problem_.chart.constraints(), start, roughly)
-                                  .x;
-        keep_better(minimise(in_bounded, problem_.chart.constraints(), near, newton));
+        along_the_edge.max_iterations = std::min(problem_.options.max_iterations, kEdgeSteps);
+        const NewtonResult edge = minimise(rough, problem_.chart.constraints(), x, along_the_edge);
+        if (best_.x.size() > 0 && settled(best_) && edge.f > best_.f - kSameTop) return;
+        x = edge.x;
       }
     }
+    NewtonOptions to_the_end = newton_;
+    to_the_end.max_iterations = std::min(problem_.options.max_iterations, kFinishSteps);
+    keep_better(finished(minimise(in_bounded, problem_.chart.constraints(), x, to_the_end)));
+  }
+
+  // Next to the unit circle the Hessian, a difference of gradients that cancel, may lose all its
+  // digits: where no step leads on, the information matrix measures what slope is left.
+  NewtonResult finished(NewtonResult r) {
+    if (settled(r) || r.stop != NewtonStop::no_descent || problem_.chart.room(r.x).minCoeff() > kEdge)
+      return r;
+    NewtonOptions scoring = newton_;
+    scoring.scoring_steps = kScoredAtEdge;
+    scoring.scoring_until = 0;
+    scoring.max_iterations = kScoredAtEdge;
+    scoring.certificate = false;
+    NewtonResult on = minimise(problem_.objective_in(problem_.chart, true),
+                               problem_.chart.constraints(), r.x, scoring);
+    if (on.f < r.f) {
+      r.x = on.x;
+      r.f = on.f;
+    }
+    VectorXd gradient;
+    MatrixXd information;
+    const Objective rough = problem_.objective_in(problem_.chart, true);
+    if (!std::isfinite(rough.derivatives(r.x, Curvature::information, gradient, information)))
+      return r;
+    const Eigen::LLT<MatrixXd> llt(information);
+    if (llt.info() != Eigen::Success) return r;
+    const LinearConstraints& bounds = problem_.chart.constraints();
+    const QuadraticStep step =
+        solve_quadratic(gradient, llt, bounds.C, (bounds.d - bounds.C * r.x).cwiseMax(0));
+    r.gradient_norm = std::sqrt(std::max(0.0, -gradient.dot(step.s)));
+    if ((step.multipliers.array() > 0).any()) r.stop = NewtonStop::rounding;
+    r.gradient = gradient;
+    r.hessian = information;
+    r.multipliers = step.multipliers;
+    return r;
   }
 
   void keep_better(NewtonResult r) {
-    if (better(r, best_)) best_ = std::move(r);
+    // A point that is no maximum but lies higher than one says that the other is none either.
+    if (best_.x.size() > 0 && settled(best_) && !settled(r) && r.f < best_.f - kHigher)
+      best_ = std::move(r);
+    else if (best_.x.size() > 0 && settled(r) && !settled(best_) && best_.f < r.f - kHigher)
+      return;
+    else if (better(r, best_))
+      best_ = std::move(r);
   }
 
   Problem& problem_;
-  std::optional<std::size_t> given_;
+  SmallerModels& smaller_;
+  Chart natural_;
+  NewtonOptions newton_;
   NewtonResult best_;
 };
 
 }  // namespace
 
-Peak climb_exact(Problem& problem) {
-  return ExactClimb(problem).run();
+Peak climb_exact(Problem& problem, SmallerModels& smaller) {
+  return ExactClimb(problem, smaller).run();
 }
 
 }  // namespace brace

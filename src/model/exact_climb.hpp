@@ -1,13 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
 // The climb to the maximum of the exact likelihood of a mean equation.
 //
-//   Peak peak = climb_exact(problem);
+//   SmallerModels smaller;
+//   Peak peak = climb_exact(problem, smaller);
 #pragma once
 
 #include "model/problem.hpp"
 
 namespace brace {
 
-[[nodiscard]] Peak climb_exact(Problem& problem);
+class SmallerModels;
+
+// `smaller` is shared by models of the same mean on the same rows.
+[[nodiscard]] Peak climb_exact(Problem& problem, SmallerModels& smaller);
 
 }  // namespace brace

@@ -55,7 +55,7 @@ class JointClimb {
   Peak run() {
     const EstimateOptions& options = problem_.options;
     const Model& model = problem_.model;
-    const std::vector<VectorXd> all = starting_points(problem_).points;
+    const std::vector<VectorXd> all = starting_points(problem_);
     const auto asked = static_cast<std::size_t>(options.starts);
     const bool many = problem_.scaled.observed >= kManyRows;
     // One hill is the rule for garch on many rows.

@@ -72,14 +72,15 @@ Scaled scale_data(const MeanData& data, bool centre, bool scale, std::size_t pur
 
 }  // namespace
 
-Problem::Problem(const Model& of, const MeanData& data, const EstimateOptions& how, bool by_exact)
+Problem::Problem(const Model& of, const MeanData& given, const EstimateOptions& how, bool by_exact)
     : model(of),
+      data(given),
       options(how),
       exact(by_exact),
       parts(parameter_names(of)),
       names(parts.all()),
       at(mean_positions(of)),
-      scaled(scale_data(data, of.mean.constant && !held_value("mu"), may_scale(),
+      scaled(scale_data(given, of.mean.constant && !held_value("mu"), may_scale(),
                         of.mean.constant ? 1 : 0)),
       units(make_units()),
       tie(make_tie()),
@@ -207,7 +208,6 @@ VectorXd Problem::feasible(VectorXd x) const {
   // small numbers for the variance, or one of the family's own starts.
   std::vector<std::vector<double>> guesses = variance_family(model.variance).starts(model);
   guesses.insert(guesses.begin(), std::vector<double>(guesses.front().size(), 1e-3));
-  const MeanPositions at = mean_positions(model);
   const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();
   std::string tight;
   // Lags of the mean that lie on their edge are brought inside where the variance alone is not
@@ -292,10 +292,10 @@ double Problem::derivatives_near_edge(const Chart& in, const VectorXd& x, const 
   for (Index j = 0; j < x.size(); ++j) {
     const double step = kEdgeStep * room(j);
     VectorXd slope = VectorXd::Zero(x.size()), moved = x, there;
-    for (const auto& [moves, weight] : {std::pair{1., 8.}, {-1., -8.}, {2., -1.}, {-2., 1.}}) {
-      moved(j) = x(j) + moves * step;
+    for (const double side : {1.0, -1.0}) {
+      moved(j) = x(j) + side * step;
       if (!gradient_at(moved, there)) return kInfinite;
-      slope += weight / (12 * step) * there;
+      slope += side / (2 * step) * there;
     }
     curvature.col(j) = slope;
   }

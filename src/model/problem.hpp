@@ -34,6 +34,7 @@ struct Problem {
   Problem(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact);
 
   const Model& model;
+  const MeanData& data;  // as given
   const EstimateOptions& options;
   bool exact;
   ParameterNames parts;
@@ -87,9 +88,15 @@ struct Problem {
   Derivatives<double> derivatives_;
 };
 
-// Whether a climb ended where no slope is left.
+// Whether a climb ended where no slope is left, or none that the rounding of the likelihood lets it
+// follow: next to the unit circle second derivatives keep few digits, and on it, where an AR and an
+// MA factor meet, none. Half the square of its norm is what such a point may lie below its top.
+inline constexpr double kRounded = 1e-3, kRoundedAtEdge = 0.5;
 [[nodiscard]] inline bool settled(const NewtonResult& r) {
-  return r.gradient_norm < kConverged && r.stop != NewtonStop::not_finite;
+  return r.stop != NewtonStop::not_finite &&
+         r.gradient_norm < (r.stop == NewtonStop::no_descent ? kRounded
+                            : r.stop == NewtonStop::rounding ? kRoundedAtEdge
+                                                             : kConverged);
 }
 // Whether the one is to be preferred: settled before not, then the lower.
 [[nodiscard]] inline bool better(const NewtonResult& r, const NewtonResult& than) {

@@ -130,44 +130,28 @@ std::vector<VectorXd> joint_starts(const Problem& problem) {
 
 }  // namespace
 
-std::vector<VectorXd> exact_starts(Problem& problem, bool all) {
+VectorXd exact_start(Problem& problem) {
   const std::vector<double> mean = mean_start(problem);
-  const bool lags = problem.at.seasonal_ma + problem.model.mean.seasonal_ma.size() > problem.at.ar;
-  std::vector<VectorXd> points;
-  const bool few =
-      arma_terms(problem.model) < 3;  // hardly another hill: one guess beside is enough
-  for (const double share : {1.0, 0.5, 0.0}) {
-    if (few && share == 0.5) continue;
-    VectorXd theta(static_cast<Index>(problem.names.size()));
-    for (std::size_t j = 0; j < mean.size(); ++j) {
-      const bool lag =
-          j >= problem.at.ar && j < problem.at.seasonal_ma + problem.model.mean.seasonal_ma.size();
-      theta(static_cast<Index>(j)) = (lag ? share : 1) * mean[j];
-    }
-    theta(static_cast<Index>(problem.at.count)) = 1;
-    if (problem.chart.admits(theta)) {
-      // -2 l is linear in 1 / sigma2 but for a known logarithm: two values give its maximum.
-      const auto at_variance = [&](double sigma2) {
-        theta(static_cast<Index>(problem.at.count)) = sigma2;
-        return problem.value(problem.chart, problem.chart.working(problem.with_held(theta)));
-      };
-      const double one = at_variance(1), two = at_variance(2);
-      const auto n = static_cast<double>(problem.scaled.observed);
-      const double sum = 2 * (n * std::log(2.0) - 2 * (two - one));
-      theta(static_cast<Index>(problem.at.count)) = sum > 0 && std::isfinite(sum) ? sum / n : 1;
-    }
-    points.push_back(std::move(theta));
-    // A start that was given takes the place of the guesses.
-    if (!lags || !all) break;
-  }
-  return points;
+  VectorXd theta(static_cast<Index>(problem.names.size()));
+  for (std::size_t j = 0; j < mean.size(); ++j) theta(static_cast<Index>(j)) = mean[j];
+  theta(static_cast<Index>(problem.at.count)) = 1;
+  if (!problem.chart.admits(theta)) return theta;
+  // -2 l is linear in 1 / sigma2 but for a known logarithm: two values give its maximum.
+  const auto at_variance = [&](double sigma2) {
+    theta(static_cast<Index>(problem.at.count)) = sigma2;
+    return problem.value(problem.chart, problem.chart.working(problem.with_held(theta)));
+  };
+  const double one = at_variance(1), two = at_variance(2);
+  const auto n = static_cast<double>(problem.scaled.observed);
+  const double sum = 2 * (n * std::log(2.0) - 2 * (two - one));
+  theta(static_cast<Index>(problem.at.count)) = sum > 0 && std::isfinite(sum) ? sum / n : 1;
+  return theta;
 }
 
-Starts starting_points(Problem& problem) {
+std::vector<VectorXd> starting_points(Problem& problem) {
   std::vector<VectorXd> points;
   if (problem.options.from == ClimbFrom::everywhere || problem.options.start.empty())
-    points = problem.exact ? exact_starts(problem, problem.options.start.empty())
-                           : joint_starts(problem);
+    points = problem.exact ? std::vector<VectorXd>{exact_start(problem)} : joint_starts(problem);
   if (!problem.options.start.empty()) {
     VectorXd theta = Eigen::Map<const VectorXd>(problem.options.start.data(),
                                                 static_cast<Index>(problem.options.start.size()));
@@ -177,22 +161,17 @@ Starts starting_points(Problem& problem) {
   }
   struct Ranked {
     double f;
-    bool given;
     VectorXd x;
   };
   std::vector<Ranked> ranked;
-  for (std::size_t i = 0; i < points.size(); ++i) {
-    const VectorXd x = problem.feasible(problem.chart.working(problem.with_held(points[i])));
-    ranked.push_back({problem.value(problem.chart, x),
-                      !problem.options.start.empty() && i + 1 == points.size(), x});
+  for (const VectorXd& theta : points) {
+    const VectorXd x = problem.feasible(problem.chart.working(problem.with_held(theta)));
+    ranked.push_back({problem.value(problem.chart, x), x});
   }
   std::stable_sort(ranked.begin(), ranked.end(),
                    [](const Ranked& a, const Ranked& b) { return a.f < b.f; });
-  Starts starts;
-  for (Ranked& r : ranked) {
-    if (r.given) starts.given = starts.points.size();
-    starts.points.push_back(std::move(r.x));
-  }
+  std::vector<VectorXd> starts;
+  for (Ranked& r : ranked) starts.push_back(std::move(r.x));
   return starts;
 }
 

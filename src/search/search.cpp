@@ -12,6 +12,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/laws/standard.hpp"
 #include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
@@ -20,12 +21,14 @@
 namespace brace {
 namespace {
 
-// What takes about a second on one core, in the unit of Searcher::run.
-constexpr double kSecond = 6e7;
+// What takes about three seconds on one core, in the unit of Searcher::run.
+constexpr double kPatience = 6e7;
 // |t| below this drops a lag.
 constexpr double kSignificant = 1.96;
 // Roots nearer to the circle, and AR and MA roots nearer to one another, are told.
 constexpr double kNearCircle = 1.02, kCancelling = 0.1;
+// A lag is taken where chance would put the largest of all lags there less often than this.
+constexpr double kChance = 0.05;
 // Behind the best by no more than this is about as good.
 constexpr double kAboutAsGood = 4;
 
@@ -53,6 +56,7 @@ class Searcher {
     out_.criterion = options.criterion;
     out_.series = series;
     out_.kept = options.kept;
+    out_.likelihood = options.likelihood;
   }
 
   Search run() {
@@ -67,7 +71,7 @@ class Searcher {
       work += k * (4 * n * (3 + k) + reach * reach * std::min(n, 500.0));
     }
     out_.stepwise = options_.walk == SearchOptions::Walk::stepwise ||
-                    (options_.walk == SearchOptions::Walk::automatic && work > kSecond);
+                    (options_.walk == SearchOptions::Walk::automatic && work > kPatience);
     if (out_.stepwise)
       walk_stepwise(all);
     else
@@ -140,6 +144,7 @@ class Searcher {
   [[nodiscard]] Model model_of(const Orders& o) const {
     Model m;
     m.mean = options_.kept;
+    m.held = options_.held;
     m.mean.constant = o.constant;
     m.mean.differences = differences_;
     m.mean.ar = up_to(o.ar);
@@ -151,51 +156,16 @@ class Searcher {
 
   // ---- Fitting ----
 
-  // The estimates of `from` as a start for `to`, by name; a term that is new starts at 0.
-  static std::vector<double> carried(const Candidate& from, const Model& to) {
-    const std::vector<std::string> had = parameter_names(from.model).all();
-    std::vector<double> start;
-    for (const std::string& name : parameter_names(to).all()) {
-      const auto at = std::find(had.begin(), had.end(), name);
-      start.push_back(at == had.end() ? 0
-                                      : from.estimates[static_cast<std::size_t>(at - had.begin())]);
-    }
-    return start;
-  }
-
-  [[nodiscard]] FitJob job_of(const Model& model, const Candidate* from) const {
+  [[nodiscard]] FitJob job_of(const Model& model) const {
     FitJob job{.model = model, .series = series_};
+    job.smaller = smaller_;
     job.options.hessian_errors_only = true;
     job.options.likelihood = options_.likelihood;
-    if (from && !from->estimates.empty()) job.options.start = carried(*from, job.model);
     return job;
   }
 
-  // Candidates one order smaller that were fitted: the best of them is where a climb begins too, so
-  // that candidates seldom end below one that they contain.
-  [[nodiscard]] const Candidate* best_within(const Orders& o) const {
-    const Candidate* best = nullptr;
-    const auto consider = [&](Orders smaller) {
-      const auto at = done_.find(smaller);
-      if (at != done_.end() && at->second.log_likelihood &&
-          (!best || *at->second.log_likelihood > *best->log_likelihood))
-        best = &at->second;
-    };
-    for (int Orders::*order :
-         {&Orders::ar, &Orders::ma, &Orders::seasonal_ar, &Orders::seasonal_ma}) {
-      Orders smaller = o;
-      if (--(smaller.*order) >= 0) consider(smaller);
-    }
-    if (o.constant) {
-      Orders smaller = o;
-      smaller.constant = false;
-      consider(smaller);
-    }
-    return best;
-  }
-
-  static Candidate candidate_of(const Fit& fit) {
-    Candidate c{scored(fit), std::nullopt, std::nullopt};
+  static Candidate candidate_of(const Fit& fit, int period) {
+    Candidate c{scored(fit, period), std::nullopt, std::nullopt};
     if (fit.usable()) judge_roots(fit, c);
     return c;
   }
@@ -213,7 +183,7 @@ class Searcher {
 
   void fit_all(const std::vector<Orders>& batch) {
     std::vector<FitJob> jobs;
-    for (const Orders& o : batch) jobs.push_back(job_of(model_of(o), best_within(o)));
+    for (const Orders& o : batch) jobs.push_back(job_of(model_of(o)));
     std::vector<Candidate> fitted = candidates_of(jobs);
     for (std::size_t i = 0; i < batch.size(); ++i) done_.emplace(batch[i], std::move(fitted[i]));
   }
@@ -221,7 +191,7 @@ class Searcher {
   [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
     std::vector<Candidate> out(jobs.size());
     const std::vector<Fit> fits = fit_many(jobs, executor_);
-    executor_.for_each(jobs.size(), [&](std::size_t i) { out[i] = candidate_of(fits[i]); });
+    executor_.for_each(jobs.size(), [&](std::size_t i) { out[i] = candidate_of(fits[i], options_.period); });
     return out;
   }
 
@@ -239,7 +209,7 @@ class Searcher {
 
   [[nodiscard]] double score(const Orders& o) const {
     const Candidate& c = done_.at(o);
-    return c.status == FitStatus::converged ? score(c) : 1e300;
+    return c.place() == 0 ? score(c) : 1e300;
   }
   [[nodiscard]] double score(const Candidate& c) const {
     return c.value(options_.criterion).value_or(1e300);
@@ -298,14 +268,13 @@ class Searcher {
                      [&](const Candidate& a, const Candidate& b) {
                        return std::pair(a.place(), score(a)) < std::pair(b.place(), score(b));
                      });
-    // Terms that nearly cancel, or a root all but on the circle, are fitted noise where a model
-    // without them is about as good.
+    // A root all but on the circle is fitted noise where a model without it is about as good.
     out_.chosen = 0;
     const double limit = score(out_.candidates.front()) + kAboutAsGood;
     for (std::size_t i = 0; i < out_.candidates.size(); ++i) {
       const Candidate& c = out_.candidates[i];
-      if (c.status != FitStatus::converged || score(c) > limit) break;
-      if (c.nearest_root.value_or(9) > kNearCircle && c.cancelling.value_or(9) > kCancelling) {
+      if (c.place() > 0 || score(c) > limit) break;
+      if (c.nearest_root.value_or(9) > kNearCircle) {
         out_.chosen = i;
         break;
       }
@@ -316,7 +285,7 @@ class Searcher {
   // terms only, an MA term.
   void propose_lags() {
     const Candidate chosen = out_.candidates[out_.chosen];
-    if (chosen.status != FitStatus::converged) return;
+    if (!out_.proposes()) return;
     const Series z = out_.best().standardised();
     const auto n = static_cast<int>(z.present());
     const int most =
@@ -338,14 +307,19 @@ class Searcher {
       if (std::find(lags.begin(), lags.end(), row.lag) != lags.end()) continue;
       lags.push_back(row.lag);
       proposal.model = canonical(proposal.model);
-      jobs.push_back(job_of(proposal.model, &chosen));
+      jobs.push_back(job_of(proposal.model));
       out_.proposals.push_back(std::move(proposal));
     }
     std::vector<Candidate> tried = candidates_of(jobs);
     for (std::size_t i = 0; i < tried.size(); ++i)
       if (tried[i].status == FitStatus::converged) {
-        out_.proposals[i].gain = score(chosen) - score(tried[i]);
-        if (options_.sparse) add(std::move(tried[i]));
+        LagProposal& proposal = out_.proposals[i];
+        proposal.gain = score(chosen) - score(tried[i]);
+        proposal.p_value = std::min(
+            1.0, most * laws::chi_squared_tail(
+                            std::max(0.0, 2 * (*tried[i].log_likelihood - *chosen.log_likelihood)),
+                            1));
+        if (options_.sparse && *proposal.p_value < kChance) add(std::move(tried[i]));
       }
     if (options_.sparse) rank();
   }
@@ -360,7 +334,7 @@ class Searcher {
   void thin_out() {
     for (;;) {
       const Candidate from = out_.candidates[out_.chosen];
-      if (from.status != FitStatus::converged) return;
+      if (!out_.proposes()) return;
       const Fit fit = out_.best();
       const Parameter* weakest = nullptr;
       const MeanPositions at = mean_positions(fit.model);
@@ -380,7 +354,7 @@ class Searcher {
           return fmt::format("{}{}", stem, lag) == weakest->name;
         });
       const std::size_t before = out_.candidates.size();
-      add(candidates_of({job_of(smaller, &from)}).front());
+      add(candidates_of({job_of(smaller)}).front());
       rank();
       if (out_.candidates.size() == before || out_.candidates[out_.chosen].model == from.model)
         return;
@@ -389,16 +363,17 @@ class Searcher {
 
   void warn() {
     const Candidate& chosen = out_.candidates[out_.chosen];
-    if (chosen.status != FitStatus::converged)
+    if (!out_.proposes())
       out_.warnings.push_back({WarningCode::not_converged,
-                               "no candidate has a maximum inside its bounds; widen or change the "
-                               "set, or look at the data first (brace inspect)"});
+                               "no candidate has a maximum off the unit circle without terms that "
+                               "cancel; widen or change the set, or look at the data first (brace "
+                               "inspect)"});
     const auto pinned = static_cast<std::size_t>(
         std::count_if(out_.candidates.begin(), out_.candidates.end(),
-                      [](const Candidate& c) { return c.status == FitStatus::boundary; }));
+                      [](const Candidate& c) { return c.on_circle; }));
     const auto better = static_cast<std::size_t>(
         std::count_if(out_.candidates.begin(), out_.candidates.end(), [&](const Candidate& c) {
-          return c.status == FitStatus::boundary && score(c) < score(chosen);
+          return c.on_circle && score(c) < score(chosen);
         }));
     if (better > 0)
       out_.warnings.push_back(
@@ -420,14 +395,17 @@ class Searcher {
   const Executor& executor_;
   std::shared_ptr<const Series> series_;
   Lags differences_;
+  std::shared_ptr<SmallerModels> smaller_ = share_smaller_models();
   std::map<Orders, Candidate> done_;
   Search out_;
 };
 
 std::string root_note(const Candidate& c) {
   std::vector<std::string> notes;
-  if (c.status == FitStatus::boundary)
-    notes.emplace_back("pinned");
+  if (c.on_circle)
+    notes.emplace_back("on the circle");
+  else if (c.status == FitStatus::boundary)
+    notes.emplace_back("on a bound");
   else if (c.nearest_root.value_or(9) < kNearCircle)
     notes.push_back(fmt::format("root {}", text::fixed(c.nearest_root, 3)));
   if (c.cancelling.value_or(9) < kCancelling) notes.emplace_back("cancels");
@@ -485,10 +463,14 @@ std::optional<double> Scored::value(Criterion criterion) const {
 }
 
 int Scored::place() const {
-  return status == FitStatus::converged ? 0 : status == FitStatus::boundary ? 1 : 2;
+  return status == FitStatus::failed || status == FitStatus::not_run ? 2 : on_circle ? 1 : 0;
 }
 
-Scored scored(const Fit& fit) {
+int Candidate::place() const {
+  return std::max(Scored::place(), cancelling.value_or(9) < kCancelling ? 1 : 0);
+}
+
+Scored scored(const Fit& fit, int period) {
   Scored c;
   c.model = fit.model;
   c.status = fit.convergence.status;
@@ -500,15 +482,21 @@ Scored scored(const Fit& fit) {
   c.aicc = fit.aicc;
   c.bic = fit.bic;
   c.hqc = fit.hqc;
-  const ResidualP p = residual_p(fit);
+  const MeanPositions at = mean_positions(fit.model);
+  for (std::size_t j = at.ar; j < at.seasonal_ma + fit.model.mean.seasonal_ma.size(); ++j)
+    c.on_circle = c.on_circle || (fit.parameters[j].at_bound && !fit.parameters[j].held);
+  const ResidualP p = residual_p(fit, period);
   c.whiteness_p = p.whiteness;
   c.arch_p = p.arch;
   return c;
 }
 
 Fit Search::best() const {
+  // From where it was found, so that it is the same maximum.
   EstimateOptions options;
+  options.likelihood = likelihood;
   options.start = candidates.at(chosen).estimates;
+  options.from = ClimbFrom::start;
   return estimate(candidates.at(chosen).model, series, options);
 }
 
@@ -524,23 +512,27 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   const Candidate& chosen = s.candidates.at(s.chosen);
   const std::optional<double> best = chosen.value(s.criterion);
   std::string head =
-      s.chosen == 0
+      !s.proposes()
+          ? fmt::format("None of {} can be proposed: each has a root on the unit circle or terms "
+                        "that cancel, or did not converge.",
+                        text::plural(s.candidates.size(), "candidate", "candidates"))
+      : s.chosen == 0
           ? fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
                         text::plural(s.candidates.size(), "candidate", "candidates"),
                         to_string(s.criterion), s.stepwise ? ", found stepwise" : "")
           : fmt::format(
-                "{} is proposed of {}: those ahead of it by {}{} have terms that cancel or a "
-                "root on the circle.",
+                "{} is proposed of {}: those ahead of it by {}{} have a root next to the unit "
+                "circle.",
                 mean_part(chosen.model),
                 text::plural(s.candidates.size(), "candidate", "candidates"),
                 to_string(s.criterion), s.stepwise ? ", found stepwise," : "");
-  if (chosen.whiteness_p)
+  if (s.proposes() && chosen.whiteness_p)
     head += chosen.white() ? " Its residuals are white."
                            : fmt::format(" Its residuals still have memory (p {}).",
                                          text::p_value(chosen.whiteness_p));
   std::size_t near = 0;
   for (const Candidate& c : s.candidates)
-    near += &c != &chosen && c.status == FitStatus::converged &&
+    near += s.proposes() && &c != &chosen && c.place() == 0 &&
                     c.value(s.criterion).value_or(1e300) < best.value_or(0) + 2
                 ? 1
                 : 0;
@@ -560,7 +552,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     const Candidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen && s.proposes() ? '>' : ' ',
         label_of(c, s.kept), width, text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
         c.estimated, text::p_value(c.whiteness_p), root_note(c));
@@ -585,10 +577,15 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
       out << fmt::format(
           "    lag {:<4} {:>6} (band {})  {}\n", p.lag, text::fixed(p.autocorrelation, 2),
           text::fixed(p.band, 2),
-          p.gain ? fmt::format("{}: {} {} by {}", mean_part(p.model), to_string(s.criterion),
-                               *p.gain > 0 ? "falls" : "rises", text::fixed(std::abs(*p.gain), 1))
+          p.gain ? fmt::format("{}: {} {} by {}, p {}", mean_part(p.model), to_string(s.criterion),
+                               *p.gain > 0 ? "falls" : "rises", text::fixed(std::abs(*p.gain), 1),
+                               text::p_value(p.p_value))
                  : mean_part(p.model) + " does not converge inside its bounds");
   }
+  if (!s.proposals.empty())
+    out << text::wrap(
+        fmt::format("p: of the likelihood ratio, times the {} lags looked at", s.lags_looked_at), 100,
+        "    ");
   for (const Warning& warning : s.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

@@ -64,7 +64,7 @@ std::string short_p(std::optional<double> p, double floor = 0) {
 bool VarianceCandidate::clean() const {
   for (const auto* p : {&whiteness_p, &arch_p, &sign_p, &law_p})
     if (*p && **p < 0.05) return false;
-  return status == FitStatus::converged;
+  return place() == 0;
 }
 
 std::vector<Variance> default_variances() {
@@ -87,22 +87,25 @@ std::vector<Variance> default_variances() {
 
 VarianceSearch search_variances(const Series& series, const VarianceSearchOptions& options,
                                 const Executor& executor) {
-  const std::vector<Mean> means = options.means.empty() ? std::vector{Mean{}} : options.means;
-  const std::vector<Variance> variances =
-      options.variances.empty() ? default_variances() : options.variances;
-  const std::vector<Shocks> laws =
-      options.laws.empty() ? std::vector<Shocks>{Normal{}, Student{}, Ged{}, SkewStudent{}}
-                           : options.laws;
+  std::vector<Holding<Mean>> means = options.means;
+  std::vector<Holding<Variance>> variances = options.variances;
+  std::vector<Holding<Shocks>> laws = options.laws;
+  if (means.empty()) means.emplace_back(Mean{});
+  if (variances.empty())
+    for (const Variance& variance : default_variances()) variances.emplace_back(variance);
+  if (laws.empty()) laws = {Normal{}, Student{}, Ged{}, SkewStudent{}};
   VarianceSearch out;
   out.criterion = options.criterion;
   out.series = series;
   const auto shared = std::make_shared<const Series>(series);
   std::vector<FitJob> jobs;
-  for (const Mean& mean : means)
-    for (const Variance& variance : variances)
-      for (const Shocks& law : laws) {
-        FitJob job{.model = canonical({.mean = mean, .variance = variance, .shocks = law}),
-                   .series = shared};
+  for (const auto& mean : means)
+    for (const auto& variance : variances)
+      for (const auto& law : laws) {
+        Model model{.mean = mean.part, .variance = variance.part, .shocks = law.part};
+        for (const auto* held : {&mean.held, &variance.held, &law.held})
+          model.held.insert(model.held.end(), held->begin(), held->end());
+        FitJob job{.model = canonical(std::move(model)), .series = shared};
         job.options.likelihood = LikelihoodKind::conditional;
         const bool known = std::any_of(jobs.begin(), jobs.end(), [&](const FitJob& other) {
           return other.model == job.model;
@@ -136,7 +139,7 @@ VarianceSearch search_variances(const Series& series, const VarianceSearchOption
   }
   if (out.candidates.front().place() > 0)
     out.warnings.push_back({WarningCode::not_converged,
-                            "no candidate has a maximum inside its bounds; look at the data first "
+                            "no candidate has a maximum to propose; look at the data first "
                             "(brace inspect, brace breaks)"});
   return out;
 }
@@ -149,6 +152,7 @@ Fit VarianceSearch::best() const {
   EstimateOptions options;
   options.likelihood = LikelihoodKind::conditional;
   options.start = candidates.at(chosen).estimates;
+  options.from = ClimbFrom::start;  // so that it is the same maximum
   return estimate(candidates.at(chosen).model, series, options);
 }
 
@@ -169,7 +173,7 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
   const auto near = static_cast<std::size_t>(
       std::count_if(s.candidates.begin(), s.candidates.end(), [&](const VarianceCandidate& c) {
         const std::optional<double> value = c.value(s.criterion);
-        return &c != &chosen && c.status == FitStatus::converged && value &&
+        return &c != &chosen && c.place() == 0 && value &&
                *value < chosen.value(s.criterion).value_or(0) + 2;
       }));
   if (near > 0)
@@ -187,7 +191,7 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
     const VarianceCandidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen ? '>' : ' ',
+        "  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen && c.place() == 0 ? '>' : ' ',
         to_string(c.model), width, text::fixed(value, 1),
         value && best ? text::fixed(*value - *best, 1) : "-", c.estimated, short_p(c.whiteness_p),
         short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p, c.law_p_floor), note_of(c));

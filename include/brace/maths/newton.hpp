@@ -69,6 +69,8 @@ enum class NewtonStop {
   optimum,        // norm rule met with a Hessian positive definite on the free directions
   iteration_cap,  // x is the best point seen
   no_descent,     // no shorter step lowers f; x is the best point seen
+  rounding,       // the same on a bound, where the Hessian has no digits left: given by callers
+                  // that measured the slope by the information
   not_finite,     // f or its derivatives are not finite at the start; x is the start
 };
 

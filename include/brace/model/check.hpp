@@ -116,12 +116,13 @@ struct Check {
 [[nodiscard]] Check check(const Fit& fit, const CheckOptions& options = {});
 
 // Two p-values that rank candidates: McLeod-Li on z^2, and Ljung-Box on z with the degrees of
-// freedom less the ARMA terms, in its robust form where the first rejects. Empty where z is too
-// short.
+// freedom less the ARMA terms, in its robust form where the first rejects; where a multiple of the
+// season (`period`, as in CheckOptions) stands out so far that check() would say so, that lag's own
+// p if it is smaller. Empty where z is too short.
 struct ResidualP {
   std::optional<double> whiteness, arch;
 };
-[[nodiscard]] ResidualP residual_p(const Fit& fit);
+[[nodiscard]] ResidualP residual_p(const Fit& fit, int period = 0);
 
 // Of the AR side, then of the MA side.
 [[nodiscard]] std::vector<InverseRoot> inverse_roots(const Fit& fit);

@@ -15,6 +15,9 @@
 
 namespace brace {
 
+// Maxima found for the models of one mean, orders apart, on the same rows.
+class SmallerModels;
+
 // One model on one window of a series.
 struct FitJob {
   Model model;
@@ -22,7 +25,11 @@ struct FitJob {
   std::size_t first = 0;
   std::size_t count = 0;  // 0 takes all rows from `first`
   EstimateOptions options{};
+  // Shared by jobs of the same rows whose means differ in their lags alone, so that none fits a
+  // smaller model that another fitted; what comes out does not depend on it.
+  std::shared_ptr<SmallerModels> smaller{};
 };
+[[nodiscard]] std::shared_ptr<SmallerModels> share_smaller_models();
 
 // Maximum likelihood: exact for a mean equation alone ('/ steady / normal'), joint and conditional
 // for the mean, the variance and the shape of the shocks together. Equations in docs/numerics.md.

@@ -6,10 +6,12 @@
 //   std::cout << found;       brace::Fit best = found.best();
 #pragma once
 
+#include <concepts>
 #include <iosfwd>
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "brace/base/executor.hpp"
@@ -24,6 +26,17 @@ enum class Criterion { aic, aicc, bic, hqc };
 // Of a fit; empty where it has none.
 [[nodiscard]] std::optional<double> value_of(const Fit& fit, Criterion criterion);
 
+// A part of the model line with the values that it holds: 'gjr alpha1=0'.
+template <class Part>
+struct Holding {
+  Part part;
+  std::vector<Held> held{};
+  template <class From>
+    requires std::convertible_to<From, Part>
+  Holding(From&& from, std::vector<Held> values = {})  // NOLINT: a part alone holds nothing
+      : part(std::forward<From>(from)), held(std::move(values)) {}
+};
+
 struct SearchOptions {
   // ---- The set: all orders from 0 to these ----
   int most_ar = 5, most_ma = 5;
@@ -36,11 +49,14 @@ struct SearchOptions {
   enum class Constant { both, always, never };
   Constant constant = Constant::both;  // both: without too where the series is differenced
 
-  // Terms that every candidate keeps: trend, harmonics, regressors.
+  // Terms that every candidate keeps: trend, harmonics, regressors; and values that are held of
+  // them.
   Mean kept{};
+  std::vector<Held> held{};
 
   // Single lags too: those of the best candidate that are not significant are dropped one by one,
-  // and those where its residuals stand out are tried.
+  // and those where its residuals stand out are tried; one is taken where its likelihood ratio is
+  // significant for the largest of all the lags looked at (Bonferroni).
   bool sparse = false;
 
   // ---- How it is gone through ----
@@ -67,12 +83,17 @@ struct Scored {
   std::optional<double> whiteness_p, arch_p;
   std::vector<double> estimates;
 
+  // Whether a lag of the mean has its root on the unit circle, where the likelihood is no longer
+  // quadratic and criteria do not compare. Any other bound is an inequality that holds (alpha1 = 0
+  // where only falls raise volatility): such a maximum is ranked among the others.
+  bool on_circle = false;
+
   [[nodiscard]] std::optional<double> value(Criterion criterion) const;
-  // Inside all bounds, on one, failed: 0, 1, 2. At an edge the likelihood is no longer quadratic,
-  // and criteria do not compare: those on one come after.
+  // Ranked by the criterion; apart from them, on the circle; failed: 0, 1, 2.
   [[nodiscard]] int place() const;
 };
-[[nodiscard]] Scored scored(const Fit& fit);
+// `period`: rows in a season, as in CheckOptions.
+[[nodiscard]] Scored scored(const Fit& fit, int period = 0);
 
 struct Candidate : Scored {
   // Modulus of the AR or MA root nearest to the unit circle, and the smallest distance between an
@@ -80,6 +101,8 @@ struct Candidate : Scored {
   std::optional<double> nearest_root, cancelling;
 
   [[nodiscard]] bool white() const { return whiteness_p.value_or(0) > 0.05; }
+  // Where terms cancel, apart too.
+  [[nodiscard]] int place() const;
 };
 
 // A lag at which the residuals of the chosen model stand out.
@@ -88,6 +111,8 @@ struct LagProposal {
   double autocorrelation = 0, band = 0;  // 95 %, robust to volatility that clusters
   Model model;                           // with that lag added
   std::optional<double> gain;            // fall of the criterion; negative where it rises
+  // Of its likelihood ratio, times the lags looked at.
+  std::optional<double> p_value;
 };
 
 struct Search {
@@ -95,10 +120,14 @@ struct Search {
   bool stepwise = false;
   Series series;
   Mean kept;                          // terms that every candidate has
-  std::vector<Candidate> candidates;  // best first, those pinned at an edge after all others
-  // Position of the best one whose terms do not cancel and whose roots keep off the unit circle, if
-  // it lies within 4 of the best; else 0.
+  // Best first, those with a root on the circle or terms that cancel after all others, failed ones
+  // last.
+  std::vector<Candidate> candidates;
+  // Position of the best one whose roots keep off the unit circle (1.02), if it lies within 4 of the
+  // best; else 0. One that stands apart is proposed only where all do, which proposes() tells.
   std::size_t chosen = 0;
+  [[nodiscard]] bool proposes() const { return candidates.at(chosen).place() == 0; }
+  LikelihoodKind likelihood = LikelihoodKind::automatic;  // of all candidates
   DifferencesSuggested differences;  // what the tests said, where they were asked
   std::vector<LagProposal> proposals;
   int lags_looked_at = 0;  // for the proposals; chance alone gives one in twenty

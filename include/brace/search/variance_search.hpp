@@ -15,12 +15,12 @@
 namespace brace {
 
 struct VarianceSearchOptions {
-  // Mean equations; empty takes a constant.
-  std::vector<Mean> means{};
+  // Each part with the values that it holds. Mean equations; empty takes a constant.
+  std::vector<Holding<Mean>> means{};
   // Variance equations; empty takes default_variances().
-  std::vector<Variance> variances{};
+  std::vector<Holding<Variance>> variances{};
   // Laws; empty takes all four.
-  std::vector<Shocks> laws{};
+  std::vector<Holding<Shocks>> laws{};
 
   Criterion criterion = Criterion::bic;
 
@@ -44,7 +44,7 @@ struct VarianceCandidate : Scored {
 struct VarianceSearch {
   Criterion criterion = Criterion::bic;
   Series series;
-  // Best first; those on a bound after those inside, failed ones last.
+  // Best first; those with a root on the unit circle after the others, failed ones last.
   std::vector<VarianceCandidate> candidates;
   // Position of the best clean one, if it lies within 10 of the best of all; else 0.
   std::size_t chosen = 0;

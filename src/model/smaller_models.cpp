@@ -1,0 +1,238 @@
+// SPDX-License-Identifier: Apache-2.0
+// Starts from smaller models. Covered by tests/model/one_maximum_test.cpp.
+#include "model/smaller_models.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/maths/lag_polynomial.hpp"
+#include "brace/model/model_line.hpp"
+#include "model/exact_climb.hpp"
+#include "model/innovations.hpp"
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::Matrix2d;
+using Eigen::Vector2d;
+using Eigen::VectorXd;
+
+// Autocorrelations that the search for pairs looks at.
+constexpr int kLooked = 160, kLookedOfFew = 48;
+// Pairs that are tried, of one root and of two.
+constexpr std::size_t kPairs = 2, kTwoRootPairs = 4;
+// The factor that is let go is kept this far inside the unit circle.
+constexpr double kInside = 0.995;
+
+using Set = Lags Mean::*;
+constexpr std::array<Set, 4> kSets{&Mean::ar, &Mean::ma, &Mean::seasonal_ar, &Mean::seasonal_ma};
+
+// The model without the last `count` lags of a set, and without what was held of them.
+std::optional<Model> without_last(Model model, Set set, std::size_t count) {
+  Lags& lags = model.mean.*set;
+  if (lags.size() < count) return std::nullopt;
+  lags.resize(lags.size() - count);
+  const std::vector<std::string> names = parameter_names(model).all();
+  for (const Held& held : model.held)
+    if (std::find(names.begin(), names.end(), held.name) == names.end()) return std::nullopt;
+  return model;
+}
+
+// Whether a set is 1, 2, .. times its first lag.
+bool is_full(const Lags& lags) {
+  for (std::size_t i = 0; i < lags.size(); ++i)
+    if (lags[i] != lags[0] * static_cast<int>(i + 1)) return false;
+  return !lags.empty();
+}
+
+// What stands before a pair that cancels and the AR factor once it is let go, both as coefficients
+// of  1 - c_1 B - c_2 B^2.
+struct Pair {
+  double gain;
+  std::vector<double> ma, ar;
+};
+
+// The highest points of a curve, best first.
+std::vector<Pair> highest(const std::vector<Pair>& curve, std::size_t most) {
+  std::vector<Pair> tops;
+  for (std::size_t i = 0; i < curve.size(); ++i)
+    if ((i == 0 || curve[i].gain > curve[i - 1].gain) &&
+        (i + 1 == curve.size() || curve[i].gain >= curve[i + 1].gain))
+      tops.push_back(curve[i]);
+  std::stable_sort(tops.begin(), tops.end(),
+                   [](const Pair& a, const Pair& b) { return a.gain > b.gain; });
+  tops.resize(std::min(tops.size(), most));
+  return tops;
+}
+
+// Pairs of one root: e_t less d (e_{t-1} + m e_{t-2} + m^2 e_{t-3} ..) is least at
+// d = (1 - m^2) sum m^{k-1} r_k.
+std::vector<Pair> one_root(const std::vector<double>& r, std::size_t most) {
+  std::vector<Pair> curve;
+  for (int i = -24; i <= 24; ++i) {
+    const double m = std::tanh(i / 9.0);  // up to .99, closer together towards the circle
+    double sum = 0, power = 1;
+    for (const double rk : r) {
+      sum += power * rk;
+      power *= m;
+    }
+    const double d = (1 - m * m) * sum;
+    curve.push_back({d * sum, {m}, {std::clamp(m + d, -kInside, kInside)}});
+  }
+  return highest(curve, most);
+}
+
+// Pairs of two complex roots of modulus and angle, on the best modulus of each angle.
+std::vector<Pair> two_roots(const std::vector<double>& r) {
+  std::vector<Pair> curve;
+  constexpr int kAngles = 48;
+  for (int i = 1; i < kAngles; ++i) {
+    const double angle = std::numbers::pi * i / kAngles;
+    Pair best{-1, {}, {}};
+    for (const double modulus : {0.5, 0.8, 0.92, 0.97, 0.99}) {
+      const double c1 = 2 * modulus * std::cos(angle), c2 = -modulus * modulus;
+      // x_t = e_{t-1} / (1 - c1 B - c2 B^2), whose weights are g.
+      Vector2d with(0, 0);
+      double g = 1, before = 0;
+      for (std::size_t k = 0; k < r.size(); ++k) {
+        with(0) += g * r[k];
+        if (k + 1 < r.size()) with(1) += g * r[k + 1];
+        const double next = c1 * g + c2 * before;
+        before = g;
+        g = next;
+      }
+      const double variance = (1 - c2) / ((1 + c2) * ((1 - c2) * (1 - c2) - c1 * c1)),
+                   neighbour = c1 / (1 - c2) * variance;
+      Matrix2d moments;
+      moments << variance, neighbour, neighbour, variance;
+      const Vector2d d = moments.ldlt().solve(with);
+      const double gain = d.dot(with);
+      if (gain <= best.gain) continue;
+      double share = 1;
+      std::vector<double> ar;
+      for (int attempt = 0; attempt < 12; ++attempt, share *= 0.7) {
+        ar = {c1 + share * d(0), c2 + share * d(1)};
+        if (largest_inverse_root(ar) < kInside) break;
+      }
+      best = {gain, {c1, c2}, ar};
+    }
+    curve.push_back(std::move(best));
+  }
+  return highest(curve, kTwoRootPairs);
+}
+
+// (1 - a_1 B - ..)(1 - b_1 B - ..) as coefficients.
+std::vector<double> product(const std::vector<double>& a, const std::vector<double>& b) {
+  std::vector<double> c(a.size() + b.size(), 0.0);
+  for (std::size_t i = 0; i < a.size(); ++i) c[i] += a[i];
+  for (std::size_t j = 0; j < b.size(); ++j) c[j] += b[j];
+  for (std::size_t i = 0; i < a.size(); ++i)
+    for (std::size_t j = 0; j < b.size(); ++j) c[i + j + 1] -= a[i] * b[j];
+  return c;
+}
+
+}  // namespace
+
+void SmallerModels::keep(const Problem& problem, const VectorXd& theta) {
+  const std::lock_guard lock(guard_);
+  known_.emplace(to_string(problem.model), theta);
+}
+
+std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Model& model) {
+  {
+    const std::lock_guard lock(guard_);
+    if (const auto at = known_.find(to_string(model)); at != known_.end()) return at->second;
+  }
+  EstimateOptions options;
+  options.max_iterations = problem.options.max_iterations;
+  Problem smaller(model, problem.data, options, true);
+  std::optional<VectorXd> found;
+  if (arma_terms(model) == 0 && smaller.scaled.centre != 0 && smaller.at.count == 1) {
+    found = VectorXd::Unit(2, 1);  // the mean and the variance of the scaled data
+  } else if (smaller.chart.size() > 0) {
+    const Peak peak = climb_exact(smaller, *this);
+    if (peak.top.x.size() > 0 && std::isfinite(peak.top.f))
+      found = peak.chart.natural(peak.top.x);
+  }
+  const std::lock_guard lock(guard_);
+  return known_.emplace(to_string(model), std::move(found)).first->second;
+}
+
+std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
+  const Model& model = problem.model;
+  const std::vector<std::string> names = parameter_names(model).all();
+  // The parameters of a smaller model by name; what it has not is 0.
+  const auto carried = [&](const Model& from, const VectorXd& theta) {
+    const std::vector<std::string> had = parameter_names(from).all();
+    VectorXd out = VectorXd::Zero(static_cast<Index>(names.size()));
+    for (std::size_t j = 0; j < names.size(); ++j)
+      if (const auto at = std::find(had.begin(), had.end(), names[j]); at != had.end())
+        out(static_cast<Index>(j)) = theta(at - had.begin());
+    return out;
+  };
+  std::vector<VectorXd> points;
+  double best = std::numeric_limits<double>::infinity();
+  // Of two terms the guesses are as good as those of one are, and cost nothing.
+  const bool few = arma_terms(model) < 3;
+  for (const Set set : kSets) {
+    const auto smaller = few ? std::nullopt : without_last(model, set, 1);
+    if (!smaller) continue;
+    const auto theta = maximum(problem, *smaller);
+    if (!theta) continue;
+    const double f = problem.value_at(carried(*smaller, *theta));
+    if (points.empty() || f < best) points.assign(1, carried(*smaller, *theta));
+    best = std::min(f, best);
+  }
+  // Coefficients that are held would have to move with a factor.
+  const MeanPositions at = mean_positions(model);
+  const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();
+  for (std::size_t j = at.ar; j < last_lag; ++j)
+    if (problem.held_value(names[j])) return points;
+  for (const auto& [ar, ma] : {std::pair{kSets[0], kSets[1]}, std::pair{kSets[2], kSets[3]}}) {
+    if (!is_full(model.mean.*ar) || !is_full(model.mean.*ma)) continue;
+    const int step = (model.mean.*ar)[0];
+    if (step != (model.mean.*ma)[0]) continue;
+    const std::size_t first_ar = ar == kSets[0] ? at.ar : at.seasonal_ar,
+                      first_ma = ma == kSets[1] ? at.ma : at.seasonal_ma;
+    for (const std::size_t roots : {1u, 2u}) {
+      auto smaller = without_last(model, ar, roots);
+      if (smaller) smaller = without_last(*smaller, ma, roots);
+      if (!smaller) continue;
+      const auto theta = maximum(problem, *smaller);
+      if (!theta) continue;
+      Innovations found;
+      if (!filter(*smaller, problem.scaled.data, span_of(*theta), found)) continue;
+      std::vector<double> e = std::move(found.error);
+      for (std::size_t t = 0; t < e.size(); ++t)
+        e[t] = found.spread[t] > 0 ? e[t] / std::sqrt(found.spread[t]) : 0;
+      const int looked =
+          std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
+      if (looked < 2) continue;
+      const std::vector<double> all = autocorrelations(e, looked * step);
+      std::vector<double> r;
+      for (int k = 1; k <= looked; ++k)
+        r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
+      const VectorXd base = carried(*smaller, *theta);
+      const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
+      std::vector<double> had_ar, had_ma;
+      for (std::size_t i = 0; i + roots < p; ++i)
+        had_ar.push_back(base(static_cast<Index>(first_ar + i)));
+      for (std::size_t j = 0; j + roots < q; ++j)
+        had_ma.push_back(-base(static_cast<Index>(first_ma + j)));
+      for (const Pair& pair : roots == 1 ? one_root(r, few ? 1 : kPairs) : two_roots(r)) {
+        VectorXd start = base;
+        const std::vector<double> a = product(had_ar, pair.ar), b = product(had_ma, pair.ma);
+        for (std::size_t i = 0; i < p; ++i) start(static_cast<Index>(first_ar + i)) = a[i];
+        for (std::size_t j = 0; j < q; ++j) start(static_cast<Index>(first_ma + j)) = -b[j];
+        points.push_back(std::move(start));
+      }
+    }
+  }
+  return points;
+}
+
+}  // namespace brace

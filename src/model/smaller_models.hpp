@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+// Where a climb of the exact likelihood begins besides the guesses: at the maxima of the models that
+// it contains. A term that is new begins at zero; a pair of factors, one AR and one MA, begins where
+// the residuals of the model without it ask for it most.
+//
+//   SmallerModels smaller;                          // one for all models of a mean on the same rows
+//   for (const Eigen::VectorXd& theta : smaller.starts(problem)) climb(theta);
+//
+// So no model ends below one that it contains, and the hills that two factors next to one another
+// make (a narrow peak or trough of the spectrum each) are looked at by a rule. A pair that cancels
+// leaves the likelihood where it was, whatever it is made of: (1 - m B) / (1 - a B) with a = m. The
+// gain of letting a go from m is, to first order, the score test of that one coefficient, a function
+// of m that the autocorrelations of the residuals give at once (Godfrey 1979, Poskitt and Tremayne
+// 1980); its highest points are where a pair begins.
+#pragma once
+
+#include <Eigen/Dense>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "model/problem.hpp"
+
+namespace brace {
+
+class SmallerModels {
+ public:
+  // Natural parameters of the scaled data. Safe to call from several threads; what comes back does
+  // not depend on what was asked before.
+  [[nodiscard]] std::vector<Eigen::VectorXd> starts(Problem& problem);
+
+  // The maximum of the problem's model, for those that contain it.
+  void keep(const Problem& problem, const Eigen::VectorXd& theta);
+
+  // Of a model that the problem's contains, or of itself, on its data; climbed to where it is not
+  // known. Empty where there is none.
+  [[nodiscard]] std::optional<Eigen::VectorXd> maximum(const Problem& problem, const Model& model);
+
+ private:
+
+  std::mutex guard_;
+  std::map<std::string, std::optional<Eigen::VectorXd>> known_;  // by model line
+};
+
+}  // namespace brace
