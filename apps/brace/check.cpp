@@ -44,6 +44,7 @@ int run_check(const Options& o) {
                       t.test, t.variant, cell(t.statistic), cell(t.p_value),
                       t.lags ? std::to_string(*t.lags) : "", t.null});
   write_table(o, rows);
+  write_residuals(o, fit);
   return status_of(fit);
 }
 
@@ -63,6 +64,7 @@ void add_check(CLI::App& app, Options& o, Run& run) {
               "rows that stand out: outliers, level shifts, temporary changes")
       ->group("Tests");
   add_output_options(*c, o);
+  add_residuals_option(*c, o);
   c->add_option("--chart", o.chart, "residuals, their memory, quantiles, whiteness by lag")
       ->group("Output");
   c->add_option("--roots", o.roots, "the inverse roots in the unit circle")->group("Output");

@@ -56,6 +56,7 @@ int run_fit(const Options& o) {
     rows.push_back({p.name, cell(p.estimate), cell(p.se_hessian), cell(p.se_opg), cell(p.se_robust),
                     cell(p.t), cell(p.p_value), p.held ? "yes" : "no", p.at_bound ? "yes" : "no"});
   write_table(o, rows);
+  write_residuals(o, fit);
   return status_of(fit);
 }
 
@@ -87,6 +88,7 @@ void add_fit(CLI::App& app, Options& o, Run& run) {
               "the mean terms beside those of the mean equation alone")
       ->group("The model");
   add_output_options(*c, o);
+  add_residuals_option(*c, o);
   c->add_option(
        "--chart", o.chart,
        "fitted over actual; of a variance equation volatility and what shocks do to it, .png "

@@ -112,6 +112,8 @@ int run_forecast(const Options& o) {
   Loaded data;
   Fit fit = load_or_fit(o, &data);
   if (!fit.usable()) return status_of(fit);
+  if (is_saved_model(o.file))
+    if (auto back = way_back(fit.window())) data.transformed = std::move(*back);
   ForecastOptions options;
   const bool judged = data.held_out.size() > 0;
   if (!o.suppose.empty()) {

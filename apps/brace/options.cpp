@@ -649,6 +649,32 @@ void write_table(const Options& o, const std::vector<std::vector<std::string>>& 
   say_written(o, o.out);
 }
 
+void add_residuals_option(CLI::App& command, Options& o) {
+  command
+      .add_option("--residuals", o.residuals,
+                  "each row's actual and fitted value, residual and volatility, .csv or .json")
+      ->group("Output");
+}
+
+void write_residuals(const Options& o, const Fit& fit) {
+  if (o.residuals.empty()) return;
+  if (!fit.usable())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--residuals: '{}' did not converge, so that its residuals are none",
+                            to_string(fit.model)));
+  if (o.residuals.ends_with(".json")) {
+    write_whole(o.residuals, json_rows(fit));
+  } else {
+    std::vector<std::vector<std::string>> rows{
+        {"date", "actual", "fitted", "residual", "volatility", "standardised"}};
+    for (const FittedRow& r : fitted_rows(fit))
+      rows.push_back({r.date ? format_date(*r.date) : "", cell(r.actual), cell(r.fitted),
+                      cell(r.residual), cell(r.volatility), cell(r.standardised)});
+    write_whole(o.residuals, csv_text(rows));
+  }
+  say_written(o, o.residuals);
+}
+
 std::string cell(std::optional<double> x) {
   return x && std::isfinite(*x) ? fmt::format("{}", *x) : "";
 }

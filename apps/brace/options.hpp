@@ -63,7 +63,7 @@ struct Options {
   std::vector<std::string> changes;
   std::string columns;  // file of the rows that `simulate` makes
   bool json = false, quiet = false;
-  std::string out, save, chart, shape, roots;
+  std::string out, save, chart, shape, roots, residuals;
   bool out_is_folder = false;  // of `demo`, which writes several files
   std::uint64_t seed = 1;
   int threads = 0;
@@ -134,6 +134,11 @@ void print_next(const Options& o, const std::string& command);
 void write_table(const Options& o, const std::vector<std::vector<std::string>>& rows);
 // A word on stderr about a file written.
 void say_written(const Options& o, const std::string& path);
+
+// --residuals of the commands that have a fit, and what it asks for: a table of every row, CSV or,
+// for a name that ends in .json, JSON.
+void add_residuals_option(CLI::App& command, Options& o);
+void write_residuals(const Options& o, const Fit& fit);
 
 // A number for CSV: shortest text that reads back to the same double; empty where absent.
 [[nodiscard]] std::string cell(std::optional<double> x);

@@ -215,6 +215,7 @@ int run_update(const Options& o) {
   const std::string target = o.save.empty() ? o.file : o.save;
   replace_model(fit, target);
   say_written(o, target);
+  write_residuals(o, fit);
   if (o.json) {
     std::cout << json_document("update", fit);
     return 0;
@@ -243,6 +244,7 @@ void add_update(CLI::App& app, Options& o, Run& run) {
       ->required()
       ->group("The new rows");
   add_output_options(*c, o);
+  add_residuals_option(*c, o);
   c->add_option("--save", o.save, "where the model goes (default: over the old one)")
       ->group("Output");
   c->footer("Example:\n  brace update kelp.json --new data/kelp-fibre.csv");

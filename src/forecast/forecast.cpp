@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <boost/math/quadrature/tanh_sinh.hpp>
 #include <cmath>
 #include <numeric>
 
@@ -317,6 +318,30 @@ std::optional<Rough> roughest(const Forecast& ahead) {
   return worst;
 }
 
+// The mean of what lies below the quantile of a share: the integral of the quantiles up to it.
+template <class Quantile>
+double mean_below(Quantile&& quantile, double share) {
+  boost::math::quadrature::tanh_sinh<double> rule;
+  return rule.integrate([&](double p) { return quantile(p); }, 0.0, share) / share;
+}
+
+// Whether the median on the file's own scale is the way back of the means: where every row ahead,
+// and every sum of them, is symmetric around its mean and the way back is a rising function of such
+// sums. So it is under a symmetric law in a family that knows no signs, for all links but the simple
+// return, whose way back multiplies.
+bool has_exact_median(const Fit& fit, const ForecastOptions& options) {
+  if (options.method == ForecastMethod::resampled || options.method == ForecastMethod::refit)
+    return false;
+  const Variance& v = fit.model.variance;
+  const bool signs = std::holds_alternative<Gjr>(v) || std::holds_alternative<Egarch>(v) ||
+                     std::holds_alternative<Aparch>(v);
+  if (signs || fit.model.mean.risk || !shock_law(fit.model.shocks).symmetric) return false;
+  return std::none_of(options.transformed->links.begin(), options.transformed->links.end(),
+                      [](const AppliedTransform& a) {
+                        return std::holds_alternative<SimpleReturn>(a.link);
+                      });
+}
+
 // Of one fit, or the average of several that are usable, of one model, and end at the same row.
 Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions& options,
                      const Executor& executor) {
@@ -375,9 +400,22 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
                     .low = at(0.5 - interval.percent / 200.0),
                     .high = at(0.5 + interval.percent / 200.0)};
       }
+      for (TailRisk& tail : s.tails) {
+        const double share = tail.percent / 100;
+        const auto z = [&](double p) { return shock_law(fit.model.shocks).quantile(p, shape); };
+        tail = {.percent = tail.percent,
+                .value_at_risk = s.mean + s.sd * z(share),
+                .shortfall = s.mean + s.sd * mean_below(z, share)};
+      }
     } else {
       s.volatility_interval = simulated(cloud.variances[k]).intervals(ahead.intervals, root);
     }
+  }
+  std::optional<std::vector<double>> exact_median;
+  if (fits.size() == 1 && options.transformed && has_exact_median(fit, options)) {
+    std::vector<double> means;
+    for (const ForecastStep& s : ahead.steps) means.push_back(s.mean);
+    exact_median = options.transformed->inverse_ahead(means, dates);
   }
   for (std::size_t k = 0; k < cloud.original.size(); ++k) {
     std::vector<double>& values = cloud.original[k];
@@ -386,7 +424,7 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
     there.mean = mean_of(values);
     // The same paths tell how far the model's own variance, which is known, was missed by chance.
     there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
-    there.median = quantile(values, 0.5);
+    there.median = exact_median ? (*exact_median)[k] : quantile(values, 0.5);
     Simulated of_value = simulated(values);
     there.interval = of_value.intervals(ahead.intervals, same);
     there.tails = of_value.tails(options.tails);

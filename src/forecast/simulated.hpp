@@ -73,7 +73,8 @@ class Simulated {
       out.push_back({.percent = percents[i],
                      .value_at_risk = tails[2 * i],
                      .shortfall = tails[2 * i + 1],
-                     .error = larger(errors, i)});
+                     .error = errors.empty() ? 0 : errors[2 * i],
+                     .shortfall_error = errors.empty() ? 0 : errors[2 * i + 1]});
     return out;
   }
 

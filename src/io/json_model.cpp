@@ -71,6 +71,19 @@ std::string json_document(std::string_view command, const Fit& fit, const Infere
   return document(command, fit.window(), std::move(result), fit.warnings);
 }
 
+std::string json_rows(const Fit& fit) {
+  Json rows = Json::array();
+  for (const FittedRow& r : fitted_rows(fit))
+    rows.push_back({{"date", date_or_null(r.date)},
+                    {"actual", number(r.actual)},
+                    {"fitted", number(r.fitted)},
+                    {"residual", number(r.residual)},
+                    {"volatility", number(r.volatility)},
+                    {"standardised", number(r.standardised)}});
+  return document("residuals", fit.window(), {{"model", to_string(fit.model)}, {"rows", rows}},
+                  fit.warnings);
+}
+
 std::string json_document(std::string_view command, const Fit& fit, const Check& check) {
   Json spikes = Json::array(), roots = Json::array(), questions = Json::array(),
        tests = Json::array();

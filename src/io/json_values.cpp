@@ -79,7 +79,8 @@ Json to_value(const std::vector<TailRisk>& tails) {
     out.push_back({{"percent", t.percent},
                    {"value_at_risk", number(t.value_at_risk)},
                    {"shortfall", number(t.shortfall)},
-                   {"error", number(t.error)}});
+                   {"error", number(t.error)},
+                   {"shortfall_error", number(t.shortfall_error)}});
   return out;
 }
 

@@ -50,6 +50,22 @@ Series Fit::window() const {
   return part;
 }
 
+std::vector<FittedRow> fitted_rows(const Fit& fit) {
+  std::vector<FittedRow> rows(fit.count);
+  for (std::size_t t = 0; t < fit.count; ++t) {
+    FittedRow& row = rows[t];
+    if (!fit.series->times.empty()) row.date = fit.series->times[fit.first + t];
+    const double actual = fit.data()[t];
+    if (!std::isnan(actual)) row.actual = actual;
+    if (t >= fit.lost && t < fit.variances.size()) row.volatility = std::sqrt(fit.variances[t]);
+    if (!row.actual || t >= fit.counted.size() || !fit.counted[t]) continue;
+    row.residual = fit.shocks[t];
+    row.fitted = actual - fit.shocks[t];
+    row.standardised = fit.shocks[t] / *row.volatility;
+  }
+  return rows;
+}
+
 Series Fit::standardised() const {
   Series z = window();
   z.name = "standardised residual";

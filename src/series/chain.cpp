@@ -134,6 +134,14 @@ void take_changes(Work& work, AppliedTransform& applied, F change) {
   work.training = work.training > lag ? work.training - lag : 0;
 }
 
+double change_between(const Transform& link, double from, double to) {
+  return std::visit(
+      Overloaded{[&](const LogReturn& r) { return scale_of(r.unit) * std::log(to / from); },
+                 [&](const SimpleReturn& r) { return scale_of(r.unit) * (to / from - 1); },
+                 [&](const auto&) { return to - from; }},
+      link);
+}
+
 Series training_part(const Work& work, const Transform& link) {
   if (work.training == 0)
     throw Error(ErrorCode::too_few_observations,
@@ -181,6 +189,9 @@ AppliedTransform apply(const Transform& link, Work& work) {
   AppliedTransform applied;
   applied.link = link;
   Series& s = work.series;
+  const auto change_of_link = [&](double from, double to) {
+    return change_between(link, from, to);
+  };
   std::visit(
       Overloaded{
           [&](const Log&) { s = log_level(s); },
@@ -198,22 +209,18 @@ AppliedTransform apply(const Transform& link, Work& work) {
           },
           [&](const LogReturn& r) {
             Series named = log_returns(s, r.unit);
-            take_changes(work, applied, [&](double from, double to) {
-              return scale_of(r.unit) * std::log(to / from);
-            });
+            take_changes(work, applied, change_of_link);
             named.values = std::move(s.values);
             s = std::move(named);
           },
           [&](const SimpleReturn& r) {
             Series named = simple_returns(s, r.unit);
-            take_changes(work, applied, [&](double from, double to) {
-              return scale_of(r.unit) * (to / from - 1);
-            });
+            take_changes(work, applied, change_of_link);
             named.values = std::move(s.values);
             s = std::move(named);
           },
           [&](const Difference& d) {
-            take_changes(work, applied, [](double from, double to) { return to - from; });
+            take_changes(work, applied, change_of_link);
             s.name = d.lag == 1 ? "change of " + s.name
                                 : fmt::format("change over {} of {}", d.lag, s.name);
             s.kind = Kind::values;
@@ -401,6 +408,44 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
     v.assign(x.begin() + static_cast<std::ptrdiff_t>(lag), x.end());
   }
   return v;
+}
+
+std::optional<Transformed> way_back(const Series& series) {
+  if (!series.provenance || series.provenance->overnight != "keep") return std::nullopt;
+  const Provenance& made = *series.provenance;
+  const std::vector<Transform> chain = parse_chain(
+      made.chain, series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent);
+  std::size_t reach = 0;
+  for (const Transform& link : chain) {
+    if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
+        std::holds_alternative<Window>(link))
+      return std::nullopt;
+    if (is_change(link)) reach += lag_of(link);
+  }
+  if (chain.empty() || made.values.size() < reach) return std::nullopt;
+  Transformed out;
+  out.original.name = made.column;
+  // Each link takes as many of the last values as it reaches back, of what the links before it made
+  // of the file's.
+  std::vector<double> values = made.values;
+  for (const Transform& link : chain) {
+    AppliedTransform applied;
+    applied.link = link;
+    if (is_change(link)) {
+      const std::size_t lag = lag_of(link);
+      applied.last.assign(values.end() - static_cast<std::ptrdiff_t>(lag), values.end());
+      std::vector<double> changed;
+      for (std::size_t t = lag; t < values.size(); ++t)
+        changed.push_back(change_between(link, values[t - lag], values[t]));
+      values = std::move(changed);
+    } else if (std::holds_alternative<Log>(link)) {
+      for (double& v : values) v = std::log(v);
+    } else {
+      for (double& v : values) v = power_transform(v, *std::get<PowerTransform>(link).power);
+    }
+    out.links.push_back(std::move(applied));
+  }
+  return out;
 }
 
 }  // namespace brace

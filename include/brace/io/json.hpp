@@ -30,6 +30,9 @@ namespace brace {
 // full precision; what is not defined is null. `series` is the one the result was computed from.
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Inference& more = {});
+// Each row of a fit, as fitted_rows() has it: {brace, command: "residuals", series, result: {model,
+// rows: [...]}, warnings}.
+[[nodiscard]] std::string json_rows(const Fit& fit);
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Check& check);
 // `judged`: forecasts of a hold-out, the fit's own and baselines', where there is one.

@@ -155,6 +155,16 @@ struct Fit {
   [[nodiscard]] Series standardised() const;
 };
 
+// What a fit says of each row of its window. Where y is missing, or differencing takes the row, only
+// the volatility is there, or nothing.
+struct FittedRow {
+  std::optional<Timestamp> date;
+  std::optional<double> actual, fitted, residual;  // fitted: the forecast from the rows before
+  std::optional<double> volatility;                // sd of the residual, known the row before
+  std::optional<double> standardised;              // residual / volatility
+};
+[[nodiscard]] std::vector<FittedRow> fitted_rows(const Fit& fit);
+
 // The fitted equations written out, then each coefficient read in a plain sentence.
 [[nodiscard]] std::string equation(const Fit& fit);
 

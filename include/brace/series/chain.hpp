@@ -96,4 +96,10 @@ struct Transformed {
 [[nodiscard]] Transformed transform(const Series& series, const std::vector<Transform>& chain,
                                     std::size_t training_rows = 0);
 
+// The way back to the file's own scale of a series that keeps its provenance, such as that of a
+// saved model: inverse_ahead of what comes back leads on from its end. Empty where it keeps none,
+// where nothing was done to the file's values, or where the chain has numbers of its own rows
+// (centre, a profile, a cut).
+[[nodiscard]] std::optional<Transformed> way_back(const Series& series);
+
 }  // namespace brace
