@@ -50,6 +50,12 @@ int run_compare(const Options& o) {
   for (const std::string& line : o.models) models.push_back(parse_model(line));
   CompareOptions options;
   options.hold_out = data.held_out.size();
+  if (o.horizon && options.hold_out == 0)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out",
+                            *o.horizon));
+  options.horizon = static_cast<std::size_t>(o.horizon.value_or(0));
+  options.intervals = o.intervals;
   if (!o.baselines.empty()) options.baselines = o.baselines;
   // The hold-out follows the training part, and the comparison cuts it off again.
   Series whole = data.values;
@@ -117,6 +123,13 @@ void add_compare(CLI::App& app, Options& o, Run& run) {
        "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'... (default: mean "
        "and walk); judged on --hold-out")
       ->allow_extra_args(false)
+      ->group("The models");
+  c->add_option("--horizon", o.horizon,
+                "rows of the hold-out that are forecast (default: all of them)")
+      ->check(CLI::PositiveNumber)
+      ->group("The models");
+  c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")
+      ->delimiter(',')
       ->group("The models");
   c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
       ->check(CLI::NonNegativeNumber)

@@ -79,33 +79,90 @@ Series supposed(const Series& series, const std::vector<double>& values) {
 
 namespace {
 
-// What the forecasts of the hold-out would have been worth, beside the simplest ones.
-std::vector<Compared> judged_rows(const Fit& fit, const Loaded& data, const Options& o) {
-  std::vector<Compared> rows;
+// The forecasts of the hold-out beside the simplest ones, on the model's scale.
+Judged judged_rows(const Fit& fit, const Loaded& data, const Options& o) {
+  Judged out{.rows = {}, .actual = data.held_out};
   Compared ours;
   ours.label = !fit.exact ? to_string(fit.model) : mean_part(fit.model);
   ours.hold_out = forecast_hold_out(fit, data.held_out, o.intervals);
-  rows.push_back(std::move(ours));
+  out.rows.push_back(std::move(ours));
   for (const char* words : {"mean", "walk"}) {
     Compared baseline;
     baseline.label = words;
     baseline.hold_out =
         forecast_hold_out(fit_baseline(words, data.values), data.held_out, o.intervals);
-    rows.push_back(std::move(baseline));
+    out.rows.push_back(std::move(baseline));
   }
-  return rows;
+  return out;
+}
+
+// And on the file's own, where the forecast has it.
+Judged judged_on_file(const Fit& fit, const Forecast& ahead, const Loaded& data,
+                      const Options& o) {
+  Judged out{.rows = {}, .actual = data.level_held_out};
+  if (ahead.original.size() < data.level_held_out.size() || data.level_held_out.present() == 0)
+    return out;
+  Compared ours, walk;
+  ours.label = !fit.exact ? to_string(fit.model) : mean_part(fit.model);
+  ours.hold_out = judge_original(ahead, data.level, data.level_held_out);
+  walk.label = "walk";
+  walk.hold_out =
+      forecast_hold_out(fit_baseline("walk", data.level), data.level_held_out, o.intervals);
+  out.rows = {std::move(ours), std::move(walk)};
+  return out;
 }
 
 // The outcomes beside the forecasts of as many rows of the hold-out as there are.
-void add_outcomes(std::vector<std::vector<std::string>>& table, const Forecast& ahead,
-                  const Series& held_out) {
-  table[0].emplace_back("actual");
-  table[0].emplace_back("error");
+void add_outcomes(std::vector<std::vector<std::string>>& table, const std::string& prefix,
+                  const Series& held_out, const std::vector<double>& forecasts) {
+  table[0].push_back(prefix + "actual");
+  table[0].push_back(prefix + "error");
   for (std::size_t i = 1; i < table.size(); ++i) {
     const double actual = i <= held_out.size() ? held_out.values[i - 1] : std::nan("");
     table[i].push_back(std::isnan(actual) ? "" : cell(actual));
-    table[i].push_back(std::isnan(actual) ? "" : cell(actual - ahead.steps[i - 1].mean));
+    table[i].push_back(std::isnan(actual) ? "" : cell(actual - forecasts[i - 1]));
   }
+}
+
+std::vector<double> shown_on_file(const Forecast& ahead) {
+  std::vector<double> out;
+  for (const OriginalStep& s : ahead.original)
+    out.push_back(ahead.back == BackTransform::median ? s.median : s.mean);
+  return out;
+}
+
+// Row by row: what was forecast, what happened, which intervals held it; then the accuracy.
+void print_judged(const std::string& scale, const Forecast& ahead, const Judged& judged) {
+  const HoldOutForecast& ours = *judged.rows.front().hold_out;
+  std::cout << fmt::format("\n  {} held out, {}\n",
+                           text::plural(judged.actual.size(), "row", "rows"), scale);
+  std::cout << fmt::format("  {:<20}{:>14}{:>14}{:>14}", ahead.period, "forecast", "actual", "error");
+  for (const int percent : ahead.intervals)
+    std::cout << fmt::format("{:>11}", fmt::format("in {} %", percent));
+  std::cout << '\n';
+  const Interval& first = ours.intervals.front().back();
+  const double spread = (first.high - first.low) / 4;
+  const int digits =
+      std::clamp(2 - static_cast<int>(std::floor(std::log10(std::max(spread, 1e-9)))), 0, 8);
+  for (std::size_t k = 0; k < judged.actual.size(); ++k) {
+    const double actual = judged.actual.values[k], forecast = ours.mean[k];
+    std::string line = fmt::format(
+        "  {:<20}{:>14}{:>14}{:>14}", judged.actual.when(k), text::fixed(forecast, digits),
+        std::isnan(actual) ? "missing" : text::fixed(actual, digits),
+        std::isnan(actual) ? "" : text::fixed(actual - forecast, digits));
+    for (const Interval& i : ours.intervals[k])
+      line += fmt::format("{:>11}", std::isnan(actual)                          ? ""
+                                    : actual >= i.low && actual <= i.high ? "yes"
+                                                                                : "no");
+    line.erase(line.find_last_not_of(' ') + 1);
+    std::cout << line << '\n';
+  }
+  std::string inside = "share inside:";
+  for (const Coverage& c : ours.accuracy.coverage)
+    inside += fmt::format("{} {:.0f} % of the {} % interval", inside.ends_with(':') ? "" : ",",
+                          100 * c.inside, c.percent);
+  std::cout << "  " << inside << "\n\n";
+  print_accuracy(std::cout, judged.rows);
 }
 
 int run_forecast(const Options& o) {
@@ -145,23 +202,34 @@ int run_forecast(const Options& o) {
                                           o.shortest_window.value_or(fit.count / 4), executor),
                               options, executor)
           : forecast(fit, options, executor);
-  std::vector<Compared> rows;
-  if (judged) rows = judged_rows(fit, data, o);
+  Judged on_model, on_file;
+  if (judged) {
+    on_model = judged_rows(fit, data, o);
+    on_file = judged_on_file(fit, ahead, data, o);
+  }
   if (o.json) {
-    std::cout << json_document("forecast", fit, ahead, rows, data.held_out);
+    std::cout << json_document("forecast", fit, ahead, on_model, on_file);
   } else {
     std::cout << ahead;
-    if (judged) {
-      std::cout << fmt::format("\n  {} held out\n",
-                               text::plural(data.held_out.size(), "row", "rows"));
-      print_accuracy(std::cout, rows);
-    }
+    if (judged) print_judged("on the scale of the model", ahead, on_model);
+    if (!on_file.rows.empty()) print_judged("on the scale of the file", ahead, on_file);
   }
   std::vector<std::vector<std::string>> table = forecast_table(ahead);
-  if (judged) add_outcomes(table, ahead, data.held_out);
+  if (judged) {
+    std::vector<double> means;
+    for (const ForecastStep& s : ahead.steps) means.push_back(s.mean);
+    add_outcomes(table, "", data.held_out, means);
+  }
+  if (!on_file.rows.empty())
+    add_outcomes(table, "original_", data.level_held_out, shown_on_file(ahead));
   write_table(o, table);
   if (!o.chart.empty()) {
-    draw_forecast(fit, ahead, o.chart);
+    draw_forecast(fit, ahead, o.chart,
+                  {.level = ahead.original.empty() || is_saved_model(o.file)
+                                ? std::nullopt
+                                : std::optional(data.level),
+                   .held_out = data.held_out,
+                   .level_held_out = data.level_held_out});
     say_written(o, o.chart);
   }
   if (!o.json && o.chart.empty())

@@ -440,6 +440,7 @@ Loaded made_of(const Options& o, Loaded data) {
     while (end > 0 && !is_kept(end - 1)) --end;
     data.held_out = rows_between(data.values, end, data.values.size());
     data.values = rows_between(data.values, 0, end);
+    data.level_held_out = rows_between(data.level, kept, n);
     data.level = rows_between(data.level, 0, kept);
     // What leads back to the level must end where the training part does.
     if (o.overnight == "keep") data.transformed = transform(data.level, chain);

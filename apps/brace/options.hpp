@@ -80,7 +80,8 @@ void add_output_options(CLI::App& command, Options& o);
 // makes of them, or the same again; both without the rows that --hold-out keeps back.
 struct Loaded {
   Series level, values;
-  Series held_out;  // what follows `values` and was kept back by --hold-out, made in the same way
+  // What follows the two and was kept back by --hold-out, made in the same way.
+  Series held_out, level_held_out;
   std::optional<Bars> bars;  // of the rows of `level`, where the file has them and they make sense
   Transformed transformed;   // how `values` came from `level`
   std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold

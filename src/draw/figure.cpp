@@ -4,11 +4,13 @@
 #include "brace/draw/figure.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/series/transform.hpp"
@@ -88,8 +90,13 @@ void draw_first_look(const Series& values, const std::string& path,
   plot.panel(0.06, 0.60, split, level ? 0.45 : top, caption(values));
   set_x_axis(plot, dated, x.front(), x.back());
   free_y(plot);
-  plot.add(fmt::format("plot 0 lc rgb '{}' lw 0.5, {} using 1:2 with impulses lw 0.8 lc rgb '{}'",
-                       palette::ink, d, palette::tide));
+  const bool returns = values.kind == Kind::log_return || values.kind == Kind::simple_return;
+  // Returns are strokes from zero, and levels lines.
+  plot.add(returns
+               ? fmt::format("plot 0 lc rgb '{}' lw 0.5, {} using 1:2 with impulses lw 0.8 lc rgb "
+                             "'{}'",
+                             palette::ink, d, palette::tide)
+               : fmt::format("plot {} using 1:2 with lines lw 1.4 lc rgb '{}'", d, palette::ink));
 
   // One scale for both, since the pair is what decides.
   const LagBars bars = lag_bars(of_values, {}), square_bars = lag_bars(of_squares, {});
@@ -97,7 +104,6 @@ void draw_first_look(const Series& values, const std::string& path,
   const std::vector<double> more = heights(square_bars);
   all.insert(all.end(), more.begin(), more.end());
   const auto y = padded_range(all);
-  const bool returns = values.kind == Kind::log_return || values.kind == Kind::simple_return;
   const std::string noun = returns ? "return" : "value";
   lag_panel(plot, bars, y, {0.66, 0.985, 0.735, top},
             fmt::format("memory of the {}, by lag", noun));
@@ -110,97 +116,158 @@ void draw_first_look(const Series& values, const std::string& path,
   plot.draw();
 }
 
-void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path) {
+namespace {
+
+// One quantity in time: what was, what is forecast, and what happened.
+struct Outlook {
+  std::string title;
+  std::vector<double> x, past;  // the tail of the data
+  std::vector<double> fx, centre;
+  std::vector<std::vector<double>> low, high;  // of each interval, narrowest first
+  std::vector<double> actual;                  // of the rows ahead; NaN where it is not known
+  bool strokes = false, from_zero = false;
+  std::optional<double> level;  // dotted
+  std::string_view colour;
+};
+
+std::vector<std::string_view> band_colours(std::size_t count) {
+  std::vector<std::string_view> colours(count, palette::slate);
+  if (count > 1) colours[count - 2] = palette::haze;
+  colours.back() = palette::fog;
+  return colours;
+}
+
+void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& place) {
+  const double step =
+      o.fx.size() > 1 ? o.fx[1] - o.fx[0] : (o.x.size() > 1 ? o.x[1] - o.x[0] : 1);
+  const std::string past = plot.data({o.x, o.past}), centre = plot.data({o.fx, o.centre});
+  std::string terms;
+  // Outermost interval first, so that narrower ones are drawn over it.
+  const std::vector<std::string_view> colours = band_colours(o.low.size());
+  for (std::size_t i = o.low.size(); i-- > 0;)
+    terms += fmt::format("{} using 1:2:3 with filledcurves lc rgb '{}', ",
+                         plot.data({o.fx, o.low[i], o.high[i]}), colours[i]);
+  plot.panel(place.left, place.right, place.bottom, place.top, o.title);
+  set_x_axis(plot, dated, o.x.front() - step, o.fx.back() + step);
+  if (o.from_zero)
+    plot.add("set yrange [0:*]; set ytics autofreq nomirror out");
+  else
+    free_y(plot);
+  plot.add(
+      fmt::format("set arrow 1 from first {0:.10g}, graph 0 to first {0:.10g}, graph 1 nohead dt "
+                  "3 lc rgb '{1}'",
+                  (o.x.back() + o.fx.front()) / 2, palette::ink));
+  if (o.strokes) terms += fmt::format("0 lc rgb '{}' lw 0.5, ", palette::ink);
+  terms += fmt::format("{} using 1:2 with {} lw {} lc rgb '{}', ", past,
+                       o.strokes ? "impulses" : "lines", o.strokes ? 1.6 : 1.8, o.colour);
+  // A single step is a point: a line of one point is not seen.
+  terms += fmt::format("{} using 1:2 with {} dt 2 lw 2 lc rgb '{}'", centre,
+                       o.fx.size() > 1 ? "lines" : "points pt 7 ps 0.9", palette::coral);
+  if (std::any_of(o.actual.begin(), o.actual.end(), [](double v) { return !std::isnan(v); })) {
+    const std::string actual = plot.data({o.fx, o.actual});
+    terms += o.strokes ? fmt::format(", {} using 1:2 with points pt 6 ps 0.8 lw 1.6 lc rgb '{}'",
+                                     actual, palette::ink)
+                       : fmt::format(", {} using 1:2 with linespoints pt 6 ps 0.7 lw 1.6 lc rgb "
+                                     "'{}'",
+                                     actual, palette::ink);
+  }
+  if (o.level) terms += fmt::format(", {:.10g} dt 3 lw 1.6 lc rgb '{}'", *o.level, palette::brass);
+  plot.add("plot " + terms);
+  plot.add("unset arrow 1");
+}
+
+// Joined to the last value that is known, so that line and fan do not hang in the air.
+void join_to_past(Outlook& o) {
+  if (o.strokes || o.past.empty() || std::isnan(o.past.back())) return;
+  const double last = o.past.back();
+  o.fx.insert(o.fx.begin(), o.x.back());
+  o.centre.insert(o.centre.begin(), last);
+  o.actual.insert(o.actual.begin(), last);
+  for (auto* side : {&o.low, &o.high})
+    for (std::vector<double>& ends : *side) ends.insert(ends.begin(), last);
+}
+
+void add_tail(Outlook& o, const Series& series, const std::vector<double>& values, bool dated,
+              std::size_t rows) {
+  const std::vector<double> x = x_of(series);
+  for (std::size_t t = series.size() - std::min(rows, series.size()); t < series.size(); ++t) {
+    o.x.push_back(dated ? x[t] : static_cast<double>(t + 1));
+    o.past.push_back(values[t]);
+  }
+}
+
+}  // namespace
+
+void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path,
+                   const ForecastSurroundings& around) {
   Gnuplot plot(path);
   const Series window = fit.window();
   const bool dated = !window.times.empty() && ahead.steps.front().date.has_value();
+  const bool returns = window.kind == Kind::log_return || window.kind == Kind::simple_return;
+  // Levels on the file's own scale where it is known; returns stay what was modelled.
+  const bool on_file = !returns && around.level && !ahead.original.empty();
+  const Series& shown = on_file ? *around.level : window;
   // Enough of the past to judge the forecast by: six times the horizon, 60 to 250 rows.
   const std::size_t tail =
-      std::min(window.size(), std::clamp<std::size_t>(6 * ahead.steps.size(), 60, 250));
-  const std::size_t first = window.size() - tail;
-  std::vector<double> x, y, sd;
-  const std::vector<double> all_x = x_of(window);
-  for (std::size_t t = first; t < window.size(); ++t) {
-    x.push_back(dated ? all_x[t] : static_cast<double>(t + 1));
-    y.push_back(window.values[t]);
-    sd.push_back(std::sqrt(fit.variances[t]));
+      std::min(shown.size(), std::clamp<std::size_t>(6 * ahead.steps.size(), 60, 250));
+  Outlook values, volatility;
+  values.strokes = returns;
+  values.colour = returns ? palette::tide : palette::ink;
+  volatility.from_zero = true;  // a volatility is a size
+  volatility.colour = palette::kelp;
+  add_tail(values, shown, shown.values, dated, tail);
+  std::vector<double> sd;
+  for (const double h : fit.variances) sd.push_back(std::sqrt(h));
+  add_tail(volatility, window, sd, dated, tail);
+  for (Outlook* o : {&values, &volatility}) {
+    o->low.resize(ahead.intervals.size());
+    o->high.resize(ahead.intervals.size());
   }
-  std::vector<double> fx, mean, point;
-  // Outermost interval first, so that narrower ones are drawn over it.
-  std::vector<std::vector<double>> return_low(ahead.intervals.size()),
-      return_high = return_low, volatility_low = return_low, volatility_high = return_low;
-  for (const ForecastStep& s : ahead.steps) {
-    fx.push_back(dated ? static_cast<double>(s.date->time_since_epoch().count())
-                       : static_cast<double>(window.size() + static_cast<std::size_t>(s.step)));
-    mean.push_back(s.mean);
-    point.push_back(std::sqrt(s.shown_variance()));
+  const Series& happened = on_file ? around.level_held_out : around.held_out;
+  const double last_row = static_cast<double>(shown.size());
+  for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
+    const ForecastStep& s = ahead.steps[k];
+    const double at = dated ? static_cast<double>(s.date->time_since_epoch().count())
+                            : last_row + s.step;
+    values.fx.push_back(at);
+    volatility.fx.push_back(at);
+    const OriginalStep* there = on_file ? &ahead.original[k] : nullptr;
+    values.centre.push_back(!there                                  ? s.mean
+                            : ahead.back == BackTransform::median ? there->median
+                                                                    : there->mean);
+    values.actual.push_back(k < happened.size() ? happened.values[k] : kNaN);
+    volatility.centre.push_back(std::sqrt(s.shown_variance()));
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
-      return_low[i].push_back(s.return_interval[i].low);
-      return_high[i].push_back(s.return_interval[i].high);
+      const Interval& interval = there ? there->interval[i] : s.return_interval[i];
+      values.low[i].push_back(interval.low);
+      values.high[i].push_back(interval.high);
       const bool known = s.volatility_interval.empty();
-      volatility_low[i].push_back(known ? point.back() : s.volatility_interval[i].low);
-      volatility_high[i].push_back(known ? point.back() : s.volatility_interval[i].high);
+      volatility.low[i].push_back(known ? volatility.centre.back() : s.volatility_interval[i].low);
+      volatility.high[i].push_back(known ? volatility.centre.back()
+                                         : s.volatility_interval[i].high);
     }
   }
-  const double step = fx.size() > 1 ? fx[1] - fx[0] : (x.size() > 1 ? x[1] - x[0] : 1);
-  const double low = x.front() - step, high = fx.back() + step;
-  std::string levels;
-  for (const int percent : ahead.intervals)
-    levels += fmt::format("{}{}", levels.empty() ? "" : " and ", percent);
-  const auto band_colour = [&](std::size_t i) {
-    return i + 1 == ahead.intervals.size() ? palette::fog : palette::haze;
-  };
-  const auto bands = [&](const std::vector<std::vector<double>>& lows,
-                         const std::vector<std::vector<double>>& highs) {
-    std::string terms;
-    for (std::size_t i = ahead.intervals.size(); i-- > 0;)
-      terms += fmt::format("{} using 1:2:3 with filledcurves lc rgb '{}', ",
-                           plot.data({fx, lows[i], highs[i]}), band_colour(i));
-    return terms;
-  };
-  const auto origin_mark = [&] {
-    plot.add(
-        fmt::format("set arrow 1 from first {0:.10g}, graph 0 to first {0:.10g}, graph 1 nohead dt "
-                    "3 lc rgb '{1}'",
-                    (x.back() + fx.front()) / 2, palette::ink));
-  };
-
-  const std::string data = plot.data({x, y}), filtered = plot.data({x, sd});
-  const std::string means = plot.data({fx, mean}), points = plot.data({fx, point});
-  const std::string return_bands = bands(return_low, return_high);
-  const std::string volatility_bands = bands(volatility_low, volatility_high);
-  plot.panel(0.06, 0.985, 0.56, 0.87,
-             fmt::format("{}; shaded: where the next ones lie with {} %; dashed: their mean",
-                         caption(window), levels));
-  plot.add(fmt::format(
-      "set label 3 {} at screen 0.06,0.965 font 'DejaVu Sans,12' textcolor rgb '{}' noenhanced",
-      Gnuplot::quote(ahead.model), palette::tide));
-  set_x_axis(plot, dated, low, high);
-  free_y(plot);
-  origin_mark();
-  plot.add(
-      fmt::format("plot {}0 lc rgb '{}' lw 0.5, {} using 1:2 with impulses lw 1.6 lc rgb '{}', {} "
-                  "using 1:2 with "
-                  "lines dt 2 lw 1.6 lc rgb '{}'",
-                  return_bands, palette::ink, data, palette::tide, means, palette::coral));
-  plot.panel(
-      0.06, 0.985, 0.09, 0.43,
-      fmt::format("volatility{}: filtered, then forecast; shaded: where it lies with {} % ({}){}",
-                  window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()),
-                  levels, to_string(ahead.method),
-                  ahead.long_run_variance ? "; dotted: its long run" : ""));
-  set_x_axis(plot, dated, low, high);
-  // From zero: a volatility is a size.
-  plot.add("set yrange [0:*]; set ytics autofreq nomirror out");
-  origin_mark();
-  std::string command = fmt::format(
-      "plot {}{} using 1:2 with lines lw 1.8 lc rgb '{}', {} using 1:2 with lines dt 2 lw 2 lc rgb "
-      "'{}'",
-      volatility_bands, filtered, palette::kelp, points, palette::coral);
-  if (ahead.long_run_variance)
-    command += fmt::format(", {:.10g} dt 3 lw 1.6 lc rgb '{}'", std::sqrt(*ahead.long_run_variance),
-                           palette::brass);
-  plot.add(command);
+  std::vector<std::string> levels;
+  for (const int percent : ahead.intervals) levels.push_back(std::to_string(percent));
+  const bool known = std::any_of(values.actual.begin(), values.actual.end(),
+                                 [](double v) { return !std::isnan(v); });
+  values.title = on_file ? fmt::format("{}, as in the file", around.level->name) : caption(window);
+  join_to_past(values);
+  const bool varies = ahead.volatility_varies;
+  outlook_panel(plot, values, dated, {0.06, 0.985, varies ? 0.56 : 0.09, 0.87});
+  if (varies) {
+    volatility.title =
+        fmt::format("volatility{}: filtered, then forecast",
+                    window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()));
+    if (ahead.long_run_variance) volatility.level = std::sqrt(*ahead.long_run_variance);
+    outlook_panel(plot, volatility, dated, {0.06, 0.985, 0.09, 0.43});
+  }
+  page_frame(plot, ahead.model,
+             fmt::format("shaded: where it lies with {} % ({})   dashed: {}{}{}",
+                         fmt::join(levels, ", "), to_string(ahead.method),
+                         on_file ? to_string(ahead.back) : std::string_view("mean"),
+                         known ? "   ring: what happened" : "",
+                         varies && ahead.long_run_variance ? "   dotted: long run" : ""));
   plot.draw();
 }
 

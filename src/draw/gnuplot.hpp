@@ -18,7 +18,7 @@ namespace brace {
 namespace palette {
 inline constexpr std::string_view ink = "#22303C", tide = "#2F6F8F", kelp = "#3E7D5A",
                                   brass = "#B8862B", coral = "#C4523A", fog = "#DDE3E6",
-                                  haze = "#B9C6CC";
+                                  haze = "#B9C6CC", slate = "#97A9B2";
 }
 
 class Gnuplot {

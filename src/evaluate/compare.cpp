@@ -78,11 +78,9 @@ AccuracyOptions accuracy_options(const Series& series, std::span<const double> t
           .step = step};
 }
 
-// Of the forecasts made at the start of the hold-out, and of those from the row before.
-void judge(const Series& training, const Series& future, HoldOutForecast& out) {
-  const double last = last_present(training.values);
-  const std::vector<double> at_start(future.size(), last),
-      before = last_before(future.values, last);
+// Of the forecasts made at the start of the hold-out.
+void judge_all_ahead(const Series& training, const Series& future, HoldOutForecast& out) {
+  const std::vector<double> at_start(future.size(), last_present(training.values));
   out.accuracy =
       accuracy(future.values, out.mean, accuracy_options(training, training.values, at_start, 0));
   for (std::size_t i = 0; i < out.intervals.front().size(); ++i) {
@@ -95,6 +93,12 @@ void judge(const Series& training, const Series& future, HoldOutForecast& out) {
       }
     out.accuracy.coverage.push_back({out.intervals.front()[i].percent, inside / n});
   }
+}
+
+// And of those from the row before.
+void judge(const Series& training, const Series& future, HoldOutForecast& out) {
+  judge_all_ahead(training, future, out);
+  const std::vector<double> before = last_before(future.values, last_present(training.values));
   out.one_step_accuracy =
       accuracy(future.values, out.one_step, accuracy_options(training, training.values, before, 1));
 }
@@ -166,6 +170,22 @@ HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
   return out;
 }
 
+HoldOutForecast judge_original(const Forecast& ahead, const Series& level, const Series& future) {
+  if (ahead.original.size() < future.size())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}': the forecast has {} of {} rows on the file's scale; give it the "
+                            "chain of transforms and the whole horizon",
+                            ahead.model, ahead.original.size(), future.size()));
+  HoldOutForecast out;
+  for (std::size_t k = 0; k < future.size(); ++k) {
+    const OriginalStep& s = ahead.original[k];
+    out.mean.push_back(ahead.back == BackTransform::median ? s.median : s.mean);
+    out.intervals.push_back(s.interval);
+  }
+  judge_all_ahead(level, future, out);
+  return out;
+}
+
 HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
                                   const std::vector<int>& intervals) {
   HoldOutForecast out;
@@ -191,6 +211,8 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
     Split parts = split(series, {.count = options.hold_out});
     out.training = std::move(parts.training);
     out.held_out = std::move(parts.held_out);
+    if (options.horizon > 0 && options.horizon < out.held_out.size())
+      out.held_out = rows_between(out.held_out, 0, options.horizon);
   }
   out.conditional = !std::all_of(models.begin(), models.end(), alone);
   const auto training = std::make_shared<const Series>(out.training);
@@ -232,6 +254,8 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
       n.test.dof = {static_cast<double>(fits[j].estimated - fits[i].estimated)};
       n.test.observations = fits[i].n;
       n.test.p_value = laws::chi_squared_tail(std::max(0.0, n.test.statistic), n.test.dof[0]);
+      // Both are maxima: below rounding the ratio is zero, and never less.
+      n.test.statistic = std::max(0.0, n.test.statistic);
       n.test.reading = *n.test.rejects() ? "the added terms are needed" : "the added terms may go";
       out.nested.push_back(std::move(n));
     }
@@ -304,20 +328,20 @@ std::vector<std::string> all_names(const std::vector<Compared>& models) {
 }  // namespace
 
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
-  constexpr std::size_t kLabel = 20;
+  constexpr std::size_t kLabel = 19;
   const Accuracy* any = nullptr;
   for (const Compared& c : rows)
     if (c.hold_out && !any) any = &c.hold_out->accuracy;
   if (!any) return;
   const int widest = any->coverage.back().percent;
-  out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>12}{:>8}\n", "", kLabel,
+  out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>14}{:>7}\n", "", kLabel,
                      "forecast", "/ walk", "mase", "rmse", "mape %", "bias (error)", "right %",
-                     fmt::format("in {} %", widest));
+                     fmt::format("in {}%", widest));
   for (const Compared& c : rows) {
     if (!c.hold_out) continue;
     const auto row = [&](const std::string& label, const char* kind, const Accuracy& a) {
       std::string line = fmt::format(
-          "  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>12}{:>8}", label, kLabel, kind,
+          "  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>14}{:>7}", label, kLabel, kind,
           ratio_in_words(a), text::fixed(a.mase, 2), text::significant(a.rmse, 4),
           a.mape ? text::fixed(a.mape, 2) : "-", bias_in_words(a), directions_in_words(a),
           a.coverage.empty() ? "" : text::fixed(100 * a.coverage.back().inside, 1));
@@ -327,7 +351,7 @@ void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
     const std::string label = c.fit && c.fit->exact ? mean_part(c.fit->model) : c.label;
     if (label.size() >= kLabel) out << "  " << label << '\n';
     row(label.size() < kLabel ? label : "", "all ahead", c.hold_out->accuracy);
-    row("", "one step", c.hold_out->one_step_accuracy);
+    if (!c.hold_out->one_step.empty()) row("", "one step", c.hold_out->one_step_accuracy);
   }
   const bool of_change = std::any_of(rows.begin(), rows.end(), [](const Compared& c) {
     return c.hold_out && c.hold_out->accuracy.directions &&

@@ -45,26 +45,71 @@ std::string when(const ForecastStep& s) {
   return s.date ? format_date(*s.date) : fmt::format("+{}", s.step);
 }
 
-void print_levels(std::ostream& out, const Forecast& f, std::size_t widest) {
-  const int digits = decimals_for(f.steps.front().sd);
-  out << fmt::format("  {:<17}{:>14}{:>12}{:>26}\n", f.period, "mean", "sd",
-                     fmt::format("{} % of values", f.intervals[widest]));
-  for (const ForecastStep& s : f.steps)
-    out << fmt::format("  {:<17}{:>14}{:>12}{:>26}\n", when(s), text::fixed(s.mean, digits),
-                       text::fixed(s.sd, digits + 1), spell(s.return_interval[widest], digits));
+// Widest last in the forecast, first here; as many side by side as fit beside what stands left.
+constexpr std::size_t kRoom = 98, kEnds = 26;
+std::vector<std::vector<std::size_t>> groups_of(const Forecast& f, std::size_t left,
+                                                std::size_t width) {
+  std::vector<std::vector<std::size_t>> groups;
+  const std::size_t fit = std::max<std::size_t>(1, (kRoom - left) / width);
+  for (std::size_t i = f.intervals.size(); i-- > 0;) {
+    if (groups.empty() || groups.back().size() == fit) groups.emplace_back();
+    groups.back().push_back(i);
+  }
+  return groups;
 }
 
-void print_original(std::ostream& out, const Forecast& f, std::size_t widest) {
+void print_levels(std::ostream& out, const Forecast& f) {
+  const int digits = decimals_for(f.steps.front().sd);
+  bool first = true;
+  for (const auto& group : groups_of(f, 45, kEnds)) {
+    out << fmt::format("{}  {:<17}{:>14}{:>12}", first ? "" : "\n", f.period, "mean", "sd");
+    for (const std::size_t i : group)
+      out << fmt::format("{:>{}}", fmt::format("{} % of values", f.intervals[i]), kEnds);
+    out << '\n';
+    for (const ForecastStep& s : f.steps) {
+      out << fmt::format("  {:<17}{:>14}{:>12}", when(s), text::fixed(s.mean, digits),
+                         text::fixed(s.sd, digits + 1));
+      for (const std::size_t i : group)
+        out << fmt::format("{:>{}}", spell(s.return_interval[i], digits), kEnds);
+      out << '\n';
+    }
+    first = false;
+  }
+}
+
+void print_original(std::ostream& out, const Forecast& f) {
   if (f.original.empty()) return;
-  const Interval& first = f.original.front().interval[widest];
+  const Interval& first = f.original.front().interval.back();
   const int digits = decimals_for((first.high - first.low) / 4);
-  out << fmt::format("\n  on the scale of the file:\n  {:<17}{:>14}{:>26}\n", f.original_name,
-                     to_string(f.back), fmt::format("{} % of values", f.intervals[widest]));
-  for (std::size_t k = 0; k < f.steps.size(); ++k) {
-    const OriginalStep& s = f.original[k];
-    out << fmt::format("  {:<17}{:>14}{:>26}\n", when(f.steps[k]),
-                       text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits),
-                       spell(s.interval[widest], digits));
+  out << "\n  on the scale of the file:\n";
+  for (const auto& group : groups_of(f, 33, kEnds)) {
+    out << fmt::format("  {:<17}{:>14}", f.original_name, to_string(f.back));
+    for (const std::size_t i : group)
+      out << fmt::format("{:>{}}", fmt::format("{} % of values", f.intervals[i]), kEnds);
+    out << '\n';
+    for (std::size_t k = 0; k < f.steps.size(); ++k) {
+      const OriginalStep& s = f.original[k];
+      out << fmt::format(
+          "  {:<17}{:>14}", when(f.steps[k]),
+          text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits));
+      for (const std::size_t i : group)
+        out << fmt::format("{:>{}}", spell(s.interval[i], digits), kEnds);
+      out << '\n';
+    }
+  }
+}
+
+// The intervals narrower than the widest, which stands beside the volatility.
+void print_narrower(std::ostream& out, const Forecast& f, int ends) {
+  if (f.intervals.size() < 2) return;
+  for (std::size_t i = f.intervals.size() - 1; i-- > 0;) {
+    out << fmt::format("\n  {:<27}{:>22}{:>34}\n", f.period,
+                       fmt::format("{} % of returns", f.intervals[i]),
+                       fmt::format("{} % of volatility", f.intervals[i]));
+    for (const ForecastStep& s : f.steps)
+      out << fmt::format("  {:<27}{:>22}{:>34}\n", when(s), spell(s.return_interval[i], ends),
+                         s.volatility_interval.empty() ? "taken as known"
+                                                       : spell(s.volatility_interval[i], ends));
   }
 }
 
@@ -81,6 +126,7 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
                        text::fixed(std::sqrt(s.shown_variance()), digits),
                        s.volatility_interval.empty() ? "taken as known"
                                                      : spell(s.volatility_interval[widest], ends));
+  print_narrower(out, f, ends);
   out << '\n'
       << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
                      percent, spell(f.horizon_total.return_interval[widest], ends));
@@ -179,13 +225,11 @@ std::string headline(const Forecast& f) {
 
 std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   out << text::wrap(f.volatility_varies ? headline(f) : level_headline(f)) << '\n';
-  // The widest interval in the table; the others are in JSON, CSV and the chart.
-  const std::size_t widest = f.intervals.size() - 1;
   if (f.volatility_varies)
-    print_volatility(out, f, widest);
+    print_volatility(out, f, f.intervals.size() - 1);
   else
-    print_levels(out, f, widest);
-  print_original(out, f, widest);
+    print_levels(out, f);
+  print_original(out, f);
   out << '\n';
   out << text::wrap(what_is_left_out(f.method) + where_from(f), 100, "  ");
   for (const Warning& warning : f.warnings)

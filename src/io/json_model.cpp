@@ -121,8 +121,21 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                   check.warnings);
 }
 
+namespace {
+
+Json to_value(const Judged& judged) {
+  if (judged.rows.empty()) return nullptr;
+  Json out;
+  out["actual"] = Json::array();
+  for (const double v : judged.actual.values) out["actual"].push_back(number(v));
+  for (const Compared& c : judged.rows) out["models"].push_back(to_value(c));
+  return out;
+}
+
+}  // namespace
+
 std::string json_document(std::string_view command, const Fit& fit, const Forecast& ahead,
-                          const std::vector<Compared>& judged, const Series& held_out) {
+                          const Judged& judged, const Judged& on_file) {
   Json steps = Json::array();
   for (const ForecastStep& s : ahead.steps)
     steps.push_back({{"step", s.step},
@@ -143,12 +156,8 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                         {"mean", number(s.mean)},
                         {"interval", to_value(s.interval)},
                         {"error", errors_of(s.interval)}});
-  Json hold_out = nullptr;
-  if (!judged.empty()) {
-    hold_out["actual"] = Json::array();
-    for (const double v : held_out.values) hold_out["actual"].push_back(number(v));
-    for (const Compared& c : judged) hold_out["models"].push_back(to_value(c));
-  }
+  Json hold_out = to_value(judged);
+  if (!on_file.rows.empty()) hold_out["original"] = to_value(on_file);
   Json annualised = nullptr;
   if (ahead.annualised)
     annualised = {{"periods_per_year", ahead.annualised->periods_per_year},

@@ -65,9 +65,18 @@ void draw_roots(const Fit& fit, const Check& check, const std::string& path);
 // at most), with its 95 % band, over what happened. Needs a comparison with a hold-out.
 void draw_comparison(const Comparison& comparison, const std::string& path);
 
-// Top: the tail of the data and the return intervals ahead. Bottom: the volatility filtered so far,
-// its forecast and the interval of the volatility itself. Titled by the model line.
-void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path);
+// What is known beside a forecast: the series as the file has it, for the scale of
+// Forecast::original, and what followed the origin, on either scale.
+struct ForecastSurroundings {
+  std::optional<Series> level{};
+  Series held_out{}, level_held_out{};
+};
+// The tail of the data and every interval ahead, over which stands what happened where it is known:
+// returns as strokes, levels as a line, on the file's own scale where the forecast has it. Where
+// volatility varies, below: the volatility filtered so far, its forecast and its intervals. Titled by
+// the model line.
+void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path,
+                   const ForecastSurroundings& around = {});
 
 // Top: the outcomes in the range that the best entrant forecast of them the row before. Bottom: the
 // losses of the others against its, added up, and the shares covered less those promised.

@@ -14,6 +14,7 @@
 #include "brace/base/executor.hpp"
 #include "brace/evaluate/accuracy.hpp"
 #include "brace/forecast/baselines.hpp"
+#include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/model/estimate.hpp"
 
@@ -28,6 +29,7 @@ struct CompareOptions {
 
   // Of the forecasts of the hold-out, percent.
   std::vector<int> intervals{50, 95};
+  std::size_t horizon = 0;  // rows of the hold-out that are forecast; 0 takes all
 };
 
 // Forecasts of the hold-out: made at its start for all rows, or each from the rows before it with
@@ -77,6 +79,12 @@ struct Comparison {
                                                 const std::vector<int>& intervals = {50, 95});
 [[nodiscard]] HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
                                                 const std::vector<int>& intervals = {50, 95});
+
+// The same of a forecast on the file's own scale (Forecast::original), its medians or means as it
+// was asked for: `level` is the file's series up to the origin, `future` what followed. Made from the
+// start of the hold-out only: one_step is empty. Throws Error (bad_option) without that scale.
+[[nodiscard]] HoldOutForecast judge_original(const Forecast& ahead, const Series& level,
+                                             const Series& future);
 
 // Actual values less one-step errors, NaN where there is none.
 [[nodiscard]] std::vector<double> fitted_values(const Fit& fit);

@@ -35,11 +35,15 @@ namespace brace {
 [[nodiscard]] std::string json_rows(const Fit& fit);
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Check& check);
-// `judged`: forecasts of a hold-out, the fit's own and baselines', where there is one.
+// Forecasts of a hold-out, the fit's own and baselines', and what happened.
+struct Judged {
+  std::vector<Compared> rows;
+  Series actual;
+};
+// `judged` on the model's scale and, where there is one, on the file's own.
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
-                                        const Forecast& ahead,
-                                        const std::vector<Compared>& judged = {},
-                                        const Series& held_out = {});
+                                        const Forecast& ahead, const Judged& judged = {},
+                                        const Judged& original = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Search& found);
 [[nodiscard]] std::string json_document(std::string_view command, const VarianceSearch& found);
 [[nodiscard]] std::string json_document(std::string_view command, const Comparison& comparison);
