@@ -107,6 +107,51 @@ std::optional<std::string> unknown_command(const CLI::App& app, int argc, char**
   return "'" + word + "' is not a command" + (near ? " (did you mean '" + *near + "'?)" : "");
 }
 
+// What was meant by what the command line's reader did not understand; empty where it is not clear.
+std::string mend_of(const CLI::App& app, const CLI::ParseError& error, int argc, char** argv) {
+  if (argc > 1 && argv[1][0] == '-')
+    return std::string("; options follow the command: brace COMMAND FILE ") + argv[1];
+  const CLI::App* command = nullptr;
+  for (const CLI::App* c : app.get_subcommands({}))
+    if (argc > 1 && c->get_name() == argv[1]) command = c;
+  if (!command) return "";
+  const std::string what = error.what();
+  // "--criterion: BIC not in {aic,bic}"
+  if (const auto at = what.find(" not in {"); at != std::string::npos) {
+    const auto from = what.rfind(' ', at - 1) + 1;
+    std::string given = what.substr(from, at - from);
+    for (char& c : given) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    std::vector<std::string> known;
+    std::string word;
+    for (const char c : what.substr(at + 9))
+      if (c == ',' || c == '}') {
+        known.push_back(word);
+        word.clear();
+      } else {
+        word += c;
+      }
+    const auto near = brace::text::nearest(given, known);
+    return near ? "; did you mean '" + *near + "'?" : "";
+  }
+  if (what.find("not expected") == std::string::npos) return "";
+  std::vector<std::string> known;
+  for (const CLI::Option* option : command->get_options())
+    for (const std::string& name : option->get_lnames()) known.push_back("--" + name);
+  const auto has = [&](const char* name) {
+    return std::find(known.begin(), known.end(), name) != known.end();
+  };
+  for (int i = 2; i < argc; ++i) {
+    const std::string word = std::string(argv[i]).substr(0, std::string(argv[i]).find('='));
+    if (word == "/") return "; put the model line in quotes: --model 'const / garch / student'";
+    if (!word.starts_with("--") || has(word.c_str())) continue;
+    if (word == "--steps" && has("--horizon")) return "; did you mean '--horizon'?";
+    if (word == "--season" && has("--period")) return "; did you mean '--period'?";
+    if (word == "--period" && has("--season")) return "; did you mean '--season'?";
+    if (const auto near = brace::text::nearest(word, known)) return "; did you mean '" + *near + "'?";
+  }
+  return "";
+}
+
 int run_tool(int argc, char** argv) {
   CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
                "brace"};
@@ -140,6 +185,7 @@ int run_tool(int argc, char** argv) {
   } catch (const CLI::ParseError& error) {
     if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
     std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(error.what())
+              << mend_of(app, error, argc, argv)
               << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
     return 2;
   }

@@ -400,6 +400,8 @@ Loaded made_of(const Options& o, Loaded data) {
       o.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.hold_out));
   const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
   std::vector<Transform> chain = parse_chain(o.transform, unit);
+  for (Transform& link : chain)
+    if (auto* power = std::get_if<PowerTransform>(&link)) power->period = o.period;
   if (held_out > 0 && std::any_of(chain.begin(), chain.end(), [](const Transform& link) {
         return std::holds_alternative<Window>(link);
       }))
@@ -453,6 +455,14 @@ Loaded made_of(const Options& o, Loaded data) {
                        text::fixed(link.estimated->power, 3), text::fixed(link.estimated->low, 3),
                        text::fixed(link.estimated->high, 3),
                        link.estimated->at_edge ? " (at the edge of its range)" : ""));
+  for (const AppliedTransform& link : data.transformed.links)
+    if (link.estimated && link.estimated->beyond())
+      data.warnings.push_back(
+          {WarningCode::parameter_at_bound,
+           fmt::format("the Box-Cox power of {} {} the range that is searched, -2 to 3: the rows "
+                       "hardly tell it; use --transform log, or none",
+                       data.level.name,
+                       link.estimated->at_edge ? "lies at an end of" : "has an interval beyond")});
   data.values.provenance = provenance_of(o, data);
   warn_of_overnight(o, data);
   return data;

@@ -20,6 +20,7 @@
 #include "brace/model/model_line.hpp"
 #include "brace/model/rolling.hpp"
 #include "brace/series/split.hpp"
+#include "evaluate/accuracy_words.hpp"
 #include "evaluate/backtest_scores.hpp"
 #include "maths/log_mean_exp.hpp"
 #include "model/families.hpp"
@@ -205,8 +206,10 @@ class Runner {
     if (!options_.chain.empty())
       transformed =
           transform(rows_between(series_, fitted.first, origin + 1), options_.chain, fitted.count);
-    const auto part =
-        std::make_shared<Series>(transformed ? transformed->series : known_at(origin));
+    // From the first row of the fit on: terms that count time (trend, harmonics) go on from where
+    // they were estimated.
+    const auto part = std::make_shared<Series>(
+        transformed ? transformed->series : rows_between(series_, fitted.first, origin + 1));
     const Fit fit = restore(std::move(known), part);
     const ForecastOptions ahead_options{
         .horizon = options_.horizon,
@@ -282,19 +285,41 @@ class Runner {
   std::atomic<bool> stopped_ = false;
 };
 
-// What a variance left behind at each forecast row: a given measure, or the squared error of the
-// first model.
-void fill_proxies(std::vector<Entrant>& entrants, const std::vector<std::size_t>& origins,
-                  const std::vector<double>& given) {
-  for (std::size_t i = 0; i < origins.size(); ++i)
-    for (Entrant& e : entrants)
-      for (std::size_t k = 0; k < e.steps[i].size(); ++k) {
+// What a variance left behind at each forecast row: a given measure, or the squared deviation from a
+// mean that is the same for all entrants and does not move with their order. Of returns that is the
+// mean of the rows known at the origin; of levels, whose mean says nothing, the average of all
+// forecasts.
+void fill_proxies(std::vector<Entrant>& entrants, const Backtest& b, const BacktestOptions& options) {
+  const bool returns = counts_from_zero(b.series);
+  for (std::size_t i = 0; i < b.origins.size(); ++i) {
+    double known = 0, n = 0;
+    const std::size_t first =
+        b.expanding ? b.origins.front() + 1 - b.window : b.origins[i] + 1 - b.window;
+    for (std::size_t t = first; returns && t <= b.origins[i]; ++t)
+      if (const double v = b.series.values[t]; !std::isnan(v)) {
+        known += v;
+        ++n;
+      }
+    for (std::size_t k = 0; k < static_cast<std::size_t>(b.horizon); ++k) {
+      double centre = known / n;
+      if (!returns) {
+        double sum = 0, count = 0;
+        for (const Entrant& e : entrants)
+          if (e.steps[i].size() > k && std::isfinite(e.steps[i][k].mean)) {
+            sum += e.steps[i][k].mean;
+            ++count;
+          }
+        centre = sum / count;
+      }
+      for (Entrant& e : entrants) {
+        if (e.steps[i].size() <= k) continue;
         BacktestStep& s = e.steps[i][k];
-        const BacktestStep* first =
-            entrants.front().steps[i].size() > k ? &entrants.front().steps[i][k] : &s;
-        s.proxy = given.empty() ? std::pow(s.actual - first->mean, 2) : given[origins[i] + 1 + k];
+        s.proxy = options.proxy.empty() ? std::pow(s.actual - centre, 2)
+                                        : options.proxy[b.origins[i] + 1 + k];
         if (std::isnan(s.actual)) s.proxy = kNaN;
       }
+    }
+  }
 }
 
 BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::vector<double>& w) {
@@ -382,7 +407,9 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
   b.method = options.method;
   for (const Transform& link : options.chain)
     b.fitted_transform += (b.fitted_transform.empty() ? "" : " ") + to_string(link);
-  b.proxy = options.proxy.empty() ? "squared error" : "the proxy given";
+  b.proxy = !options.proxy.empty()    ? "proxy given"
+            : counts_from_zero(series) ? "squared deviation from the mean of the rows known"
+                                       : "squared deviation from the average of all forecasts";
   b.origins = origins_of(series, options);
   Runner runner(series, options, b.origins,
                 b.origins.size() * (models.size() + options.baselines.size()));
@@ -398,7 +425,7 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
     runner.add_baseline(options.baselines[i], models.size() + i, entrant, executor);
   }
   b.stopped = runner.stopped();
-  fill_proxies(b.entrants, b.origins, options.proxy);
+  fill_proxies(b.entrants, b, options);
   if (options.combinations && models.size() > 1)
     for (const bool by_loss : {false, true})
       b.entrants.push_back(combination(b.entrants, models.size(), b.origins.size(),

@@ -277,20 +277,36 @@ std::string shortened(const std::string& label, std::size_t width) {
   return label.size() <= width ? label : label.substr(0, width - 2) + "..";
 }
 
-void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
+// Labels as wide as their column, numbered where two would read the same.
+std::vector<std::string> labels_of(const Backtest& b) {
+  constexpr std::size_t kWide = 33;
+  std::vector<std::string> labels;
+  for (const Entrant& e : b.entrants) labels.push_back(shortened(e.label, kWide));
+  const auto same = [&](std::size_t m) {
+    return std::count(labels.begin(), labels.end(), labels[m]) > 1;
+  };
+  std::vector<bool> numbered;
+  for (std::size_t m = 0; m < labels.size(); ++m) numbered.push_back(same(m));
+  for (std::size_t m = 0; m < labels.size(); ++m)
+    if (numbered[m])
+      labels[m] = shortened(fmt::format("{} {}", m + 1, b.entrants[m].label), kWide);
+  return labels;
+}
+
+void print_variances(std::ostream& out, const Backtest& b, std::size_t k,
+                     const std::vector<std::string>& labels) {
   const HorizonScore& any = b.entrants.front().scores[k];
   const Contest* contest = nullptr;
   for (const Contest& c : b.contests)
     if (c.step == any.step) contest = &c;
-  out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
   std::string head = fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", "variance", "qlike", "calm",
                                  "rough", "mz b", "fair p");
   if (contest) head += fmt::format("{:>9}", "set p");
-  out << head << '\n';
+  out << '\n' << head << '\n';
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const Entrant& e = b.entrants[m];
     const HorizonScore& s = e.scores[k];
-    out << fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", shortened(e.label, 33),
+    out << fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", labels[m],
                        text::fixed(s.volatility.qlike, 4), text::fixed(s.qlike_calm.value_or(0), 3),
                        text::fixed(s.qlike_rough.value_or(0), 3),
                        s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none",
@@ -301,16 +317,25 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
                          contest->by_qlike.within[m] ? "*" : "");
     out << '\n';
   }
+}
+
+void print_means(std::ostream& out, const Backtest& b, std::size_t k,
+                 const std::vector<std::string>& labels) {
   out << fmt::format("\n  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", "mean", "/ walk", "mase",
                      "rmse", "bias (error)", "right %", "white p");
-  for (const Entrant& e : b.entrants) {
-    const Accuracy& a = e.scores[k].mean;
-    out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", shortened(e.label, 33),
+  for (std::size_t m = 0; m < b.entrants.size(); ++m) {
+    const Accuracy& a = b.entrants[m].scores[k].mean;
+    out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", labels[m],
                        ratio_in_words(a), text::fixed(a.mase, 2), text::significant(a.rmse, 4),
                        bias_in_words(a), directions_in_words(a),
                        a.memory ? p_of(a.memory->test) : "none");
   }
-  head = fmt::format("  {:<34}", "intervals");
+}
+
+void print_intervals(std::ostream& out, const Backtest& b, std::size_t k,
+                     const std::vector<std::string>& labels) {
+  const HorizonScore& any = b.entrants.front().scores[k];
+  std::string head = fmt::format("  {:<34}", "intervals");
   for (const IntervalCoverage& c : any.intervals)
     head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
   // Wide enough for percents with a fraction.
@@ -320,9 +345,9 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
     head += fmt::format("{} {:>5}", tail_heads.back(), "p");
   }
   out << '\n' << head << '\n';
-  for (const Entrant& e : b.entrants) {
-    const HorizonScore& s = e.scores[k];
-    std::string line = fmt::format("  {:<34}", shortened(e.label, 33));
+  for (std::size_t m = 0; m < b.entrants.size(); ++m) {
+    const HorizonScore& s = b.entrants[m].scores[k];
+    std::string line = fmt::format("  {:<34}", labels[m]);
     for (const IntervalCoverage& c : s.intervals)
       line += fmt::format("{:>8} {:>5}", text::fixed(100 * c.covered, 1), p_of(c.frequency));
     for (std::size_t i = 0; i < s.tails.size(); ++i)
@@ -332,18 +357,33 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k) {
   }
 }
 
-void print_first(std::ostream& out, const Backtest& b) {
+void print_step(std::ostream& out, const Backtest& b, std::size_t k,
+                const std::vector<std::string>& labels) {
+  const HorizonScore& any = b.entrants.front().scores[k];
+  out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
+  // What the series is for comes first: of returns their volatility, of levels where they go.
+  if (counts_from_zero(b.series) && b.fitted_transform.empty()) {
+    print_variances(out, b, k, labels);
+    print_means(out, b, k, labels);
+  } else {
+    print_means(out, b, k, labels);
+    print_variances(out, b, k, labels);
+  }
+  print_intervals(out, b, k, labels);
+}
+
+void print_first(std::ostream& out, const Backtest& b, const std::vector<std::string>& labels) {
   out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", "next row, p of", "clusters",
                      "dyn. q.", "tail", "tail mem", "density", "crps");
-  for (const Entrant& e : b.entrants) {
-    const HorizonScore& s = e.scores.front();
+  for (std::size_t m = 0; m < b.entrants.size(); ++m) {
+    const HorizonScore& s = b.entrants[m].scores.front();
     const IntervalCoverage& widest = s.intervals.back();
     const auto p = [](const std::optional<TestResult>& test) {
       return test ? p_of(*test) : std::string("none");
     };
     const TailCoverage* tail = s.tails.empty() ? nullptr : &s.tails.back();
     out << fmt::format(
-        "  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", shortened(e.label, 33), p(widest.independence),
+        "  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", labels[m], p(widest.independence),
         tail ? p(tail->dynamic) : "none", tail ? p(tail->shortfall) : "none",
         tail ? p(tail->shortfall_memory) : "none", s.berkowitz ? p_of(s.berkowitz->all) : "none",
         s.crps ? text::significant(*s.crps, 4) : "none");
@@ -388,10 +428,14 @@ std::ostream& operator<<(std::ostream& out, const Backtest& b) {
                          b.stopped ? "; stopped before the end" : ""),
              100, "  ");
   if (b.entrants.front().scores.empty()) return out;
-  print_step(out, b, 0);
-  print_first(out, b);
+  const std::vector<std::string> labels = labels_of(b);
+  for (std::size_t m = 0; m < labels.size(); ++m)
+    if (labels[m].starts_with(fmt::format("{} ", m + 1)))
+      out << fmt::format("  {} {}\n", m + 1, b.entrants[m].label);
+  print_step(out, b, 0, labels);
+  print_first(out, b, labels);
   print_pairs(out, b);
-  if (b.horizon > 1) print_step(out, b, static_cast<std::size_t>(b.horizon) - 1);
+  if (b.horizon > 1) print_step(out, b, static_cast<std::size_t>(b.horizon) - 1, labels);
   const std::string of = counts_from_zero(b.series) ? "signs" : "directions of changes";
   out << '\n'
       << text::wrap(

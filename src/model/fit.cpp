@@ -100,9 +100,39 @@ std::string with_error(const std::string& value, const std::optional<double>& er
   return error ? fmt::format("{} ({})", value, text::significant(*error, 2)) : value;
 }
 
+// What must be known before the first number is read; empty where nothing must.
+std::string caution(const Fit& fit) {
+  std::string text;
+  const auto warned = [&](WarningCode code) {
+    return std::any_of(fit.warnings.begin(), fit.warnings.end(),
+                       [&](const Warning& w) { return w.code == code; });
+  };
+  if (warned(WarningCode::level_modelled))
+    text += fmt::format("{} has a unit root by its tests: this model of its level means little, "
+                        "take returns or a difference. ",
+                        fit.series->name);
+  constexpr std::size_t kFar = 100;
+  if (warned(WarningCode::few_observations) && fit.n < kFar)
+    text += fmt::format("{} are too few for a variance equation: these estimates are guesses. ",
+                        text::plural(fit.n, "observation", "observations"));
+  return text;
+}
+
+// "ar2" alone is lag 2 without lag 1, which not everybody means.
+std::string left_out(const Fit& fit) {
+  constexpr int kNear = 4;
+  std::string text;
+  for (const auto& [stem, lags] : {std::pair{"ar", &fit.model.mean.ar}, {"ma", &fit.model.mean.ma}})
+    if (!lags->empty() && lags->front() > 1 && lags->front() <= kNear)
+      text += fmt::format(" {}{} is that lag alone: {} left out.", stem, lags->front(),
+                          lags->front() == 2 ? "lag 1 is"
+                                             : fmt::format("lags 1 to {} are", lags->front() - 1));
+  return text;
+}
+
 // What the estimates say in a sentence.
 std::string headline(const Fit& fit) {
-  const std::string label = to_string(fit.model);
+  const std::string label = caution(fit) + to_string(fit.model);
   switch (fit.convergence.status) {
     case FitStatus::not_run: return label + " was not estimated.";
     case FitStatus::failed: return label + " did not converge: these are not estimates.";
@@ -110,7 +140,7 @@ std::string headline(const Fit& fit) {
       return fmt::format("{} ends on a bound: read the warning before the numbers.", label);
     case FitStatus::converged: break;
   }
-  std::string text = label + " converged.";
+  std::string text = label + " converged." + left_out(fit);
   if (fit.half_life && *fit.half_life > static_cast<double>(fit.n))
     text += " A shock to the variance hardly fades.";
   else if (fit.persistence && fit.half_life)

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <charconv>
 #include <ostream>
 
@@ -86,8 +87,62 @@ class Parser {
             std::string(std::max<std::size_t>(1, token.text.size()), '^')));
   }
 
+  // What someone who writes models another way means: orders in brackets, a slash without blanks,
+  // capitals. Empty where it is none of these.
+  static std::string mend_of(std::string_view text, const std::vector<std::string>& known) {
+    if (const auto slash = text.find('/'); slash != std::string_view::npos && text.size() > 1)
+      return fmt::format("put blanks around each /: '{}'", spaced(text));
+    std::string small(text);
+    std::transform(small.begin(), small.end(), small.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const std::size_t open = small.find('(');
+    if (open == std::string::npos) {
+      const std::string stem = small.substr(0, small.find_first_of("0123456789=:"));
+      return small != text && std::find(known.begin(), known.end(), stem) != known.end()
+                 ? fmt::format("write it in small letters: {}", small)
+                 : "";
+    }
+    const std::string name = small.substr(0, open);
+    std::vector<int> orders;
+    for (std::size_t at = open + 1; at < small.size();) {
+      const std::size_t end = std::min(small.find_first_of(",)", at), small.size());
+      const auto order = number_from<int>(std::string_view(small).substr(at, end - at));
+      if (!order || *order < 0 || *order > 99) return "orders in brackets are written as lags, ar1 ma1";
+      orders.push_back(*order);
+      at = end + 1;
+      if (small[end == small.size() ? end - 1 : end] == ')') break;
+    }
+    const auto lags = [](const char* stem, int order) {
+      return order == 0   ? std::string()
+             : order == 1 ? fmt::format("{}1", stem)
+                          : fmt::format("{}1..{}", stem, order);
+    };
+    if (orders.empty()) return "orders in brackets are written as lags, ar1 ma1";
+    const int first = orders.front(), last = orders.back();
+    if (name == "ar" || name == "ma") return fmt::format("write {}", lags(name.c_str(), first));
+    if (name.starts_with("ar") && name.ends_with("ma") && orders.size() >= 2) {
+      std::string words;
+      for (int d = 0; orders.size() > 2 && d < orders[1]; ++d) words += "diff1 ";
+      const std::string ar = lags("ar", first), ma = lags("ma", last);
+      return fmt::format("write {}{}{}{}", words, ar, ar.empty() || ma.empty() ? "" : " ", ma);
+    }
+    if (std::find(kFamilies.begin(), kFamilies.end(), name) != kFamilies.end())
+      return fmt::format("write {}, or with its lags {} e1 h1 (e: lagged shocks, h: lagged "
+                         "variances), after a / in the second part",
+                         name, name);
+    return "orders in brackets are written as lags, ar1 ma1";
+  }
+
+  static std::string spaced(std::string_view text) {
+    std::string out;
+    for (const char c : text) out += c == '/' ? std::string(" / ") : std::string(1, c);
+    return out;
+  }
+
   [[noreturn]] void fail_unknown(const Token& token, std::string_view kind,
                                  std::vector<std::string> known) const {
+    if (const std::string mend = mend_of(token.text, known); !mend.empty())
+      fail(token, fmt::format("'{}' is not a {} term; {}", token.text, kind, mend));
     // Judge the word without its lags: 'arr1' is near 'ar'.
     const std::string_view stem = token.text.substr(0, token.text.find_first_of("0123456789=:"));
     std::string words = fmt::format("{}", fmt::join(known, ", "));

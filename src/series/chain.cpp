@@ -198,8 +198,8 @@ AppliedTransform apply(const Transform& link, Work& work) {
           [&](const PowerTransform& given) {
             require_positive(s, "power or logarithm");
             if (!given.power) {
-              applied.estimated = estimate_power(training_part(work, link));
-              applied.link = PowerTransform{applied.estimated->power};
+              applied.estimated = estimate_power(training_part(work, link), given.period);
+              applied.link = PowerTransform{applied.estimated->power, given.period};
             }
             const double power = *std::get<PowerTransform>(applied.link).power;
             each(s, [&](double v) { return power_transform(v, power); });

@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <boost/math/tools/minima.hpp>
 #include <boost/math/tools/toms748_solve.hpp>
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -16,22 +17,44 @@ namespace {
 constexpr double kLeast = -2, kMost = 3;
 constexpr double kChiSquared95 = 3.841458820694124;  // one degree of freedom
 
-// A column of ones, time, and dummies of the season but one.
-Eigen::MatrixXd regressors(const Series& series, const std::vector<std::size_t>& rows) {
-  const bool monthly = series.clock == Clock::month, quarterly = series.clock == Clock::quarter;
-  const bool seasonal = !series.times.empty() && (monthly || quarterly) && rows.size() >= 48;
+constexpr int kLeastSpacing = 24, kMostCorners = 40;
+
+int period_of(const Series& series, int given) {
+  if (given > 1) return given;
+  return series.clock == Clock::month ? 12 : series.clock == Clock::quarter ? 4 : 0;
+}
+
+// The place of a row in the season: by the calendar where that is the year's, else by its number.
+Eigen::Index place_of(const Series& series, std::size_t t, int period) {
+  const bool monthly = series.clock == Clock::month && period == 12,
+             quarterly = series.clock == Clock::quarter && period == 4;
+  if (series.times.empty() || (!monthly && !quarterly))
+    return static_cast<Eigen::Index>(t % static_cast<std::size_t>(period));
+  const std::chrono::year_month_day date(std::chrono::floor<std::chrono::days>(series.times[t]));
+  const auto month = static_cast<Eigen::Index>(static_cast<unsigned>(date.month())) - 1;
+  return monthly ? month : month / 3;
+}
+
+// Hats over time, whose sums are the broken lines, and dummies of the season but one where there
+// are four seasons or more.
+Eigen::MatrixXd regressors(const Series& series, const std::vector<std::size_t>& rows, int period) {
+  const bool seasonal =
+      period > 1 && rows.size() >= 4 * static_cast<std::size_t>(period);
   const auto n = static_cast<Eigen::Index>(rows.size());
-  const Eigen::Index dummies = !seasonal ? 0 : monthly ? 11 : 3;
-  Eigen::MatrixXd X = Eigen::MatrixXd::Zero(n, 2 + dummies);
+  const Eigen::Index pieces = std::clamp<Eigen::Index>(
+      n / std::max(2 * period, kLeastSpacing), 1, kMostCorners - 1);
+  const Eigen::Index dummies = seasonal ? period - 1 : 0;
+  Eigen::MatrixXd X = Eigen::MatrixXd::Zero(n, pieces + 1 + dummies);
   for (Eigen::Index i = 0; i < n; ++i) {
     const std::size_t t = rows[static_cast<std::size_t>(i)];
-    X(i, 0) = 1;
-    X(i, 1) = static_cast<double>(t) / static_cast<double>(series.size());
+    const double at = static_cast<double>(pieces) * static_cast<double>(t) /
+                      static_cast<double>(series.size());
+    const auto left = static_cast<Eigen::Index>(at);
+    X(i, left) = 1 - (at - static_cast<double>(left));
+    X(i, left + 1) = at - static_cast<double>(left);
     if (!seasonal) continue;
-    const std::chrono::year_month_day date(std::chrono::floor<std::chrono::days>(series.times[t]));
-    const auto month = static_cast<Eigen::Index>(static_cast<unsigned>(date.month())) - 1;
-    const Eigen::Index season = monthly ? month : month / 3;
-    if (season > 0) X(i, 1 + season) = 1;
+    if (const Eigen::Index place = place_of(series, t, period); place > 0)
+      X(i, pieces + place) = 1;
   }
   return X;
 }
@@ -53,7 +76,7 @@ double power_inverse(double y, double power) {
   return std::exp(std::log1p(power * y) / power);
 }
 
-PowerEstimate estimate_power(const Series& series) {
+PowerEstimate estimate_power(const Series& series, int period) {
   require_usable(series, 10, "a Box-Cox power");
   const Series logs = log_level(series);  // throws where a value is not positive
   std::vector<std::size_t> rows;
@@ -64,7 +87,7 @@ PowerEstimate estimate_power(const Series& series) {
   for (Eigen::Index i = 0; i < n; ++i) log_x(i) = logs.values[rows[static_cast<std::size_t>(i)]];
   // In units of the geometric mean the Jacobian is 1 for every power.
   log_x.array() -= log_x.mean();
-  const Eigen::MatrixXd X = regressors(series, rows);
+  const Eigen::MatrixXd X = regressors(series, rows, period_of(series, period));
   const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(X).householderQ() *
                             Eigen::MatrixXd::Identity(n, X.cols());
   const auto minus_log_likelihood = [&](double power) {

@@ -71,8 +71,9 @@ struct BacktestOptions {
   bool combinations = true;              // of all models, where there are two or more
 
   // ---- How it is judged ----
-  // A measure of each row's variance, as long as the series; empty takes the squared forecast error
-  // (of the mean by the first model).
+  // A measure of each row's variance, as long as the series; empty takes the squared deviation from
+  // a mean that all entrants share: of returns that of the rows known at each origin, else the
+  // average of all forecasts.
   std::vector<double> proxy{};
   double threshold = 0;  // of a call of direction
   double alpha = 0.10;   // of the model confidence set

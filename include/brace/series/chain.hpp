@@ -25,6 +25,7 @@ namespace brace {
 struct Log {};                    // ln x
 struct PowerTransform {           // of Box and Cox
   std::optional<double> power{};  // estimated where empty
+  int period = 0;                 // rows in a season, for that estimate; 0: of months and quarters
 };
 struct LogReturn {
   ReturnUnit unit = ReturnUnit::percent;

@@ -23,11 +23,14 @@ struct PowerEstimate {
   // 95 % interval, where 2 (L_max - L) <= 3.84; its ends stop at the ends of the search, -2 and 3.
   double low = 1, high = 1;
   bool at_edge = false;  // the power lies at an end of the search
+  // Whether the interval is cut off there, so that it cannot be believed.
+  [[nodiscard]] bool beyond() const { return at_edge || low <= -2 || high >= 3; }
 };
 
-// Maximum likelihood with normal errors around a line in time, and around the means of the months
-// or quarters where that is the clock (Box and Cox 1964, section 3). Values present only. Throws
-// Error (not_positive) or, below ten values, (too_few_observations).
-[[nodiscard]] PowerEstimate estimate_power(const Series& series);
+// Maximum likelihood with normal errors around a level that moves, a broken line with corners two
+// seasons apart (at least 24 rows, at most 40 corners), and around the mean of each place in the
+// season (Box and Cox 1964, section 3): `period` rows long; 0 takes that of months and quarters.
+// Values present only. Throws Error (not_positive) or, below ten values, (too_few_observations).
+[[nodiscard]] PowerEstimate estimate_power(const Series& series, int period = 0);
 
 }  // namespace brace
