@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 // brace breaks: did the process itself change, when, and is high persistence only that?
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include <algorithm>
 #include <iostream>
 
 #include "brace/draw/figure.hpp"
@@ -10,8 +12,70 @@
 namespace brace::app {
 namespace {
 
+// The tests that can be asked for alone, with what they take.
+using Make = std::vector<TestResult> (*)(const Series&, const Options&);
+Fit fit_for(const Series& y, const Options& o) {
+  return estimate(o.model.empty() ? "const / garch / student" : o.model, y);
+}
+ChangeOptions change_options(const Options& o) {
+  ChangeOptions options;
+  if (o.trim) options.trim = *o.trim;
+  return options;
+}
+const std::vector<std::pair<std::string, Make>>& single_tests() {
+  static const std::vector<std::pair<std::string, Make>> all{
+      {"cusum", [](const Series& y, const Options&) { return std::vector{cusum(y)}; }},
+      {"cusum-ols", [](const Series& y, const Options&) { return std::vector{cusum_ols(y)}; }},
+      {"cusum-squares",
+       [](const Series& y, const Options&) { return std::vector{cusum_squares(y)}; }},
+      {"sup-f",
+       [](const Series& y, const Options& o) { return sup_f(y, {}, change_options(o)); }},
+      {"bai-perron",
+       [](const Series& y, const Options& o) {
+         return bai_perron(y, {.number = o.number_of_breaks}).tests;
+       }},
+      {"nyblom", [](const Series& y, const Options& o) { return nyblom(fit_for(y, o)); }},
+      {"variance-break", [](const Series& y, const Options& o) {
+         return std::vector{variance_break(fit_for(y, o))};
+       }}};
+  return all;
+}
+
+// Only the tests asked for, each with its null and what it says.
+int run_single(const Options& o, const Loaded& data) {
+  std::vector<TestResult> tests;
+  for (const std::string& id : o.tests) {
+    const auto found = std::find_if(single_tests().begin(), single_tests().end(),
+                                    [&](const auto& one) { return one.first == id; });
+    if (found == single_tests().end()) {
+      std::vector<std::string> known;
+      for (const auto& [name, make] : single_tests()) known.push_back(name);
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--test {}: is no test of breaks; these are: {}", id,
+                              fmt::join(known, ", ")));
+    }
+    for (TestResult& test : found->second(data.values, o)) tests.push_back(std::move(test));
+  }
+  BreakReport report;
+  report.of = data.values.name;
+  report.tests = tests;
+  if (o.json) {
+    std::cout << json_document("breaks", data.values, report);
+  } else {
+    for (const TestResult& test : tests) std::cout << test;
+    print_account(data.level);
+    print_next(o, fmt::format("breaks {}", modelled_words(o)));
+  }
+  std::vector<std::vector<std::string>> rows{{"test", "variant", "statistic", "p_value", "null"}};
+  for (const TestResult& t : tests)
+    rows.push_back({t.test, t.variant, cell(t.statistic), cell(t.p_value), t.null});
+  write_table(o, rows);
+  return 0;
+}
+
 int run_breaks(const Options& o) {
   const Loaded data = load(o);
+  if (!o.tests.empty()) return run_single(o, data);
   FindBreaksOptions options;
   if (!o.model.empty()) options.model = o.model;
   options.number = o.number_of_breaks;
@@ -34,7 +98,9 @@ int run_breaks(const Options& o) {
     at_date = chow(data.values, last_before);
   }
   if (o.json) {
-    std::cout << json_document("breaks", data.values, report);
+    BreakReport whole = report;
+    if (at_date) whole.tests.push_back(*at_date);
+    std::cout << json_document("breaks", data.values, whole);
   } else {
     std::cout << report;
     if (at_date) std::cout << text::indented(*at_date, "  ");
@@ -49,12 +115,14 @@ int run_breaks(const Options& o) {
     say_written(o, o.chart);
   }
   std::vector<std::vector<std::string>> rows{
-      {"kind", "index", "date", "low", "high", "low_date", "high_date"}};
+      {"kind", "index", "date", "low", "high", "low_date", "high_date", "p_value"}};
   const auto date = [](const std::optional<Timestamp>& t) { return t ? format_date(*t) : ""; };
   for (const auto& f : report.breaks)
     rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.index), date(f.at.date),
                     std::to_string(f.at.low), std::to_string(f.at.high), date(f.at.low_date),
-                    date(f.at.high_date)});
+                    date(f.at.high_date), ""});
+  if (at_date)
+    rows.push_back({"chow", "", o.at, "", "", "", "", cell(at_date->p_value)});
   write_table(o, rows);
   return 0;
 }
@@ -75,6 +143,18 @@ void add_breaks(CLI::App& app, Options& o, Run& run) {
   c->add_option("--breaks", o.number_of_breaks,
                 "this many breaks in the mean, whatever the tests say")
       ->check(CLI::Range(0, 5))
+      ->group(group);
+  c->add_option("--test", o.tests,
+                "only these tests, each alone: cusum, cusum-ols, cusum-squares, sup-f, bai-perron, "
+                "nyblom, variance-break")
+      ->delimiter(',')
+      ->option_text("ID,...")
+      ->group(group);
+  c->add_option("--trim", o.trim,
+                "share of the rows that sup-f leaves out at each end (default: .15)")
+      ->check(CLI::Range(0.02, 0.4))
+      ->option_text("SHARE")
+      ->needs("--test")
       ->group(group);
   c->add_option("--bandwidth", o.bandwidth_words,
                 "Bartlett window for the squares instead of the AR spectrum, for comparison")

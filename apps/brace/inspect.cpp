@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // brace inspect: what is in this file, and what kind of series is it?
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <iostream>
@@ -76,18 +77,40 @@ int run_overview(const Options& o, const Table& table) {
   return 0;
 }
 
+// Those of --test alone.
+void keep_tests(const Options& o, std::vector<TestResult>& tests) {
+  std::vector<std::string> known;
+  for (const TestResult& t : tests)
+    if (std::find(known.begin(), known.end(), t.test) == known.end()) known.push_back(t.test);
+  for (const std::string& id : o.tests)
+    if (std::find(known.begin(), known.end(), id) == known.end())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--test {}: is no test of the first look; these are: {}", id,
+                              fmt::join(known, ", ")));
+  std::erase_if(tests, [&](const TestResult& t) {
+    return std::find(o.tests.begin(), o.tests.end(), t.test) == o.tests.end();
+  });
+}
+
 int run_inspect(const Options& o) {
   if (o.read.value.empty() && o.file != "-" && !is_saved_model(o.file)) {
     const Table table = read_whole_table(o);
     if (table.columns.size() > 1) return run_overview(o, table);
   }
   const Loaded data = load(o, /*with_bars=*/true);
-  const Inspection inspection =
-      with_warnings_of(data, inspect(data.values, {.lags = lag_count(o), .bars = data.bars}));
+  const std::vector<int> lags = lag_list(o);
+  Inspection inspection = with_warnings_of(
+      data, inspect(data.values, {.lags = lags.size() == 1 ? lags.front() : 0,
+                                  .at = lags.size() > 1 ? lags : std::vector<int>{},
+                                  .bars = data.bars}));
+  if (!o.tests.empty()) keep_tests(o, inspection.tests);
   if (o.json) {
     std::cout << json_document("inspect", data.values, inspection, data.level);
   } else {
-    std::cout << inspection;
+    if (o.tests.empty())
+      std::cout << inspection;
+    else
+      for (const TestResult& test : inspection.tests) std::cout << test;
     print_file(data.level);
     print_next(o, o.returns == "none" ? fmt::format("unitroot {}", series_words(o))
                                       : fmt::format("lags {}", modelled_words(o)));
@@ -116,6 +139,10 @@ void add_inspect(CLI::App& app, Options& o, Run& run) {
       "inspect", "What is in the file; moments, memory, clustering, tails, advice");
   add_series_options(*c, o);
   c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
+  c->add_option("--test", o.tests, "only these tests, by their ids: ljung-box,arch-lm")
+      ->delimiter(',')
+      ->option_text("ID,...")
+      ->group("Tests");
   add_output_options(*c, o);
   c->add_option("--chart", o.chart, "the first-look figure, .png .svg .pdf")->group("Output");
   c->add_option("--shape", o.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")

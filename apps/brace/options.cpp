@@ -559,6 +559,20 @@ int lag_count(const Options& o) {
               fmt::format("--lags {}: must be a whole number from 1", o.lags));
 }
 
+std::vector<int> lag_list(const Options& o) {
+  std::vector<int> lags;
+  for (std::size_t at = 0; at < o.lags.size();) {
+    const std::size_t end = std::min(o.lags.find(',', at), o.lags.size());
+    Options one;
+    one.lags = o.lags.substr(at, end - at);
+    const int lag = lag_count(one);
+    if (lag == 0) throw Error(ErrorCode::bad_option, "--lags " + o.lags + ": a lag is missing");
+    lags.push_back(lag);
+    at = end + 1;
+  }
+  return lags;
+}
+
 int bandwidth_of(const Options& o) {
   if (o.bandwidth_words.empty()) return kBandwidthRule;
   if (o.bandwidth_words == "auto") return kBandwidthAutomatic;

@@ -39,6 +39,7 @@ struct Options {
   std::vector<std::string> tests;
   std::vector<int> periods;
   int number_of_breaks = -1;
+  std::optional<double> trim, level;
   // The season
   int period = 0, season_span = 11;
   std::string method_of_season = "loess", form = "automatic";
@@ -113,6 +114,9 @@ template <class Result>
 
 // --lags as a whole number from 1; 0 where it was not given.
 [[nodiscard]] int lag_count(const Options& o);
+
+// --lags as a list, '1,5,12'; empty where it was not given. Throws Error (bad_option).
+[[nodiscard]] std::vector<int> lag_list(const Options& o);
 
 // --bandwidth as a number from 0, kBandwidthAutomatic for 'auto', kBandwidthRule where not given.
 [[nodiscard]] int bandwidth_of(const Options& o);

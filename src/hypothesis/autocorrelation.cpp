@@ -201,6 +201,19 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   std::size_t outside = 0;
   for (const LagRow& row : table.rows) outside += std::abs(row.acf) > band(row);
   const bool memory = last.p_robust.value_or(1) < 0.05;
+  // A single lag that chance would not put there among so many (Bonferroni).
+  const double clear = laws::normal_quantile(1 - 0.025 / static_cast<double>(table.rows.size()));
+  const auto alone = std::max_element(
+      table.rows.begin(), table.rows.end(), [&](const LagRow& a, const LagRow& b) {
+        return std::abs(a.acf) / a.band_robust < std::abs(b.acf) / b.band_robust;
+      });
+  const bool stands_out =
+      alone->band_robust > 0 && std::abs(alone->acf) > clear / kNormal95 * alone->band_robust;
+  const std::string what =
+      memory       ? "memory"
+      : stands_out ? fmt::format("lag {} stands out ({}), though there is no clear memory",
+                                 alone->lag, text::fixed(alone->acf, 2))
+                   : "no clear memory";
   const double scale = scale_of(table.rows, [](const LagRow& r) { return r.acf; });
   const std::string_view word = options.band == LagBand::robust  ? "robust"
                                 : options.band == LagBand::white ? "white"
@@ -208,7 +221,7 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   out << text::wrap(fmt::format(
              "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where chance "
              "alone gives about {}.",
-             text::sentence(table.of), memory ? "memory" : "no clear memory", table.rows.size(),
+             text::sentence(table.of), what, table.rows.size(),
              text::p_value(last.p_robust), word, outside, table.rows.size(),
              text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
       << '\n'

@@ -136,6 +136,10 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
                ljung_box_robust(series, {.lags = lags}),
                mcleod_li(series, {.lags = lags}),
                arch_lm(series, {.lags = lags})};
+  for (const int at : options.at) {
+    out.tests.push_back(ljung_box(series, {.lags = at}));
+    out.tests.push_back(ljung_box_robust(series, {.lags = at}));
+  }
   const int quarter = static_cast<int>(series.present() / 4);
   out.whiteness = whiteness_by_lag(series, std::max(out.lags, std::min(30, quarter)));
   out.extremes = extremes(series, options.extremes);

@@ -3,6 +3,7 @@
 #include "brace/hypothesis/unit_root_battery.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <ostream>
@@ -34,6 +35,56 @@ std::string date_of(const TestResult& test) {
                              : fmt::format("observation {}", text::count(test.break_at->index));
 }
 
+// The tests whose null is a unit root, of those that were made.
+std::vector<const TestResult*> root_tests(const UnitRootBattery& battery) {
+  std::vector<const TestResult*> tests;
+  for (const char* id : {"adf", "pp", "df-gls", "ng-perron", "point-optimal"})
+    if (const TestResult* test = find(battery, id)) tests.push_back(test);
+  return tests;
+}
+
+// "pp and kpss".
+std::string names_of(const std::vector<const TestResult*>& tests) {
+  std::vector<std::string> names;
+  for (const TestResult* test : tests) names.push_back(test->test);
+  return fmt::format("{}", fmt::join(names, ", "));
+}
+
+// Where only some of the tests were asked for: a verdict where all of them say the same.
+void decide_on_part(const Series& series, UnitRootBattery& battery) {
+  const TestResult* kpss = find(battery, "kpss");
+  std::vector<const TestResult*> for_root, against;
+  for (const TestResult* test : root_tests(battery))
+    (rejects(test) ? against : for_root).push_back(test);
+  if (kpss != nullptr) (rejects(kpss) ? for_root : against).push_back(kpss);
+  using enum StationarityVerdict;
+  if (for_root.empty() && against.empty()) {
+    battery.reading = fmt::format("{}: none of the tests asked for decides by itself", series.name);
+  } else if (against.empty()) {
+    battery.verdict = unit_root;
+    battery.reading = fmt::format("{} has a unit root by {}", series.name, names_of(for_root));
+  } else if (for_root.empty()) {
+    const bool trend = battery.deterministic == Deterministic::trend;
+    battery.verdict = trend ? trend_stationary : stationary;
+    battery.reading = fmt::format("{} is stationary{} by {}", series.name,
+                                  trend ? " around a trend" : "", names_of(against));
+  } else {
+    battery.reading = fmt::format("the tests on {} conflict: {} {} for a unit root, {} against it",
+                                  series.name, names_of(for_root),
+                                  for_root.size() == 1 ? "speaks" : "speak", names_of(against));
+  }
+}
+
+// Tests that say otherwise than the verdict, by name.
+std::string dissent(const UnitRootBattery& battery, bool root_rejected) {
+  std::vector<const TestResult*> other;
+  for (const TestResult* test : root_tests(battery))
+    if (rejects(test) != root_rejected) other.push_back(test);
+  return other.empty() ? ""
+                       : fmt::format("; {} {} otherwise", names_of(other),
+                                     other.size() == 1 ? "says" : "say");
+}
+
 // The decision table of docs/unit-roots.md.
 void decide(const Series& series, UnitRootBattery& battery) {
   const TestResult* kpss = find(battery, "kpss");
@@ -45,7 +96,7 @@ void decide(const Series& series, UnitRootBattery& battery) {
       against += rejects(test);
     }
   if (asked < 3 || kpss == nullptr) {
-    battery.reading = fmt::format("{}: no joint verdict on a part of the tests", series.name);
+    decide_on_part(series, battery);
     return;
   }
   const bool root_rejected = against >= 2;
@@ -84,6 +135,9 @@ void decide(const Series& series, UnitRootBattery& battery) {
         "sample cannot tell",
         series.name);
   }
+  if (battery.verdict == stationary || battery.verdict == trend_stationary ||
+      battery.verdict == unit_root)
+    battery.reading += dissent(battery, battery.verdict != unit_root);
   if (battery.verdict == unit_root && rejects(za))
     battery.warnings.push_back(
         {WarningCode::break_suspected,

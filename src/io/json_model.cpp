@@ -199,7 +199,9 @@ Json to_value(const Scored& c, std::size_t rank) {
           {"aicc", number(c.aicc)},
           {"bic", number(c.bic)},
           {"hqc", number(c.hqc)},
+          {"estimated", c.estimated},
           {"status", to_string(c.status)},
+          {"on_circle", c.on_circle},
           {"white", c.whiteness_p.value_or(0) > 0.05},
           {"white_p", number(c.whiteness_p)},
           {"arch_free", c.arch_p.value_or(0) > 0.05},
@@ -221,12 +223,15 @@ std::string json_document(std::string_view command, const Search& found) {
                          {"acf", number(p.autocorrelation)},
                          {"band_95", number(p.band)},
                          {"model", to_string(p.model)},
-                         {"gain", number(p.gain)}});
+                         {"gain", number(p.gain)},
+                         {"p_value", number(p.p_value)}});
   return document(command, found.series,
                   {{"criterion", to_string(found.criterion)},
                    {"walk", found.stepwise ? "stepwise" : "full"},
                    {"candidates", std::move(candidates)},
-                   {"chosen", to_string(found.candidates.at(found.chosen).model)},
+                   {"chosen", found.proposes()
+                                  ? Json(to_string(found.candidates.at(found.chosen).model))
+                                  : Json(nullptr)},
                    {"differences", to_value(found.differences.tests)},
                    {"lags_looked_at", found.lags_looked_at},
                    {"proposals", std::move(proposals)}},

@@ -143,6 +143,16 @@ void say(const Series& closed, BreakReport& report) {
       report.from = next;
     }
   if (!report.from) return;
+  // Where the last date may lie almost anywhere there is nothing to cut at.
+  const BreakDate& last = report.breaks.back().at;
+  constexpr double kSaysNothing = 0.8;
+  if (static_cast<double>(last.high - last.low) > kSaysNothing * static_cast<double>(closed.size())) {
+    report.advice.emplace_back(
+        "The date of the last break is not known: its interval covers most of the sample, so that "
+        "cutting there is not advised.");
+    report.from.reset();
+    return;
+  }
   const auto part = [](const std::vector<std::string>& terms, const char* where) {
     return terms.empty() ? std::string()
                          : fmt::format("{} in the {} of the model", fmt::join(terms, " "), where);

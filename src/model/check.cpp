@@ -3,12 +3,14 @@
 #include "brace/model/check.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <iterator>
 #include <ostream>
+#include <span>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -114,22 +116,94 @@ void add_if_possible(std::vector<TestResult>& tests, Make&& make) {
 
 using Tests = std::vector<TestResult>;
 
-// Which term would take up what is left in z^2: the lag that stands out, or a longer memory.
-std::string variance_remedy(const Fit& fit, const Series& z2, int lags) {
-  if (std::holds_alternative<Steady>(fit.model.variance)) return "it needs a variance equation";
-  const std::vector<double> r = autocorrelations(z2.values, lags);
-  const auto most = std::max_element(r.begin(), r.end()) - r.begin() + 1;
-  return most == 1 ? std::string("the variance equation misses it; try another family")
-                   : fmt::format("the variance equation misses it; try a shock lag e{}", most);
+// Advice that was tried: of the models, the one with the lowest bic where that is lower than the
+// fit's own, "'..' lowers bic by 3.1"; else that none of them does.
+std::string tried(const Fit& fit, const std::vector<Model>& models) {
+  EstimateOptions options;
+  options.likelihood = LikelihoodKind::conditional;  // on the same footing as a variance equation
+  options.hessian_errors_only = true;
+  const auto series = std::make_shared<const Series>(fit.window());
+  std::vector<FitJob> jobs{{.model = fit.model, .series = series, .options = options}};
+  std::vector<std::string> labels;
+  for (const Model& model : models) {
+    jobs.push_back({.model = canonical(model), .series = series, .options = options});
+    labels.push_back(fmt::format("'{}'", to_string(jobs.back().model)));
+  }
+  std::vector<Fit> fits;
+  try {
+    fits = fit_many(jobs, Executor(1));
+  } catch (const Error&) {
+    return "";  // too few rows for the larger models
+  }
+  const Fit* best = nullptr;
+  for (std::size_t i = 1; i < fits.size(); ++i)
+    if (fits[i].usable() && fits[i].bic && (!best || *fits[i].bic < *best->bic)) best = &fits[i];
+  const std::optional<double> own = fits.front().bic;
+  if (best && own && *best->bic < *own)
+    return fmt::format("'{}' lowers bic by {}", to_string(best->model),
+                       text::fixed(*own - *best->bic, 1));
+  return fmt::format("{} {} not lower bic", fmt::join(labels, ", "),
+                     labels.size() == 1 ? "does" : "do");
 }
 
-// Which law would do better, from the shape of z; empty where none is at hand.
-std::string law_remedy(const Fit& fit, const Series& z) {
-  if (std::holds_alternative<Normal>(fit.model.shocks)) return "try 'student'";
-  const double skewness = moments(z).skewness;
-  if (!std::holds_alternative<SkewStudent>(fit.model.shocks) && std::abs(skewness) > 0.2)
-    return fmt::format("their skewness is {}: try 'skew-student'", text::fixed(skewness, 2));
-  return "";
+// What might take up what is left in z^2: the lag that stands out, signs, a second component.
+std::string variance_remedy(const Fit& fit, const Series& z2, int lags) {
+  std::vector<Model> models;
+  const auto with = [&](const Variance& family) {
+    Model model = fit.model;
+    std::erase_if(model.held, [&](const Held& held) {
+      const std::vector<std::string> names = parameter_names(fit.model).variance;
+      return std::find(names.begin(), names.end(), held.name) != names.end();
+    });
+    model.variance = family;
+    models.push_back(std::move(model));
+  };
+  if (std::holds_alternative<Steady>(fit.model.variance)) {
+    with(Garch{});
+    return fmt::format("it needs a variance equation: {}", tried(fit, models));
+  }
+  const std::vector<double> r = autocorrelations(z2.values, lags);
+  const int most = static_cast<int>(std::max_element(r.begin(), r.end()) - r.begin()) + 1;
+  Variance longer = fit.model.variance;
+  std::visit(
+      [&](auto& family) {
+        if constexpr (requires { family.shocks; })
+          if (std::find(family.shocks.begin(), family.shocks.end(), most) == family.shocks.end()) {
+            family.shocks.push_back(most);
+            with(family);
+          }
+      },
+      longer);
+  if (!has_signs(fit.model.variance)) with(Gjr{});
+  if (!std::holds_alternative<TwoComponents>(fit.model.variance)) with(TwoComponents{});
+  return fmt::format("the variance equation misses it; {}", tried(fit, models));
+}
+
+std::string sign_remedy(const Fit& fit) {
+  std::vector<Model> models(2, fit.model);
+  models[0].variance = Gjr{};
+  models[1].variance = Egarch{};
+  for (Model& model : models)
+    std::erase_if(model.held, [&](const Held& held) {
+      const std::vector<std::string> names = parameter_names(model).all();
+      return std::find(names.begin(), names.end(), held.name) == names.end();
+    });
+  return tried(fit, models);
+}
+
+// Which law would do better; empty where none is at hand.
+std::string law_remedy(const Fit& fit) {
+  std::vector<Model> models;
+  const auto with = [&](const Shocks& law) {
+    Model model = fit.model;
+    model.shocks = law;
+    std::erase_if(model.held,
+                  [](const Held& held) { return held.name == "nu" || held.name == "skew"; });
+    models.push_back(std::move(model));
+  };
+  if (std::holds_alternative<Normal>(fit.model.shocks)) with(Student{});
+  if (!std::holds_alternative<SkewStudent>(fit.model.shocks)) with(SkewStudent{});
+  return models.empty() ? "" : tried(fit, models);
 }
 
 void find_spikes(const Series& z, int period, Check& out) {
@@ -374,12 +448,34 @@ CheckGroup variance_group(const CheckInput& in, VarianceFindings& found) {
     left.push_back(has_signs(in.fit.model.variance)
                        ? std::string("falls and rises still differ in what they do to volatility")
                        : fmt::format("falls and rises of one size differ in what they do to "
-                                     "volatility: try '{} / gjr' or 'egarch'",
-                                     mean_part(in.fit.model)));
+                                     "volatility: {}",
+                                     sign_remedy(in.fit)));
   answer(group, !left.empty(), fmt::format("{}", fmt::join(left, "; ")),
          in.has_equation ? "the variance equation leaves no memory and no asymmetry"
                          : "the squares of the residuals have no memory");
   return group;
+}
+
+// The lag that stands out, as an AR and as an MA term.
+std::string mean_remedy(const CheckInput& in) {
+  const std::vector<double> r = autocorrelations(in.z.values, in.lags);
+  const int lag = static_cast<int>(std::max_element(r.begin(), r.end(),
+                                                    [](double a, double b) {
+                                                      return std::abs(a) < std::abs(b);
+                                                    }) -
+                                   r.begin()) +
+                  1;
+  std::vector<Model> models;
+  for (Lags Mean::*set : {&Mean::ar, &Mean::ma}) {
+    Lags lags = in.fit.model.mean.*set;
+    if (std::find(lags.begin(), lags.end(), lag) != lags.end()) continue;
+    Model model = in.fit.model;
+    (model.mean.*set).push_back(lag);
+    models.push_back(std::move(model));
+  }
+  if (models.empty()) return "";
+  const std::string said = tried(in.fit, models);
+  return said.empty() ? "" : "; " + said;
 }
 
 // The plain form takes clustering that is left for memory, so the robust one decides there.
@@ -400,8 +496,8 @@ CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<S
       seasonal.empty() ? "" : fmt::format("a season is left at lag {}", spikes_in_words(seasonal));
   std::vector<std::string> left;
   if (group.tests[clustering ? 1 : 0].rejects().value_or(false))
-    left.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean",
-                               largest_lag(in.z, in.lags)));
+    left.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean{}",
+                               largest_lag(in.z, in.lags), mean_remedy(in)));
   if (season_left) left.push_back(season);
   answer(group, !left.empty(), fmt::format("{}", fmt::join(left, "; ")),
          clustering ? "the residuals have no memory by the robust form, which decides where "
@@ -429,7 +525,7 @@ CheckGroup law_group(const CheckInput& in) {
     group.tests.back().variant = "z";
     group.tests.back().null = "z is normal";
   }
-  const std::string law(law_name(in.fit.model.shocks)), remedy = law_remedy(in.fit, in.z);
+  const std::string law(law_name(in.fit.model.shocks)), remedy = fails ? law_remedy(in.fit) : "";
   const auto told = [&](const std::vector<LawDeparture>& where) {
     return fmt::format("the shocks do not follow the {} law{}{}", law,
                        where.empty() ? "" : fmt::format(": {}", words(where)),
@@ -528,9 +624,20 @@ Check check(const Fit& fit, const CheckOptions& options) {
   for (CheckGroup group : {law_group(in), constancy_group(in)})
     if (!group.tests.empty()) out.groups.push_back(std::move(group));
   const auto present = static_cast<int>(in.z.present());
-  for (const int dof : kSpread)
-    if (const int up_to = fitted + dof; up_to <= present / 4)
-      out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
+  std::vector<int> shown = options.whiteness;
+  if (shown.empty()) {
+    for (const int dof : kSpread) shown.push_back(fitted + dof);
+    const int two_seasons = 2 * period_of(fit, options.period);
+    if (two_seasons > shown.back()) shown.push_back(two_seasons);
+    std::erase_if(shown, [&](int up_to) { return up_to > present / 4; });
+  }
+  for (const int up_to : shown) {
+    if (up_to <= fitted || up_to >= present)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("CheckOptions::whiteness: {} lags; '{}' bears {} to {}", up_to,
+                              out.model, fitted + 1, present - 1));
+    out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
+  }
   out.roots = inverse_roots(fit);
   out.verdict = verdict_of(out, found);
   out.reading = reading_of(out);
@@ -551,17 +658,21 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
                          text::significant(test.statistic, 4),
                          text::p_value(test.p_value, test.p_floor), test.null);
   }
-  if (!check.whiteness.empty()) {
+  constexpr std::size_t kAcross = 8;  // columns of nine
+  for (std::size_t first = 0; first < check.whiteness.size(); first += kAcross) {
+    const std::span<const TestResult> part =
+        std::span(check.whiteness)
+            .subspan(first, std::min(kAcross, check.whiteness.size() - first));
     out << "\n  Ljung-Box on z up to lag";
-    for (const TestResult& t : check.whiteness) out << fmt::format("{:>9}", *t.lags);
+    for (const TestResult& t : part) out << fmt::format("{:>9}", *t.lags);
     out << "\n  degrees of freedom      ";
-    for (const TestResult& t : check.whiteness)
-      out << fmt::format("{:>9}", static_cast<int>(t.dof[0]));
+    for (const TestResult& t : part) out << fmt::format("{:>9}", static_cast<int>(t.dof[0]));
+    out << "\n  Q                       ";
+    for (const TestResult& t : part) out << fmt::format("{:>9}", text::significant(t.statistic, 4));
     out << "\n  p                       ";
-    for (const TestResult& t : check.whiteness)
-      out << fmt::format("{:>9}", text::p_value(t.p_value));
+    for (const TestResult& t : part) out << fmt::format("{:>9}", text::p_value(t.p_value));
     out << "\n  white at 90 / 95 / 99 % ";
-    for (const TestResult& t : check.whiteness) {
+    for (const TestResult& t : part) {
       std::string verdicts;
       for (const double level : {.10, .05, .01}) verdicts += *t.p_value < level ? "n" : "y";
       out << fmt::format("{:>9}", verdicts);

@@ -48,14 +48,22 @@ class ExactClimb {
     const EstimateOptions& options = problem_.options;
     std::vector<VectorXd> points = starting_points(problem_);
     const bool everywhere = options.from == ClimbFrom::everywhere;
-    if (everywhere && arma_terms(problem_.model) > 1)
-      for (const VectorXd& theta : problem_.data.missing.empty() ? smaller_.starts(problem_)
-                                                                 : maximum_of_filled())
+    const auto add = [&](const std::vector<VectorXd>& more) {
+      for (const VectorXd& theta : more)
         points.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
+    };
+    if (everywhere && arma_terms(problem_.model) > 1) {
+      if (problem_.data.missing.empty()) {
+        add(smaller_.starts(problem_));
+      } else {
+        add(smaller_.highest_contained(problem_));
+        add(maximum_of_filled());
+      }
+    }
     if (options.starts > 0)
       points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
     for (const VectorXd& x : likeliest(points)) climb(x);
-    if (everywhere && best_.x.size() > 0 && problem_.data.missing.empty())
+    if (everywhere && best_.x.size() > 0)
       smaller_.keep(problem_, problem_.chart.natural(best_.x));
     return {.top = std::move(best_),
             .chart = problem_.chart,

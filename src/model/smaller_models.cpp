@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Starts from smaller models. Covered by tests/model/one_maximum_test.cpp.
+// Starts from smaller models. Covered by tests/search/one_maximum_test.cpp.
 #include "model/smaller_models.hpp"
 
 #include <algorithm>
@@ -23,6 +23,8 @@ using Eigen::VectorXd;
 
 // Autocorrelations that the search for pairs looks at.
 constexpr int kLooked = 160, kLookedOfFew = 48;
+// Terms from which smaller models are climbed first.
+constexpr int kMany = 3;
 // Pairs that are tried, of one root and of two.
 constexpr std::size_t kPairs = 2, kTwoRootPairs = 4;
 // The factor that is let go is kept this far inside the unit circle.
@@ -71,7 +73,7 @@ std::vector<Pair> highest(const std::vector<Pair>& curve, std::size_t most) {
 
 // Pairs of one root: e_t less d (e_{t-1} + m e_{t-2} + m^2 e_{t-3} ..) is least at
 // d = (1 - m^2) sum m^{k-1} r_k.
-std::vector<Pair> one_root(const std::vector<double>& r, std::size_t most) {
+std::vector<Pair> one_root(const std::vector<double>& r) {
   std::vector<Pair> curve;
   for (int i = -24; i <= 24; ++i) {
     const double m = std::tanh(i / 9.0);  // up to .99, closer together towards the circle
@@ -83,7 +85,7 @@ std::vector<Pair> one_root(const std::vector<double>& r, std::size_t most) {
     const double d = (1 - m * m) * sum;
     curve.push_back({d * sum, {m}, {std::clamp(m + d, -kInside, kInside)}});
   }
-  return highest(curve, most);
+  return highest(curve, kPairs);
 }
 
 // Pairs of two complex roots of modulus and angle, on the best modulus of each angle.
@@ -135,17 +137,34 @@ std::vector<double> product(const std::vector<double>& a, const std::vector<doub
   return c;
 }
 
+// Of a model on the rows of a problem, with or without their gaps filled.
+std::string key_of(const Problem& problem, const Model& model) {
+  return (problem.data.missing.empty() ? "" : "gaps: ") + to_string(model);
+}
+
+// The parameters of a smaller model by name; what it has not is 0.
+VectorXd carried(const Model& from, const VectorXd& theta, const std::vector<std::string>& names) {
+  const std::vector<std::string> had = parameter_names(from).all();
+  VectorXd out = VectorXd::Zero(static_cast<Index>(names.size()));
+  for (std::size_t j = 0; j < names.size(); ++j)
+    if (const auto at = std::find(had.begin(), had.end(), names[j]); at != had.end())
+      out(static_cast<Index>(j)) = theta(at - had.begin());
+  return out;
+}
+
 }  // namespace
 
 void SmallerModels::keep(const Problem& problem, const VectorXd& theta) {
+  // The mean and the variance alone need no climb: they are the same wherever they come from.
+  if (arma_terms(problem.model) == 0) return;
   const std::lock_guard lock(guard_);
-  known_.emplace(to_string(problem.model), theta);
+  known_.emplace(key_of(problem, problem.model), theta);
 }
 
 std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Model& model) {
   {
     const std::lock_guard lock(guard_);
-    if (const auto at = known_.find(to_string(model)); at != known_.end()) return at->second;
+    if (const auto at = known_.find(key_of(problem, model)); at != known_.end()) return at->second;
   }
   EstimateOptions options;
   options.max_iterations = problem.options.max_iterations;
@@ -159,34 +178,32 @@ std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Mod
       found = peak.chart.natural(peak.top.x);
   }
   const std::lock_guard lock(guard_);
-  return known_.emplace(to_string(model), std::move(found)).first->second;
+  return known_.emplace(key_of(problem, model), std::move(found)).first->second;
+}
+
+std::vector<VectorXd> SmallerModels::highest_contained(Problem& problem) {
+  std::vector<VectorXd> points;
+  double best = std::numeric_limits<double>::infinity();
+  // Of two terms the guesses are as good as those of one are, and cost nothing.
+  if (arma_terms(problem.model) < kMany) return points;
+  for (const Set set : kSets) {
+    const auto smaller = without_last(problem.model, set, 1);
+    if (!smaller) continue;
+    const auto theta = maximum(problem, *smaller);
+    if (!theta) continue;
+    VectorXd start = carried(*smaller, *theta, problem.names);
+    const double f = problem.value_at(start);
+    if (points.empty() || f < best) points.assign(1, std::move(start));
+    best = std::min(f, best);
+  }
+  return points;
 }
 
 std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
   const Model& model = problem.model;
-  const std::vector<std::string> names = parameter_names(model).all();
-  // The parameters of a smaller model by name; what it has not is 0.
-  const auto carried = [&](const Model& from, const VectorXd& theta) {
-    const std::vector<std::string> had = parameter_names(from).all();
-    VectorXd out = VectorXd::Zero(static_cast<Index>(names.size()));
-    for (std::size_t j = 0; j < names.size(); ++j)
-      if (const auto at = std::find(had.begin(), had.end(), names[j]); at != had.end())
-        out(static_cast<Index>(j)) = theta(at - had.begin());
-    return out;
-  };
-  std::vector<VectorXd> points;
-  double best = std::numeric_limits<double>::infinity();
-  // Of two terms the guesses are as good as those of one are, and cost nothing.
-  const bool few = arma_terms(model) < 3;
-  for (const Set set : kSets) {
-    const auto smaller = few ? std::nullopt : without_last(model, set, 1);
-    if (!smaller) continue;
-    const auto theta = maximum(problem, *smaller);
-    if (!theta) continue;
-    const double f = problem.value_at(carried(*smaller, *theta));
-    if (points.empty() || f < best) points.assign(1, carried(*smaller, *theta));
-    best = std::min(f, best);
-  }
+  const std::vector<std::string>& names = problem.names;
+  const bool few = arma_terms(model) < kMany;
+  std::vector<VectorXd> points = highest_contained(problem);
   // Coefficients that are held would have to move with a factor.
   const MeanPositions at = mean_positions(model);
   const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();
@@ -216,14 +233,14 @@ std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
       std::vector<double> r;
       for (int k = 1; k <= looked; ++k)
         r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
-      const VectorXd base = carried(*smaller, *theta);
+      const VectorXd base = carried(*smaller, *theta, names);
       const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
       std::vector<double> had_ar, had_ma;
       for (std::size_t i = 0; i + roots < p; ++i)
         had_ar.push_back(base(static_cast<Index>(first_ar + i)));
       for (std::size_t j = 0; j + roots < q; ++j)
         had_ma.push_back(-base(static_cast<Index>(first_ma + j)));
-      for (const Pair& pair : roots == 1 ? one_root(r, few ? 1 : kPairs) : two_roots(r)) {
+      for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) {
         VectorXd start = base;
         const std::vector<double> a = product(had_ar, pair.ar), b = product(had_ma, pair.ma);
         for (std::size_t i = 0; i < p; ++i) start(static_cast<Index>(first_ar + i)) = a[i];

@@ -31,6 +31,9 @@ class SmallerModels {
   // not depend on what was asked before.
   [[nodiscard]] std::vector<Eigen::VectorXd> starts(Problem& problem);
 
+  // The first of them alone: the highest maximum of the models with one lag less.
+  [[nodiscard]] std::vector<Eigen::VectorXd> highest_contained(Problem& problem);
+
   // The maximum of the problem's model, for those that contain it.
   void keep(const Problem& problem, const Eigen::VectorXd& theta);
 

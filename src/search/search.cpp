@@ -403,7 +403,7 @@ class Searcher {
 std::string root_note(const Candidate& c) {
   std::vector<std::string> notes;
   if (c.on_circle)
-    notes.emplace_back("on the circle");
+    notes.emplace_back("circle");
   else if (c.status == FitStatus::boundary)
     notes.emplace_back("on a bound");
   else if (c.nearest_root.value_or(9) < kNearCircle)
@@ -560,8 +560,8 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     out << line << '\n';
   }
   out << "\n  White p: null no autocorrelation in the residuals (a small p speaks against the "
-         "model).\n  root: an AR or MA root next to the unit circle; cancels: an AR and an MA root "
-         "nearly meet.\n";
+         "model).\n  root: an AR or MA root next to the unit circle; circle: one on it; cancels: an AR and an MA "
+         "root\n  nearly meet.\n";
   if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");
   if (s.lags_looked_at > 0) {
     out << text::wrap(

@@ -65,7 +65,7 @@ TEST(Figure, IsTitledFromTheModelAndTheSeries) {
   const std::string text = text_in(folder / "fan.svg");
   EXPECT_NE(text.find("const ar1 / garch e1 h1 / student"), std::string::npos);
   EXPECT_NE(text.find("log return of settle, percent a day"), std::string::npos);
-  EXPECT_NE(text.find("80 and 95 %"), std::string::npos);
+  EXPECT_NE(text.find("80, 95 %"), std::string::npos);
 }
 
 TEST(Figure, DrawsWithoutDatesAndWithoutALevel) {

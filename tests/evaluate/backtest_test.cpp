@@ -78,9 +78,15 @@ TEST(Backtest, IsFitAndForecastOfEachWindow) {
         EXPECT_NEAR(s.variance, *ahead.steps[k].variance, 1e-5);
         EXPECT_EQ(s.actual, y.values[origin + 1 + k]);
       }
-      // The squared error of the first model is what variances are judged by.
+      // The squared deviation from the mean of the rows known is what variances are judged by.
       const BacktestStep& s = b.entrants[0].steps[i][0];
-      EXPECT_DOUBLE_EQ(s.proxy, std::pow(s.actual - s.mean, 2));
+      const Series known = rows_between(y, origin - 399, origin + 1);
+      double mean = 0;
+      for (const double v : known.present_values())
+        mean += v / static_cast<double>(known.present());
+      const bool returns = y.kind == Kind::log_return;
+      EXPECT_NEAR(s.proxy,
+                  std::pow(s.actual - (returns ? mean : s.mean), 2), 1e-9);
       // Scores of the fitted law.
       EXPECT_NEAR(s.return_interval[1].low, ahead.steps[0].return_interval[1].low, 1e-3);
       EXPECT_GT(s.transform, 0);

@@ -212,7 +212,7 @@ TEST(Tool, TablesGoToCsvWhole) {
             "unitroot " + kKelp,
             "of,test,variant,deterministic,lags,bandwidth,statistic,p_value,critical_5,break,null",
             21},
-        std::tuple{"breaks " + returns, "kind,index,date,low,high,low_date,high_date", 1},
+        std::tuple{"breaks " + returns, "kind,index,date,low,high,low_date,high_date,p_value", 1},
         std::tuple{"fit " + returns + " --model 'const / garch'",
                    "name,estimate,se_hessian,se_opg,se_robust,t,p_value,held,at_bound", 4},
         std::tuple{"check " + returns + " --model 'const / garch'",
@@ -316,7 +316,7 @@ TEST(Tool, FitWritesTheEquationAndTheFigure) {
       "--equation --chart " +
       (folder / "fit.svg") + " --out " + (folder / "p.csv"));
   EXPECT_EQ(out.status, 0) << out.err;
-  EXPECT_THAT(out.out, HasSubstr("(1 - B) (1 - B^12) y_t = u_t"));
+  EXPECT_THAT(out.out, HasSubstr("(1 - B) (1 - B^12) y[t] = u[t]"));
   EXPECT_THAT(out.out, HasSubstr("log-likelihood"));
   EXPECT_THAT(out.out, HasSubstr("(exact), 226 observations"));
   EXPECT_THAT(content_of(folder / "fit.svg"), HasSubstr("fitted one step ahead"));

@@ -22,6 +22,8 @@ namespace brace {
 struct InspectOptions {
   // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5).
   int lags = 0;
+  // Further lags at which Ljung-Box is made, plain and robust.
+  std::vector<int> at{};
   // Open, high, low and close of the series' periods, for range-based volatility.
   std::optional<Bars> bars{};
   // Extreme values listed.

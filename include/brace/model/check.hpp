@@ -65,6 +65,10 @@ struct CheckOptions {
   // Rows in a season, whose multiples are looked at among the lags; 0 takes the model's or, in
   // months and quarters, the year's.
   int period = 0;
+
+  // Lags up to which Check::whiteness is told; empty takes those that leave 1, 3, 6, 10, 20 and 30
+  // degrees of freedom, and two seasons.
+  std::vector<int> whiteness{};
 };
 
 // An inverse root of the ARMA equation: inside the unit circle where it is stationary or
