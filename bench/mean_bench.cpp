@@ -145,7 +145,7 @@ int main(int argc, char** argv) {
          {{name + "_value", value}, {name + "_gradient", gradient}, {name + "_hessian", {}}}});
   }
   benchmark::RegisterBenchmark("fit_arma11", [](auto& s) { fit(s, "const ar1 ma1", series); });
-  listings.push_back({"C_arma11", "C, whole fit", {{"fit_arma11", 250}}});
+  listings.push_back({"C_arma11", "C, whole fit", {{"fit_arma11", 150}}});
   benchmark::RegisterBenchmark("fit_gaps", [](auto& s) { fit(s, "const ar1 ma1", with_gaps()); });
   listings.push_back({"fit_arma11", "whole fit without gaps", {{"fit_gaps", {}}}});
   benchmark::RegisterBenchmark("roots", roots);

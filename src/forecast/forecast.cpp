@@ -328,11 +328,10 @@ double mean_below(Quantile&& quantile, double share) {
 
 // Whether the median on the file's own scale is the way back of the means: where every row ahead,
 // and every sum of them, is symmetric around its mean and the way back is a rising function of such
-// sums. So it is under a symmetric law in a family that knows no signs, for all links but the simple
-// return, whose way back multiplies.
+// sums. So it is with known parameters under a symmetric law in a family that knows no signs, for
+// all links but the simple return, whose way back multiplies.
 bool has_exact_median(const Fit& fit, const ForecastOptions& options) {
-  if (options.method == ForecastMethod::resampled || options.method == ForecastMethod::refit)
-    return false;
+  if (options.method != ForecastMethod::plug_in) return false;
   const Variance& v = fit.model.variance;
   const bool signs = std::holds_alternative<Gjr>(v) || std::holds_alternative<Egarch>(v) ||
                      std::holds_alternative<Aparch>(v);
