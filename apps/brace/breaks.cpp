@@ -28,8 +28,7 @@ const std::vector<std::pair<std::string, Make>>& single_tests() {
       {"cusum-ols", [](const Series& y, const Options&) { return std::vector{cusum_ols(y)}; }},
       {"cusum-squares",
        [](const Series& y, const Options&) { return std::vector{cusum_squares(y)}; }},
-      {"sup-f",
-       [](const Series& y, const Options& o) { return sup_f(y, {}, change_options(o)); }},
+      {"sup-f", [](const Series& y, const Options& o) { return sup_f(y, {}, change_options(o)); }},
       {"bai-perron",
        [](const Series& y, const Options& o) {
          return bai_perron(y, {.number = o.number_of_breaks}).tests;
@@ -121,8 +120,7 @@ int run_breaks(const Options& o) {
     rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.index), date(f.at.date),
                     std::to_string(f.at.low), std::to_string(f.at.high), date(f.at.low_date),
                     date(f.at.high_date), ""});
-  if (at_date)
-    rows.push_back({"chow", "", o.at, "", "", "", "", cell(at_date->p_value)});
+  if (at_date) rows.push_back({"chow", "", o.at, "", "", "", "", cell(at_date->p_value)});
   write_table(o, rows);
   return 0;
 }

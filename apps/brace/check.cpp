@@ -58,8 +58,11 @@ void add_check(CLI::App& app, Options& o, Run& run) {
       app.add_subcommand("check", "Residual tests of a saved model, or of a model line on a file");
   add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(*c, o);
-  c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5)); of several, 1,5,12, Ljung-Box is told at each")
-      ->option_text("N|LIST")->group("Tests");
+  c->add_option(
+       "--lags", o.lags,
+       "lags of the tests (default: min(10, n/5)); of several, 1,5,12, Ljung-Box is told at each")
+      ->option_text("N|LIST")
+      ->group("Tests");
   c->add_option("--season", o.period, "rows in a season (default: the model's, or the clock's)")
       ->check(CLI::Range(2, 10000))
       ->option_text("N")

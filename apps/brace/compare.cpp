@@ -51,9 +51,9 @@ int run_compare(const Options& o) {
   CompareOptions options;
   options.hold_out = data.held_out.size();
   if (o.horizon && options.hold_out == 0)
-    throw Error(ErrorCode::bad_option,
-                fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out",
-                            *o.horizon));
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out", *o.horizon));
   options.horizon = static_cast<std::size_t>(o.horizon.value_or(0));
   options.intervals = o.intervals;
   if (!o.baselines.empty()) options.baselines = o.baselines;

@@ -97,8 +97,7 @@ Judged judged_rows(const Fit& fit, const Loaded& data, const Options& o) {
 }
 
 // And on the file's own, where the forecast has it.
-Judged judged_on_file(const Fit& fit, const Forecast& ahead, const Loaded& data,
-                      const Options& o) {
+Judged judged_on_file(const Fit& fit, const Forecast& ahead, const Loaded& data, const Options& o) {
   Judged out{.rows = {}, .actual = data.level_held_out};
   if (ahead.original.size() < data.level_held_out.size() || data.level_held_out.present() == 0)
     return out;
@@ -136,7 +135,8 @@ void print_judged(const std::string& scale, const Forecast& ahead, const Judged&
   const HoldOutForecast& ours = *judged.rows.front().hold_out;
   std::cout << fmt::format("\n  {} held out, {}\n",
                            text::plural(judged.actual.size(), "row", "rows"), scale);
-  std::cout << fmt::format("  {:<20}{:>14}{:>14}{:>14}", ahead.period, "forecast", "actual", "error");
+  std::cout << fmt::format("  {:<20}{:>14}{:>14}{:>14}", ahead.period, "forecast", "actual",
+                           "error");
   for (const int percent : ahead.intervals)
     std::cout << fmt::format("{:>11}", fmt::format("in {} %", percent));
   std::cout << '\n';
@@ -151,9 +151,9 @@ void print_judged(const std::string& scale, const Forecast& ahead, const Judged&
         std::isnan(actual) ? "missing" : text::fixed(actual, digits),
         std::isnan(actual) ? "" : text::fixed(actual - forecast, digits));
     for (const Interval& i : ours.intervals[k])
-      line += fmt::format("{:>11}", std::isnan(actual)                          ? ""
+      line += fmt::format("{:>11}", std::isnan(actual)                    ? ""
                                     : actual >= i.low && actual <= i.high ? "yes"
-                                                                                : "no");
+                                                                          : "no");
     line.erase(line.find_last_not_of(' ') + 1);
     std::cout << line << '\n';
   }
@@ -224,12 +224,12 @@ int run_forecast(const Options& o) {
     add_outcomes(table, "original_", data.level_held_out, shown_on_file(ahead));
   write_table(o, table);
   if (!o.chart.empty()) {
-    draw_forecast(fit, ahead, o.chart,
-                  {.level = ahead.original.empty() || is_saved_model(o.file)
-                                ? std::nullopt
-                                : std::optional(data.level),
-                   .held_out = data.held_out,
-                   .level_held_out = data.level_held_out});
+    draw_forecast(
+        fit, ahead, o.chart,
+        {.level = ahead.original.empty() || is_saved_model(o.file) ? std::nullopt
+                                                                   : std::optional(data.level),
+         .held_out = data.held_out,
+         .level_held_out = data.level_held_out});
     say_written(o, o.chart);
   }
   if (!o.json && o.chart.empty())

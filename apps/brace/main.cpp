@@ -147,7 +147,8 @@ std::string mend_of(const CLI::App& app, const CLI::ParseError& error, int argc,
     if (word == "--steps" && has("--horizon")) return "; did you mean '--horizon'?";
     if (word == "--season" && has("--period")) return "; did you mean '--period'?";
     if (word == "--period" && has("--season")) return "; did you mean '--season'?";
-    if (const auto near = brace::text::nearest(word, known)) return "; did you mean '" + *near + "'?";
+    if (const auto near = brace::text::nearest(word, known))
+      return "; did you mean '" + *near + "'?";
   }
   return "";
 }

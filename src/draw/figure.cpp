@@ -138,8 +138,7 @@ std::vector<std::string_view> band_colours(std::size_t count) {
 }
 
 void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& place) {
-  const double step =
-      o.fx.size() > 1 ? o.fx[1] - o.fx[0] : (o.x.size() > 1 ? o.x[1] - o.x[0] : 1);
+  const double step = o.fx.size() > 1 ? o.fx[1] - o.fx[0] : (o.x.size() > 1 ? o.x[1] - o.x[0] : 1);
   const std::string past = plot.data({o.x, o.past}), centre = plot.data({o.fx, o.centre});
   std::string terms;
   // Outermost interval first, so that narrower ones are drawn over it.
@@ -167,9 +166,10 @@ void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& pla
     const std::string actual = plot.data({o.fx, o.actual});
     terms += o.strokes ? fmt::format(", {} using 1:2 with points pt 6 ps 0.8 lw 1.6 lc rgb '{}'",
                                      actual, palette::ink)
-                       : fmt::format(", {} using 1:2 with linespoints pt 6 ps 0.7 lw 1.6 lc rgb "
-                                     "'{}'",
-                                     actual, palette::ink);
+                       : fmt::format(
+                             ", {} using 1:2 with linespoints pt 6 ps 0.7 lw 1.6 lc rgb "
+                             "'{}'",
+                             actual, palette::ink);
   }
   if (o.level) terms += fmt::format(", {:.10g} dt 3 lw 1.6 lc rgb '{}'", *o.level, palette::brass);
   plot.add("plot " + terms);
@@ -227,14 +227,14 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   const double last_row = static_cast<double>(shown.size());
   for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
     const ForecastStep& s = ahead.steps[k];
-    const double at = dated ? static_cast<double>(s.date->time_since_epoch().count())
-                            : last_row + s.step;
+    const double at =
+        dated ? static_cast<double>(s.date->time_since_epoch().count()) : last_row + s.step;
     values.fx.push_back(at);
     volatility.fx.push_back(at);
     const OriginalStep* there = on_file ? &ahead.original[k] : nullptr;
-    values.centre.push_back(!there                                  ? s.mean
+    values.centre.push_back(!there                                ? s.mean
                             : ahead.back == BackTransform::median ? there->median
-                                                                    : there->mean);
+                                                                  : there->mean);
     values.actual.push_back(k < happened.size() ? happened.values[k] : kNaN);
     volatility.centre.push_back(std::sqrt(s.shown_variance()));
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
@@ -256,9 +256,9 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   const bool varies = ahead.volatility_varies;
   outlook_panel(plot, values, dated, {0.06, 0.985, varies ? 0.56 : 0.09, 0.87});
   if (varies) {
-    volatility.title =
-        fmt::format("volatility{}: filtered, then forecast",
-                    window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()));
+    volatility.title = fmt::format(
+        "volatility{}: filtered, then forecast",
+        window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()));
     if (ahead.long_run_variance) volatility.level = std::sqrt(*ahead.long_run_variance);
     outlook_panel(plot, volatility, dated, {0.06, 0.985, 0.09, 0.43});
   }

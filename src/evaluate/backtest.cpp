@@ -285,11 +285,12 @@ class Runner {
   std::atomic<bool> stopped_ = false;
 };
 
-// What a variance left behind at each forecast row: a given measure, or the squared deviation from a
-// mean that is the same for all entrants and does not move with their order. Of returns that is the
-// mean of the rows known at the origin; of levels, whose mean says nothing, the average of all
+// What a variance left behind at each forecast row: a given measure, or the squared deviation from
+// a mean that is the same for all entrants and does not move with their order. Of returns that is
+// the mean of the rows known at the origin; of levels, whose mean says nothing, the average of all
 // forecasts.
-void fill_proxies(std::vector<Entrant>& entrants, const Backtest& b, const BacktestOptions& options) {
+void fill_proxies(std::vector<Entrant>& entrants, const Backtest& b,
+                  const BacktestOptions& options) {
   const bool returns = counts_from_zero(b.series);
   for (std::size_t i = 0; i < b.origins.size(); ++i) {
     double known = 0, n = 0;
@@ -407,7 +408,7 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
   b.method = options.method;
   for (const Transform& link : options.chain)
     b.fitted_transform += (b.fitted_transform.empty() ? "" : " ") + to_string(link);
-  b.proxy = !options.proxy.empty()    ? "proxy given"
+  b.proxy = !options.proxy.empty()     ? "proxy given"
             : counts_from_zero(series) ? "squared deviation from the mean of the rows known"
                                        : "squared deviation from the average of all forecasts";
   b.origins = origins_of(series, options);

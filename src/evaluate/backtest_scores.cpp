@@ -288,8 +288,7 @@ std::vector<std::string> labels_of(const Backtest& b) {
   std::vector<bool> numbered;
   for (std::size_t m = 0; m < labels.size(); ++m) numbered.push_back(same(m));
   for (std::size_t m = 0; m < labels.size(); ++m)
-    if (numbered[m])
-      labels[m] = shortened(fmt::format("{} {}", m + 1, b.entrants[m].label), kWide);
+    if (numbered[m]) labels[m] = shortened(fmt::format("{} {}", m + 1, b.entrants[m].label), kWide);
   return labels;
 }
 
@@ -306,11 +305,10 @@ void print_variances(std::ostream& out, const Backtest& b, std::size_t k,
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const Entrant& e = b.entrants[m];
     const HorizonScore& s = e.scores[k];
-    out << fmt::format("  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", labels[m],
-                       text::fixed(s.volatility.qlike, 4), text::fixed(s.qlike_calm.value_or(0), 3),
-                       text::fixed(s.qlike_rough.value_or(0), 3),
-                       s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none",
-                       p_of(s.fair.fair_robust));
+    out << fmt::format(
+        "  {:<34}{:>9}{:>9}{:>8}{:>8}{:>9}", labels[m], text::fixed(s.volatility.qlike, 4),
+        text::fixed(s.qlike_calm.value_or(0), 3), text::fixed(s.qlike_rough.value_or(0), 3),
+        s.fair.fair_robust.p_value ? text::fixed(s.fair.b, 2) : "none", p_of(s.fair.fair_robust));
     if (contest)
       out << fmt::format("{:>8}{}",
                          text::p_value(contest->by_qlike.p_values[m], contest->by_qlike.floor),
@@ -325,10 +323,9 @@ void print_means(std::ostream& out, const Backtest& b, std::size_t k,
                      "rmse", "bias (error)", "right %", "white p");
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const Accuracy& a = b.entrants[m].scores[k].mean;
-    out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", labels[m],
-                       ratio_in_words(a), text::fixed(a.mase, 2), text::significant(a.rmse, 4),
-                       bias_in_words(a), directions_in_words(a),
-                       a.memory ? p_of(a.memory->test) : "none");
+    out << fmt::format("  {:<34}{:>8}{:>7}{:>9}{:>17}{:>13}{:>9}\n", labels[m], ratio_in_words(a),
+                       text::fixed(a.mase, 2), text::significant(a.rmse, 4), bias_in_words(a),
+                       directions_in_words(a), a.memory ? p_of(a.memory->test) : "none");
   }
 }
 

@@ -336,10 +336,9 @@ bool has_exact_median(const Fit& fit, const ForecastOptions& options) {
   const bool signs = std::holds_alternative<Gjr>(v) || std::holds_alternative<Egarch>(v) ||
                      std::holds_alternative<Aparch>(v);
   if (signs || fit.model.mean.risk || !shock_law(fit.model.shocks).symmetric) return false;
-  return std::none_of(options.transformed->links.begin(), options.transformed->links.end(),
-                      [](const AppliedTransform& a) {
-                        return std::holds_alternative<SimpleReturn>(a.link);
-                      });
+  return std::none_of(
+      options.transformed->links.begin(), options.transformed->links.end(),
+      [](const AppliedTransform& a) { return std::holds_alternative<SimpleReturn>(a.link); });
 }
 
 // Of one fit, or the average of several that are usable, of one model, and end at the same row.

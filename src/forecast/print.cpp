@@ -89,9 +89,8 @@ void print_original(std::ostream& out, const Forecast& f) {
     out << '\n';
     for (std::size_t k = 0; k < f.steps.size(); ++k) {
       const OriginalStep& s = f.original[k];
-      out << fmt::format(
-          "  {:<17}{:>14}", when(f.steps[k]),
-          text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits));
+      out << fmt::format("  {:<17}{:>14}", when(f.steps[k]),
+                         text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits));
       for (const std::size_t i : group)
         out << fmt::format("{:>{}}", spell(s.interval[i], digits), kEnds);
       out << '\n';
@@ -107,9 +106,9 @@ void print_narrower(std::ostream& out, const Forecast& f, int ends) {
                        fmt::format("{} % of returns", f.intervals[i]),
                        fmt::format("{} % of volatility", f.intervals[i]));
     for (const ForecastStep& s : f.steps)
-      out << fmt::format("  {:<27}{:>22}{:>34}\n", when(s), spell(s.return_interval[i], ends),
-                         s.volatility_interval.empty() ? "taken as known"
-                                                       : spell(s.volatility_interval[i], ends));
+      out << fmt::format(
+          "  {:<27}{:>22}{:>34}\n", when(s), spell(s.return_interval[i], ends),
+          s.volatility_interval.empty() ? "taken as known" : spell(s.volatility_interval[i], ends));
   }
 }
 

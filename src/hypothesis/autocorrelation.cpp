@@ -203,8 +203,8 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   const bool memory = last.p_robust.value_or(1) < 0.05;
   // A single lag that chance would not put there among so many (Bonferroni).
   const double clear = laws::normal_quantile(1 - 0.025 / static_cast<double>(table.rows.size()));
-  const auto alone = std::max_element(
-      table.rows.begin(), table.rows.end(), [&](const LagRow& a, const LagRow& b) {
+  const auto alone =
+      std::max_element(table.rows.begin(), table.rows.end(), [&](const LagRow& a, const LagRow& b) {
         return std::abs(a.acf) / a.band_robust < std::abs(b.acf) / b.band_robust;
       });
   const bool stands_out =
@@ -221,8 +221,8 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   out << text::wrap(fmt::format(
              "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where chance "
              "alone gives about {}.",
-             text::sentence(table.of), what, table.rows.size(),
-             text::p_value(last.p_robust), word, outside, table.rows.size(),
+             text::sentence(table.of), what, table.rows.size(), text::p_value(last.p_robust), word,
+             outside, table.rows.size(),
              text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
       << '\n'
       << fmt::format("  {:>4} {:>8}{:>8}   {:<21}{:>8}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf",

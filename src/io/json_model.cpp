@@ -225,17 +225,17 @@ std::string json_document(std::string_view command, const Search& found) {
                          {"model", to_string(p.model)},
                          {"gain", number(p.gain)},
                          {"p_value", number(p.p_value)}});
-  return document(command, found.series,
-                  {{"criterion", to_string(found.criterion)},
-                   {"walk", found.stepwise ? "stepwise" : "full"},
-                   {"candidates", std::move(candidates)},
-                   {"chosen", found.proposes()
-                                  ? Json(to_string(found.candidates.at(found.chosen).model))
-                                  : Json(nullptr)},
-                   {"differences", to_value(found.differences.tests)},
-                   {"lags_looked_at", found.lags_looked_at},
-                   {"proposals", std::move(proposals)}},
-                  found.warnings);
+  return document(
+      command, found.series,
+      {{"criterion", to_string(found.criterion)},
+       {"walk", found.stepwise ? "stepwise" : "full"},
+       {"candidates", std::move(candidates)},
+       {"chosen", found.proposes() ? Json(to_string(found.candidates.at(found.chosen).model))
+                                   : Json(nullptr)},
+       {"differences", to_value(found.differences.tests)},
+       {"lags_looked_at", found.lags_looked_at},
+       {"proposals", std::move(proposals)}},
+      found.warnings);
 }
 
 std::string json_document(std::string_view command, const VarianceSearch& found) {

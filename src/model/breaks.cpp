@@ -146,7 +146,8 @@ void say(const Series& closed, BreakReport& report) {
   // Where the last date may lie almost anywhere there is nothing to cut at.
   const BreakDate& last = report.breaks.back().at;
   constexpr double kSaysNothing = 0.8;
-  if (static_cast<double>(last.high - last.low) > kSaysNothing * static_cast<double>(closed.size())) {
+  if (static_cast<double>(last.high - last.low) >
+      kSaysNothing * static_cast<double>(closed.size())) {
     report.advice.emplace_back(
         "The date of the last break is not known: its interval covers most of the sample, so that "
         "cutting there is not advised.");

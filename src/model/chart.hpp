@@ -19,9 +19,9 @@
 
 namespace brace {
 
-// Partial autocorrelations of an AR factor are kept this far inside the unit circle, where the process
-// ceases to be stationary. An MA factor may come nearer: its likelihood is flat there, and how near a
-// root comes at a given bound depends on the other root of its section.
+// Partial autocorrelations of an AR factor are kept this far inside the unit circle, where the
+// process ceases to be stationary. An MA factor may come nearer: its likelihood is flat there, and
+// how near a root comes at a given bound depends on the other root of its section.
 inline constexpr double kMostPartial = 0.9999, kMostPartialOfMa = 1 - 1e-5;
 // Beyond this an estimate counts as pinned at the edge.
 inline constexpr double kEdgePartial = 0.999;

@@ -496,8 +496,9 @@ CheckGroup mean_group(const CheckInput& in, bool clustering, const std::vector<S
       seasonal.empty() ? "" : fmt::format("a season is left at lag {}", spikes_in_words(seasonal));
   std::vector<std::string> left;
   if (group.tests[clustering ? 1 : 0].rejects().value_or(false))
-    left.push_back(fmt::format("the residuals still have memory, {}: a lag is missing in the mean{}",
-                               largest_lag(in.z, in.lags), mean_remedy(in)));
+    left.push_back(
+        fmt::format("the residuals still have memory, {}: a lag is missing in the mean{}",
+                    largest_lag(in.z, in.lags), mean_remedy(in)));
   if (season_left) left.push_back(season);
   answer(group, !left.empty(), fmt::format("{}", fmt::join(left, "; ")),
          clustering ? "the residuals have no memory by the robust form, which decides where "

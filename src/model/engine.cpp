@@ -170,8 +170,8 @@ class Engine {
 
 }  // namespace
 
-void run_engine(const Model& model, const MeanData& data, const EstimateOptions& options,
-                Fit& fit, SmallerModels& smaller) {
+void run_engine(const Model& model, const MeanData& data, const EstimateOptions& options, Fit& fit,
+                SmallerModels& smaller) {
   Engine(model, data, options, fit.exact, smaller).run(fit);
 }
 

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // The estimation engine: from data to the maximum, its status and its errors.
 //
-//   run_engine(model, data, options, fit, smaller);   // fills n, estimated, parameters, covariance,
-//   convergence
+//   run_engine(model, data, options, fit, smaller);   // fills n, estimated, parameters,
+//   covariance, convergence
 #pragma once
 
 #include "brace/model/estimate.hpp"

@@ -77,8 +77,8 @@ std::string mean_equations(const Fit& fit) {
     right += right.empty() ? fmt::format("{} {}", text::significant(risk, kDigits), what)
                            : term(risk, what);
   }
-  std::string out = fmt::format("  {}y[t] = {}{}\n", differences, right.empty() ? "" : right + " + ",
-                                lags ? "u[t]" : "e[t]");
+  std::string out = fmt::format("  {}y[t] = {}{}\n", differences,
+                                right.empty() ? "" : right + " + ", lags ? "u[t]" : "e[t]");
   if (lags)
     out += fmt::format("  {}{}u[t] = {}{}e[t]\n", ar, ar.empty() ? "" : " ", ma,
                        ma.empty() ? "" : " ");
@@ -95,8 +95,8 @@ class Sum {
     return *this;
   }
   Sum& add(double c, const std::string& what) {
-    text_ += text_.empty() ? fmt::format("{} {}", text::significant(c, kDigits), what)
-                           : term(c, what);
+    text_ +=
+        text_.empty() ? fmt::format("{} {}", text::significant(c, kDigits), what) : term(c, what);
     return *this;
   }
   [[nodiscard]] const std::string& str() const { return text_; }
@@ -169,13 +169,11 @@ struct VarianceText {
   std::string operator()(const Egarch& f) const {
     Sum sum;
     sum.constant(of("omega"));
-    for (const int i : f.shocks)
-      sum.add(of("alpha", i), fmt::format("(|{}| - E|z|)", ago("z", i)));
+    for (const int i : f.shocks) sum.add(of("alpha", i), fmt::format("(|{}| - E|z|)", ago("z", i)));
     for (const int i : f.shocks) sum.add(of("gamma", i), ago("z", i));
     for (const int j : f.variances) sum.add(of("beta", j), fmt::format("ln {}", ago("h", j)));
-    const std::vector<double> shape(theta.begin() + static_cast<std::ptrdiff_t>(
-                                                        first + names.variance.size()),
-                                    theta.end());
+    const std::vector<double> shape(
+        theta.begin() + static_cast<std::ptrdiff_t>(first + names.variance.size()), theta.end());
     return fmt::format("  ln h[t] = {}\n  E|z| = {}\n", with_columns(std::move(sum)),
                        text::significant(mean_absolute(fit.model.shocks, shape), kDigits));
   }
@@ -184,9 +182,10 @@ struct VarianceText {
     Sum sum;
     sum.constant(of("omega"));
     for (const int i : f.shocks)
-      sum.add(of("alpha", i),
-              fmt::format("(|{}| {} {} {})^{}", ago("e", i), of("gamma", i) < 0 ? '+' : '-',
-                          text::significant(std::abs(of("gamma", i)), kDigits), ago("e", i), delta));
+      sum.add(
+          of("alpha", i),
+          fmt::format("(|{}| {} {} {})^{}", ago("e", i), of("gamma", i) < 0 ? '+' : '-',
+                      text::significant(std::abs(of("gamma", i)), kDigits), ago("e", i), delta));
     for (const int j : f.variances)
       sum.add(of("beta", j), fmt::format("{}^{}", ago("s", j), delta));
     return fmt::format("  s[t]^{} = {}\n  h[t] = s[t]^2\n", delta, with_columns(std::move(sum)));
@@ -194,9 +193,7 @@ struct VarianceText {
   std::string operator()(const TwoComponents&) const {
     Sum around, level;
     around.add(of("alpha1"), "(e[t-1]^2 - q[t-1])").add(of("beta1"), "(h[t-1] - q[t-1])");
-    level.constant(of("omega"))
-        .add(of("rho"), "q[t-1]")
-        .add(of("phi"), "(e[t-1]^2 - h[t-1])");
+    level.constant(of("omega")).add(of("rho"), "q[t-1]").add(of("phi"), "(e[t-1]^2 - h[t-1])");
     return fmt::format("  h[t] = q[t] + {}\n  q[t] = {}\n", with_columns(std::move(around)),
                        level.str());
   }
@@ -276,15 +273,17 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
     return fmt::format("each {} adds {} to {}", period, value,
                        parts ? "the long-run component" : what);
   if (p.name == "weight")
-    return fmt::format("{} of the variance of 1 {} ago is carried on, the rest is the last squared "
-                       "surprise",
-                       value, period);
+    return fmt::format(
+        "{} of the variance of 1 {} ago is carried on, the rest is the last squared "
+        "surprise",
+        value, period);
   if (p.name.starts_with("alpha")) {
     const std::string when = rows(lag_after("alpha"), fit);
     if (logs)
-      return fmt::format("a surprise of {} ago that was one standard deviation larger than expected "
-                         "raises the log of the variance by {}",
-                         when, value);
+      return fmt::format(
+          "a surprise of {} ago that was one standard deviation larger than expected "
+          "raises the log of the variance by {}",
+          when, value);
     if (power)
       return fmt::format("{} of the size of the surprise of {} ago, to the power of delta, enters",
                          value, when);
@@ -296,9 +295,10 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
   if (p.name.starts_with("gamma")) {
     const std::string when = rows(lag_after("gamma"), fit);
     if (logs)
-      return fmt::format("a rise of one standard deviation {} ago moves the log of the variance by "
-                         "{}, a fall by as much the other way",
-                         when, value);
+      return fmt::format(
+          "a rise of one standard deviation {} ago moves the log of the variance by "
+          "{}, a fall by as much the other way",
+          when, value);
     if (power)
       return fmt::format("a fall of {} ago weighs {} more than its size, a rise as much less", when,
                          value);
@@ -315,18 +315,21 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
                        rows(lag_after("beta"), fit));
   }
   if (p.name == "delta")
-    return fmt::format("volatility moves in its power of {}; 2 is the variance, 1 the standard "
-                       "deviation",
-                       value);
+    return fmt::format(
+        "volatility moves in its power of {}; 2 is the variance, 1 the standard "
+        "deviation",
+        value);
   if (p.name == "rho") return fmt::format("{} of the long-run component is carried on", value);
   if (p.name == "phi")
-    return fmt::format("{} of the last squared surprise less its variance enters the long-run "
-                       "component",
-                       value);
+    return fmt::format(
+        "{} of the last squared surprise less its variance enters the long-run "
+        "component",
+        value);
   if (p.name == "d")
-    return fmt::format("weights of old squared surprises fall like a power of their lag, by d = {}; "
-                       "0 is none, 1 forgets nothing",
-                       value);
+    return fmt::format(
+        "weights of old squared surprises fall like a power of their lag, by d = {}; "
+        "0 is none, 1 forgets nothing",
+        value);
   if (p.name == "phi1")
     return fmt::format("the weight of the last squared surprise is raised by {}", value);
   if (p.name.starts_with("vwith:"))

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 
-
 #include "model/smaller_models.hpp"
 #include "model/starting_points.hpp"
 
@@ -63,8 +62,7 @@ class ExactClimb {
     if (options.starts > 0)
       points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
     for (const VectorXd& x : likeliest(points)) climb(x);
-    if (everywhere && best_.x.size() > 0)
-      smaller_.keep(problem_, problem_.chart.natural(best_.x));
+    if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, problem_.chart.natural(best_.x));
     return {.top = std::move(best_),
             .chart = problem_.chart,
             .kink = {},
@@ -165,7 +163,8 @@ class ExactClimb {
   // Next to the unit circle the Hessian, a difference of gradients that cancel, may lose all its
   // digits: where no step leads on, the information matrix measures what slope is left.
   NewtonResult finished(NewtonResult r) {
-    if (settled(r) || r.stop != NewtonStop::no_descent || problem_.chart.room(r.x).minCoeff() > kEdge)
+    if (settled(r) || r.stop != NewtonStop::no_descent ||
+        problem_.chart.room(r.x).minCoeff() > kEdge)
       return r;
     NewtonOptions scoring = newton_;
     scoring.scoring_steps = kScoredAtEdge;

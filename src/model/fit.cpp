@@ -108,9 +108,10 @@ std::string caution(const Fit& fit) {
                        [&](const Warning& w) { return w.code == code; });
   };
   if (warned(WarningCode::level_modelled))
-    text += fmt::format("{} has a unit root by its tests: this model of its level means little, "
-                        "take returns or a difference. ",
-                        fit.series->name);
+    text += fmt::format(
+        "{} has a unit root by its tests: this model of its level means little, "
+        "take returns or a difference. ",
+        fit.series->name);
   constexpr std::size_t kFar = 100;
   if (warned(WarningCode::few_observations) && fit.n < kFar)
     text += fmt::format("{} are too few for a variance equation: these estimates are guesses. ",
@@ -124,9 +125,9 @@ std::string left_out(const Fit& fit) {
   std::string text;
   for (const auto& [stem, lags] : {std::pair{"ar", &fit.model.mean.ar}, {"ma", &fit.model.mean.ma}})
     if (!lags->empty() && lags->front() > 1 && lags->front() <= kNear)
-      text += fmt::format(" {}{} is that lag alone: {} left out.", stem, lags->front(),
-                          lags->front() == 2 ? "lag 1 is"
-                                             : fmt::format("lags 1 to {} are", lags->front() - 1));
+      text += fmt::format(
+          " {}{} is that lag alone: {} left out.", stem, lags->front(),
+          lags->front() == 2 ? "lag 1 is" : fmt::format("lags 1 to {} are", lags->front() - 1));
   return text;
 }
 

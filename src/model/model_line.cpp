@@ -107,7 +107,8 @@ class Parser {
     for (std::size_t at = open + 1; at < small.size();) {
       const std::size_t end = std::min(small.find_first_of(",)", at), small.size());
       const auto order = number_from<int>(std::string_view(small).substr(at, end - at));
-      if (!order || *order < 0 || *order > 99) return "orders in brackets are written as lags, ar1 ma1";
+      if (!order || *order < 0 || *order > 99)
+        return "orders in brackets are written as lags, ar1 ma1";
       orders.push_back(*order);
       at = end + 1;
       if (small[end == small.size() ? end - 1 : end] == ')') break;
@@ -127,9 +128,10 @@ class Parser {
       return fmt::format("write {}{}{}{}", words, ar, ar.empty() || ma.empty() ? "" : " ", ma);
     }
     if (std::find(kFamilies.begin(), kFamilies.end(), name) != kFamilies.end())
-      return fmt::format("write {}, or with its lags {} e1 h1 (e: lagged shocks, h: lagged "
-                         "variances), after a / in the second part",
-                         name, name);
+      return fmt::format(
+          "write {}, or with its lags {} e1 h1 (e: lagged shocks, h: lagged "
+          "variances), after a / in the second part",
+          name, name);
     return "orders in brackets are written as lags, ar1 ma1";
   }
 

@@ -174,8 +174,7 @@ std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Mod
     found = VectorXd::Unit(2, 1);  // the mean and the variance of the scaled data
   } else if (smaller.chart.size() > 0) {
     const Peak peak = climb_exact(smaller, *this);
-    if (peak.top.x.size() > 0 && std::isfinite(peak.top.f))
-      found = peak.chart.natural(peak.top.x);
+    if (peak.top.x.size() > 0 && std::isfinite(peak.top.f)) found = peak.chart.natural(peak.top.x);
   }
   const std::lock_guard lock(guard_);
   return known_.emplace(key_of(problem, model), std::move(found)).first->second;
@@ -231,8 +230,7 @@ std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
       if (looked < 2) continue;
       const std::vector<double> all = autocorrelations(e, looked * step);
       std::vector<double> r;
-      for (int k = 1; k <= looked; ++k)
-        r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
+      for (int k = 1; k <= looked; ++k) r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
       const VectorXd base = carried(*smaller, *theta, names);
       const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
       std::vector<double> had_ar, had_ma;

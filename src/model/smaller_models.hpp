@@ -1,17 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
-// Where a climb of the exact likelihood begins besides the guesses: at the maxima of the models that
-// it contains. A term that is new begins at zero; a pair of factors, one AR and one MA, begins where
-// the residuals of the model without it ask for it most.
+// Where a climb of the exact likelihood begins besides the guesses: at the maxima of the models
+// that it contains. A term that is new begins at zero; a pair of factors, one AR and one MA, begins
+// where the residuals of the model without it ask for it most.
 //
-//   SmallerModels smaller;                          // one for all models of a mean on the same rows
-//   for (const Eigen::VectorXd& theta : smaller.starts(problem)) climb(theta);
+//   SmallerModels smaller;                          // one for all models of a mean on the same
+//   rows for (const Eigen::VectorXd& theta : smaller.starts(problem)) climb(theta);
 //
 // So no model ends below one that it contains, and the hills that two factors next to one another
 // make (a narrow peak or trough of the spectrum each) are looked at by a rule. A pair that cancels
 // leaves the likelihood where it was, whatever it is made of: (1 - m B) / (1 - a B) with a = m. The
-// gain of letting a go from m is, to first order, the score test of that one coefficient, a function
-// of m that the autocorrelations of the residuals give at once (Godfrey 1979, Poskitt and Tremayne
-// 1980); its highest points are where a pair begins.
+// gain of letting a go from m is, to first order, the score test of that one coefficient, a
+// function of m that the autocorrelations of the residuals give at once (Godfrey 1979, Poskitt and
+// Tremayne 1980); its highest points are where a pair begins.
 #pragma once
 
 #include <Eigen/Dense>
@@ -42,7 +42,6 @@ class SmallerModels {
   [[nodiscard]] std::optional<Eigen::VectorXd> maximum(const Problem& problem, const Model& model);
 
  private:
-
   std::mutex guard_;
   std::map<std::string, std::optional<Eigen::VectorXd>> known_;  // by model line
 };

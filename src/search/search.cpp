@@ -191,7 +191,8 @@ class Searcher {
   [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
     std::vector<Candidate> out(jobs.size());
     const std::vector<Fit> fits = fit_many(jobs, executor_);
-    executor_.for_each(jobs.size(), [&](std::size_t i) { out[i] = candidate_of(fits[i], options_.period); });
+    executor_.for_each(jobs.size(),
+                       [&](std::size_t i) { out[i] = candidate_of(fits[i], options_.period); });
     return out;
   }
 
@@ -316,9 +317,9 @@ class Searcher {
         LagProposal& proposal = out_.proposals[i];
         proposal.gain = score(chosen) - score(tried[i]);
         proposal.p_value = std::min(
-            1.0, most * laws::chi_squared_tail(
-                            std::max(0.0, 2 * (*tried[i].log_likelihood - *chosen.log_likelihood)),
-                            1));
+            1.0,
+            most * laws::chi_squared_tail(
+                       std::max(0.0, 2 * (*tried[i].log_likelihood - *chosen.log_likelihood)), 1));
         if (options_.sparse && *proposal.p_value < kChance) add(std::move(tried[i]));
       }
     if (options_.sparse) rank();
@@ -368,13 +369,12 @@ class Searcher {
                                "no candidate has a maximum off the unit circle without terms that "
                                "cancel; widen or change the set, or look at the data first (brace "
                                "inspect)"});
-    const auto pinned = static_cast<std::size_t>(
-        std::count_if(out_.candidates.begin(), out_.candidates.end(),
-                      [](const Candidate& c) { return c.on_circle; }));
+    const auto pinned =
+        static_cast<std::size_t>(std::count_if(out_.candidates.begin(), out_.candidates.end(),
+                                               [](const Candidate& c) { return c.on_circle; }));
     const auto better = static_cast<std::size_t>(
-        std::count_if(out_.candidates.begin(), out_.candidates.end(), [&](const Candidate& c) {
-          return c.on_circle && score(c) < score(chosen);
-        }));
+        std::count_if(out_.candidates.begin(), out_.candidates.end(),
+                      [&](const Candidate& c) { return c.on_circle && score(c) < score(chosen); }));
     if (better > 0)
       out_.warnings.push_back(
           {WarningCode::root_at_edge,
@@ -512,10 +512,10 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   const Candidate& chosen = s.candidates.at(s.chosen);
   const std::optional<double> best = chosen.value(s.criterion);
   std::string head =
-      !s.proposes()
-          ? fmt::format("None of {} can be proposed: each has a root on the unit circle or terms "
-                        "that cancel, or did not converge.",
-                        text::plural(s.candidates.size(), "candidate", "candidates"))
+      !s.proposes() ? fmt::format(
+                          "None of {} can be proposed: each has a root on the unit circle or terms "
+                          "that cancel, or did not converge.",
+                          text::plural(s.candidates.size(), "candidate", "candidates"))
       : s.chosen == 0
           ? fmt::format("{} is the best of {} by {}{}.", mean_part(chosen.model),
                         text::plural(s.candidates.size(), "candidate", "candidates"),
@@ -552,15 +552,16 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     const Candidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
-        "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1, i == s.chosen && s.proposes() ? '>' : ' ',
-        label_of(c, s.kept), width, text::fixed(value, 1),
-        value && best ? text::fixed(*value - *best, 1) : "-", text::fixed(c.log_likelihood, 2),
-        c.estimated, text::p_value(c.whiteness_p), root_note(c));
+        "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1,
+        i == s.chosen && s.proposes() ? '>' : ' ', label_of(c, s.kept), width,
+        text::fixed(value, 1), value && best ? text::fixed(*value - *best, 1) : "-",
+        text::fixed(c.log_likelihood, 2), c.estimated, text::p_value(c.whiteness_p), root_note(c));
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }
   out << "\n  White p: null no autocorrelation in the residuals (a small p speaks against the "
-         "model).\n  root: an AR or MA root next to the unit circle; circle: one on it; cancels: an AR and an MA "
+         "model).\n  root: an AR or MA root next to the unit circle; circle: one on it; cancels: "
+         "an AR and an MA "
          "root\n  nearly meet.\n";
   if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");
   if (s.lags_looked_at > 0) {
@@ -584,8 +585,8 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   }
   if (!s.proposals.empty())
     out << text::wrap(
-        fmt::format("p: of the likelihood ratio, times the {} lags looked at", s.lags_looked_at), 100,
-        "    ");
+        fmt::format("p: of the likelihood ratio, times the {} lags looked at", s.lags_looked_at),
+        100, "    ");
   for (const Warning& warning : s.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
   return out;

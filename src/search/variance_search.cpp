@@ -190,11 +190,12 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
     if (!shown(i)) continue;
     const VarianceCandidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
-    std::string line = fmt::format(
-        "  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1, i == s.chosen && c.place() == 0 ? '>' : ' ',
-        to_string(c.model), width, text::fixed(value, 1),
-        value && best ? text::fixed(*value - *best, 1) : "-", c.estimated, short_p(c.whiteness_p),
-        short_p(c.arch_p), short_p(c.sign_p), short_p(c.law_p, c.law_p_floor), note_of(c));
+    std::string line =
+        fmt::format("  {:>4}{} {:<{}}{:>9}{:>8}{:>4}{:>7}{:>7}{:>7}{:>7}  {}", i + 1,
+                    i == s.chosen && c.place() == 0 ? '>' : ' ', to_string(c.model), width,
+                    text::fixed(value, 1), value && best ? text::fixed(*value - *best, 1) : "-",
+                    c.estimated, short_p(c.whiteness_p), short_p(c.arch_p), short_p(c.sign_p),
+                    short_p(c.law_p, c.law_p_floor), note_of(c));
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }

@@ -413,8 +413,8 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
 std::optional<Transformed> way_back(const Series& series) {
   if (!series.provenance || series.provenance->overnight != "keep") return std::nullopt;
   const Provenance& made = *series.provenance;
-  const std::vector<Transform> chain = parse_chain(
-      made.chain, series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent);
+  const std::vector<Transform> chain =
+      parse_chain(made.chain, series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent);
   std::size_t reach = 0;
   for (const Transform& link : chain) {
     if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||

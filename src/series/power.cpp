@@ -3,9 +3,9 @@
 #include "brace/series/power.hpp"
 
 #include <Eigen/Dense>
+#include <algorithm>
 #include <boost/math/tools/minima.hpp>
 #include <boost/math/tools/toms748_solve.hpp>
-#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -38,23 +38,21 @@ Eigen::Index place_of(const Series& series, std::size_t t, int period) {
 // Hats over time, whose sums are the broken lines, and dummies of the season but one where there
 // are four seasons or more.
 Eigen::MatrixXd regressors(const Series& series, const std::vector<std::size_t>& rows, int period) {
-  const bool seasonal =
-      period > 1 && rows.size() >= 4 * static_cast<std::size_t>(period);
+  const bool seasonal = period > 1 && rows.size() >= 4 * static_cast<std::size_t>(period);
   const auto n = static_cast<Eigen::Index>(rows.size());
-  const Eigen::Index pieces = std::clamp<Eigen::Index>(
-      n / std::max(2 * period, kLeastSpacing), 1, kMostCorners - 1);
+  const Eigen::Index pieces =
+      std::clamp<Eigen::Index>(n / std::max(2 * period, kLeastSpacing), 1, kMostCorners - 1);
   const Eigen::Index dummies = seasonal ? period - 1 : 0;
   Eigen::MatrixXd X = Eigen::MatrixXd::Zero(n, pieces + 1 + dummies);
   for (Eigen::Index i = 0; i < n; ++i) {
     const std::size_t t = rows[static_cast<std::size_t>(i)];
-    const double at = static_cast<double>(pieces) * static_cast<double>(t) /
-                      static_cast<double>(series.size());
+    const double at =
+        static_cast<double>(pieces) * static_cast<double>(t) / static_cast<double>(series.size());
     const auto left = static_cast<Eigen::Index>(at);
     X(i, left) = 1 - (at - static_cast<double>(left));
     X(i, left + 1) = at - static_cast<double>(left);
     if (!seasonal) continue;
-    if (const Eigen::Index place = place_of(series, t, period); place > 0)
-      X(i, pieces + place) = 1;
+    if (const Eigen::Index place = place_of(series, t, period); place > 0) X(i, pieces + place) = 1;
   }
   return X;
 }

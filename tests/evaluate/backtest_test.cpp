@@ -85,8 +85,7 @@ TEST(Backtest, IsFitAndForecastOfEachWindow) {
       for (const double v : known.present_values())
         mean += v / static_cast<double>(known.present());
       const bool returns = y.kind == Kind::log_return;
-      EXPECT_NEAR(s.proxy,
-                  std::pow(s.actual - (returns ? mean : s.mean), 2), 1e-9);
+      EXPECT_NEAR(s.proxy, std::pow(s.actual - (returns ? mean : s.mean), 2), 1e-9);
       // Scores of the fitted law.
       EXPECT_NEAR(s.return_interval[1].low, ahead.steps[0].return_interval[1].low, 1e-3);
       EXPECT_GT(s.transform, 0);

@@ -157,7 +157,8 @@ TEST(Equation, GivesTheVariancePathOfEveryFamily) {
       if (!fit.usable()) continue;
       ++checked;
       const std::string text = equation(fit);
-      PrintedLine::Values v{{"e", fit.shocks}, {"h", fit.variances}, {"z", {}}, {"s", {}}, {"q", {}}};
+      PrintedLine::Values v{
+          {"e", fit.shocks}, {"h", fit.variances}, {"z", {}}, {"s", {}}, {"q", {}}};
       for (std::size_t t = 0; t < fit.count; ++t) {
         v["z"].push_back(fit.shocks[t] / std::sqrt(fit.variances[t]));
         v["s"].push_back(std::sqrt(fit.variances[t]));
@@ -193,8 +194,11 @@ TEST(Equation, GivesTheVariancePathOfEveryFamily) {
           for (std::size_t u = 1; u <= 3; ++u)
             v["q"][u] = PrintedLine(right_of(text, "q[t]"), v, u, size).value();
         if (parts) v["q"][t] = PrintedLine(right_of(text, "q[t]"), v, t, size).value();
-        const double right =
-            PrintedLine(right_of(text, logs ? "ln h[t]" : power ? "s[t]^" : "h[t]"), v, t, size).value();
+        const double right = PrintedLine(right_of(text, logs    ? "ln h[t]"
+                                                        : power ? "s[t]^"
+                                                                : "h[t]"),
+                                         v, t, size)
+                                 .value();
         const double h = logs    ? std::exp(right)
                          : power ? std::pow(right, 2 / fit.parameters[5].estimate)
                                  : right;

@@ -35,9 +35,8 @@ TEST(OneMaximum, SearchAndFitReachTheSameAndNoModelLiesBelowOneThatItContains) {
     }
     for (const char* line : {"const ar1 ma1", "const ar1,2 ma1,2", "const ar1..3 ma1,2"}) {
       const Fit fit = estimate(line, y);
-      const auto same = std::find_if(
-          found.candidates.begin(), found.candidates.end(),
-          [&](const Candidate& c) { return c.model == fit.model; });
+      const auto same = std::find_if(found.candidates.begin(), found.candidates.end(),
+                                     [&](const Candidate& c) { return c.model == fit.model; });
       ASSERT_NE(same, found.candidates.end());
       EXPECT_NEAR(*fit.log_likelihood, *same->log_likelihood, 1e-6) << number << ' ' << line;
       EXPECT_EQ(fit.convergence.status, same->status);
@@ -57,8 +56,8 @@ TEST(OneMaximum, IsFoundWhereTheGuessesLieOnAnotherHill) {
 }
 
 TEST(OneMaximum, OfASearchCountsInequalitiesAmongTheOthersAndRootsApart) {
-  const Series y = simulate(parse_model("const / gjr / normal"), {0, .05, 0, .15, .85}, 2500,
-                            {.seed = 6});
+  const Series y =
+      simulate(parse_model("const / gjr / normal"), {0, .05, 0, .15, .85}, 2500, {.seed = 6});
   const VarianceSearch found = search_variances(
       y, {.variances = {Garch{}, Gjr{}, {Gjr{}, {{"alpha1", 0}}}}, .laws = {Normal{}}});
   bool held = false;
@@ -82,8 +81,7 @@ TEST(OneMaximum, SparseSearchGuardsAgainstChance) {
     for (double& v : y) v = stream.normal();
     const Search found = search(make_series(std::move(y)), options);
     const Mean& mean = found.candidates[found.chosen].model.mean;
-    for (const Lags* lags : {&mean.ar, &mean.ma})
-      added[s] |= !lags->empty() && lags->back() > 1;
+    for (const Lags* lags : {&mean.ar, &mean.ma}) added[s] |= !lags->empty() && lags->back() > 1;
   });
   const auto count = std::count(added.begin(), added.end(), 1);
   fmt::print("  a lag added on {} of {} white series\n", count, kSeries);

@@ -5,9 +5,9 @@
 
 #include <gtest/gtest.h>
 
-#include <Eigen/Dense>
 #include <rapidcheck.h>
 #include <rapidcheck/gtest.h>
+#include <Eigen/Dense>
 
 #include <cmath>
 

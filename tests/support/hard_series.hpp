@@ -47,8 +47,7 @@ inline Series hard_series(std::uint64_t number) {
 struct EvaluationBest {
   double log_likelihood = -std::numeric_limits<double>::infinity();
   void try_at(const Series& y, double ar, double ma) {
-    const Fit fit = estimate(
-        fmt::format("const ar1 ar1={} ma1 ma1={}", ar, ma), y);
+    const Fit fit = estimate(fmt::format("const ar1 ar1={} ma1 ma1={}", ar, ma), y);
     if (fit.usable()) log_likelihood = std::max(log_likelihood, *fit.log_likelihood);
   }
 };

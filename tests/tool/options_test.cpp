@@ -210,7 +210,8 @@ TEST(SearchOptions, WalksAgreeAndSparseGoesFurther) {
   EXPECT_EQ(full["result"]["walk"], "full");
   EXPECT_EQ(steps["result"]["walk"], "stepwise");
   EXPECT_LT(steps["result"]["candidates"].size(), full["result"]["candidates"].size());
-  // What it walks over is a part of the whole, with the same numbers, so that its best is no better.
+  // What it walks over is a part of the whole, with the same numbers, so that its best is no
+  // better.
   for (const Json& one : steps["result"]["candidates"])
     for (const Json& all : full["result"]["candidates"])
       if (one["model"] == all["model"]) {

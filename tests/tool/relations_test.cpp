@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// Relations between runs that must hold whatever the series: the same question in another dress gets
-// the same digits, and one line has one maximum in every command. Fifty random series a run; the
-// library asks most of it, the tool the rest.
+// Relations between runs that must hold whatever the series: the same question in another dress
+// gets the same digits, and one line has one maximum in every command. Fifty random series a run;
+// the library asks most of it, the tool the rest.
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -228,18 +228,17 @@ TEST(HoldOut, IsToldRowByRowOnBothScalesInTextCsvAndJson) {
     EXPECT_THAT(text.out, HasSubstr(part));
   const Json result = Json::parse(tool(call + " --json").out)["result"];
   EXPECT_EQ(result["hold_out"]["original"]["actual"].size(), 6u);
-  EXPECT_GT(result["hold_out"]["original"]["models"][0]["hold_out"]["accuracy"]["rmse"].get<double>(), 1);
+  EXPECT_GT(
+      result["hold_out"]["original"]["models"][0]["hold_out"]["accuracy"]["rmse"].get<double>(), 1);
   const std::string head = content_of((folder / "f.csv"));
   EXPECT_THAT(head.substr(0, head.find('\n')), HasSubstr("original_actual,original_error"));
 }
 
 TEST(SavedModel, ForecastsOnTheScaleOfItsFile) {
   const Folder folder;
-  const std::string made =
-      "data/lamp-oil.csv --transform 'log' --model 'diff1 ar1 harmonics 12:3'";
+  const std::string made = "data/lamp-oil.csv --transform 'log' --model 'diff1 ar1 harmonics 12:3'";
   ASSERT_EQ(tool(fmt::format("fit {} --save {}", made, (folder / "l.json"))).status, 0);
-  const Json saved =
-                 Json::parse(tool(fmt::format("forecast {} --json", (folder / "l.json"))).out),
+  const Json saved = Json::parse(tool(fmt::format("forecast {} --json", (folder / "l.json"))).out),
              typed = Json::parse(tool(fmt::format("forecast {} --json", made)).out);
   EXPECT_EQ(saved["result"]["original"], typed["result"]["original"]);
   ASSERT_FALSE(saved["result"]["original"].is_null());

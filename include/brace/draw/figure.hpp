@@ -73,8 +73,8 @@ struct ForecastSurroundings {
 };
 // The tail of the data and every interval ahead, over which stands what happened where it is known:
 // returns as strokes, levels as a line, on the file's own scale where the forecast has it. Where
-// volatility varies, below: the volatility filtered so far, its forecast and its intervals. Titled by
-// the model line.
+// volatility varies, below: the volatility filtered so far, its forecast and its intervals. Titled
+// by the model line.
 void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path,
                    const ForecastSurroundings& around = {});
 

@@ -81,8 +81,8 @@ struct Comparison {
                                                 const std::vector<int>& intervals = {50, 95});
 
 // The same of a forecast on the file's own scale (Forecast::original), its medians or means as it
-// was asked for: `level` is the file's series up to the origin, `future` what followed. Made from the
-// start of the hold-out only: one_step is empty. Throws Error (bad_option) without that scale.
+// was asked for: `level` is the file's series up to the origin, `future` what followed. Made from
+// the start of the hold-out only: one_step is empty. Throws Error (bad_option) without that scale.
 [[nodiscard]] HoldOutForecast judge_original(const Forecast& ahead, const Series& level,
                                              const Series& future);
 

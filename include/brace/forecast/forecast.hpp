@@ -83,7 +83,7 @@ struct Interval {
 struct TailRisk {
   double percent = 0;
   double value_at_risk = 0, shortfall = 0;  // both are returns: negative where money is lost
-  double error = 0, shortfall_error = 0;  // standard errors that the simulation leaves in each
+  double error = 0, shortfall_error = 0;    // standard errors that the simulation leaves in each
 };
 
 struct ForecastStep {

@@ -155,8 +155,8 @@ struct Fit {
   [[nodiscard]] Series standardised() const;
 };
 
-// What a fit says of each row of its window. Where y is missing, or differencing takes the row, only
-// the volatility is there, or nothing.
+// What a fit says of each row of its window. Where y is missing, or differencing takes the row,
+// only the volatility is there, or nothing.
 struct FittedRow {
   std::optional<Timestamp> date;
   std::optional<double> actual, fitted, residual;  // fitted: the forecast from the rows before

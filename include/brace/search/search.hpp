@@ -32,8 +32,8 @@ struct Holding {
   Part part;
   std::vector<Held> held{};
   template <class From>
-    requires std::convertible_to<From, Part>
-  Holding(From&& from, std::vector<Held> values = {})  // NOLINT: a part alone holds nothing
+  requires std::convertible_to<From, Part> Holding(
+      From&& from, std::vector<Held> values = {})  // NOLINT: a part alone holds nothing
       : part(std::forward<From>(from)), held(std::move(values)) {}
 };
 
@@ -119,12 +119,12 @@ struct Search {
   Criterion criterion = Criterion::aicc;
   bool stepwise = false;
   Series series;
-  Mean kept;                          // terms that every candidate has
+  Mean kept;  // terms that every candidate has
   // Best first, those with a root on the circle or terms that cancel after all others, failed ones
   // last.
   std::vector<Candidate> candidates;
-  // Position of the best one whose roots keep off the unit circle (1.02), if it lies within 4 of the
-  // best; else 0. One that stands apart is proposed only where all do, which proposes() tells.
+  // Position of the best one whose roots keep off the unit circle (1.02), if it lies within 4 of
+  // the best; else 0. One that stands apart is proposed only where all do, which proposes() tells.
   std::size_t chosen = 0;
   [[nodiscard]] bool proposes() const { return candidates.at(chosen).place() == 0; }
   LikelihoodKind likelihood = LikelihoodKind::automatic;  // of all candidates
