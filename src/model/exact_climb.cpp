@@ -51,7 +51,9 @@ class ExactClimb {
       for (const VectorXd& theta : more)
         points.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
     };
-    if (everywhere && arma_terms(problem_.model) > 1) {
+    if (everywhere && !SmallerModels::help(problem_.model) && arma_terms(problem_.model) > 1)
+      add({exact_start(problem_, 0.5), exact_start(problem_, 0)});
+    if (everywhere && SmallerModels::help(problem_.model)) {
       if (problem_.data.missing.empty()) {
         add(smaller_.starts(problem_));
       } else {
@@ -196,7 +198,12 @@ class ExactClimb {
   }
 
   void keep_better(NewtonResult r) {
-    // A point that is no maximum but lies higher than one says that the other is none either.
+    // A point that is no maximum but lies higher than one says that the other is none either. Of
+    // seasonal factors, whose hills are not all looked at, a maximum is taken for what it is.
+    if (!SmallerModels::help(problem_.model)) {
+      if (better(r, best_)) best_ = std::move(r);
+      return;
+    }
     if (best_.x.size() > 0 && settled(best_) && !settled(r) && r.f < best_.f - kHigher)
       best_ = std::move(r);
     else if (best_.x.size() > 0 && settled(r) && !settled(best_) && best_.f < r.f - kHigher)

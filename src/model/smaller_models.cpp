@@ -154,6 +154,10 @@ VectorXd carried(const Model& from, const VectorXd& theta, const std::vector<std
 
 }  // namespace
 
+bool SmallerModels::help(const Model& model) {
+  return arma_terms(model) > 1 && model.mean.seasonal_ar.empty() && model.mean.seasonal_ma.empty();
+}
+
 void SmallerModels::keep(const Problem& problem, const VectorXd& theta) {
   // The mean and the variance alone need no climb: they are the same wherever they come from.
   if (arma_terms(problem.model) == 0) return;

@@ -27,6 +27,10 @@ namespace brace {
 
 class SmallerModels {
  public:
+  // Whether a model's smaller ones are climbed at all: a pass over long lags costs so much that
+  // those of seasonal factors would take longer than the model is worth.
+  [[nodiscard]] static bool help(const Model& model);
+
   // Natural parameters of the scaled data. Safe to call from several threads; what comes back does
   // not depend on what was asked before.
   [[nodiscard]] std::vector<Eigen::VectorXd> starts(Problem& problem);

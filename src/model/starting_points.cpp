@@ -130,10 +130,12 @@ std::vector<VectorXd> joint_starts(const Problem& problem) {
 
 }  // namespace
 
-VectorXd exact_start(Problem& problem) {
+VectorXd exact_start(Problem& problem, double share) {
   const std::vector<double> mean = mean_start(problem);
   VectorXd theta(static_cast<Index>(problem.names.size()));
-  for (std::size_t j = 0; j < mean.size(); ++j) theta(static_cast<Index>(j)) = mean[j];
+  const std::size_t last_lag = problem.at.seasonal_ma + problem.model.mean.seasonal_ma.size();
+  for (std::size_t j = 0; j < mean.size(); ++j)
+    theta(static_cast<Index>(j)) = (j >= problem.at.ar && j < last_lag ? share : 1) * mean[j];
   theta(static_cast<Index>(problem.at.count)) = 1;
   if (!problem.chart.admits(theta)) return theta;
   // -2 l is linear in 1 / sigma2 but for a known logarithm: two values give its maximum.
