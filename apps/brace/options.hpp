@@ -39,7 +39,7 @@ struct Options {
   std::vector<std::string> tests;
   std::vector<int> periods;
   int number_of_breaks = -1;
-  std::optional<double> trim, level;
+  std::optional<double> trim;
   // The season
   int period = 0, season_span = 11;
   std::string method_of_season = "loess", form = "automatic";
