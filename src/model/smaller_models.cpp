@@ -31,7 +31,7 @@ constexpr std::size_t kPairs = 2, kTwoRootPairs = 4;
 constexpr double kInside = 0.995;
 
 using Set = Lags Mean::*;
-constexpr std::array<Set, 4> kSets{&Mean::ar, &Mean::ma, &Mean::seasonal_ar, &Mean::seasonal_ma};
+constexpr std::array<Set, 2> kSets{&Mean::ar, &Mean::ma};
 
 // The model without the last `count` lags of a set, and without what was held of them.
 std::optional<Model> without_last(Model model, Set set, std::size_t count) {
@@ -212,43 +212,41 @@ std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
   const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();
   for (std::size_t j = at.ar; j < last_lag; ++j)
     if (problem.held_value(names[j])) return points;
-  for (const auto& [ar, ma] : {std::pair{kSets[0], kSets[1]}, std::pair{kSets[2], kSets[3]}}) {
-    if (!is_full(model.mean.*ar) || !is_full(model.mean.*ma)) continue;
-    const int step = (model.mean.*ar)[0];
-    if (step != (model.mean.*ma)[0]) continue;
-    const std::size_t first_ar = ar == kSets[0] ? at.ar : at.seasonal_ar,
-                      first_ma = ma == kSets[1] ? at.ma : at.seasonal_ma;
-    for (const std::size_t roots : {1u, 2u}) {
-      auto smaller = without_last(model, ar, roots);
-      if (smaller) smaller = without_last(*smaller, ma, roots);
-      if (!smaller) continue;
-      const auto theta = maximum(problem, *smaller);
-      if (!theta) continue;
-      Innovations found;
-      if (!filter(*smaller, problem.scaled.data, span_of(*theta), found)) continue;
-      std::vector<double> e = std::move(found.error);
-      for (std::size_t t = 0; t < e.size(); ++t)
-        e[t] = found.spread[t] > 0 ? e[t] / std::sqrt(found.spread[t]) : 0;
-      const int looked =
-          std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
-      if (looked < 2) continue;
-      const std::vector<double> all = autocorrelations(e, looked * step);
-      std::vector<double> r;
-      for (int k = 1; k <= looked; ++k) r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
-      const VectorXd base = carried(*smaller, *theta, names);
-      const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
-      std::vector<double> had_ar, had_ma;
-      for (std::size_t i = 0; i + roots < p; ++i)
-        had_ar.push_back(base(static_cast<Index>(first_ar + i)));
-      for (std::size_t j = 0; j + roots < q; ++j)
-        had_ma.push_back(-base(static_cast<Index>(first_ma + j)));
-      for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) {
-        VectorXd start = base;
-        const std::vector<double> a = product(had_ar, pair.ar), b = product(had_ma, pair.ma);
-        for (std::size_t i = 0; i < p; ++i) start(static_cast<Index>(first_ar + i)) = a[i];
-        for (std::size_t j = 0; j < q; ++j) start(static_cast<Index>(first_ma + j)) = -b[j];
-        points.push_back(std::move(start));
-      }
+  const auto [ar, ma] = kSets;
+  if (!is_full(model.mean.*ar) || !is_full(model.mean.*ma)) return points;
+  const int step = (model.mean.*ar)[0];
+  if (step != (model.mean.*ma)[0]) return points;
+  const std::size_t first_ar = at.ar, first_ma = at.ma;
+  for (const std::size_t roots : {1u, 2u}) {
+    auto smaller = without_last(model, ar, roots);
+    if (smaller) smaller = without_last(*smaller, ma, roots);
+    if (!smaller) continue;
+    const auto theta = maximum(problem, *smaller);
+    if (!theta) continue;
+    Innovations found;
+    if (!filter(*smaller, problem.scaled.data, span_of(*theta), found)) continue;
+    std::vector<double> e = std::move(found.error);
+    for (std::size_t t = 0; t < e.size(); ++t)
+      e[t] = found.spread[t] > 0 ? e[t] / std::sqrt(found.spread[t]) : 0;
+    const int looked =
+        std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
+    if (looked < 2) continue;
+    const std::vector<double> all = autocorrelations(e, looked * step);
+    std::vector<double> r;
+    for (int k = 1; k <= looked; ++k) r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
+    const VectorXd base = carried(*smaller, *theta, names);
+    const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
+    std::vector<double> had_ar, had_ma;
+    for (std::size_t i = 0; i + roots < p; ++i)
+      had_ar.push_back(base(static_cast<Index>(first_ar + i)));
+    for (std::size_t j = 0; j + roots < q; ++j)
+      had_ma.push_back(-base(static_cast<Index>(first_ma + j)));
+    for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) {
+      VectorXd start = base;
+      const std::vector<double> a = product(had_ar, pair.ar), b = product(had_ma, pair.ma);
+      for (std::size_t i = 0; i < p; ++i) start(static_cast<Index>(first_ar + i)) = a[i];
+      for (std::size_t j = 0; j < q; ++j) start(static_cast<Index>(first_ma + j)) = -b[j];
+      points.push_back(std::move(start));
     }
   }
   return points;
