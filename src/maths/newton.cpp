@@ -175,6 +175,8 @@ class Minimiser {
       if (room(i) <= kMet * (1 + std::abs(constraints_.d(i)))) active.push_back(i);
     const MatrixXd Z = free_directions(constraints_.C, active);
     if (Z.cols() == 0) return false;
+    if (Eigen::LLT<MatrixXd>(Z.transpose() * p.curvature * Z).info() == Eigen::Success)
+      return false;
     const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> eigen(
         Z.transpose() * p.curvature * Z,
         Z.transpose() * metric_of(p) * Z +
@@ -277,8 +279,15 @@ class Minimiser {
           p.f + kSufficientFall * p.gradient.dot(step.s) + kRounding * (1 + std::abs(p.f));
       Point next;
       next.x = p.x + step.s;
-      next.f = objective_.value(next.x);
-      ++result_.evaluations;
+      // A step of scoring is nearly always taken, and its derivatives cost little more than the
+      // value: they are worked out at once. A Hessian costs many.
+      const bool at_once = attempt == 0 && next_kind() == Curvature::information && !last_step();
+      if (at_once) {
+        evaluate(next, Curvature::information);
+      } else {
+        next.f = objective_.value(next.x);
+        ++result_.evaluations;
+      }
       if (std::isfinite(next.f) && next.f <= enough) {
         damping_ = damping_ > 1e-4 ? damping_ / 10 : 0;
         if (last_step()) {
@@ -286,7 +295,7 @@ class Minimiser {
           p.f = next.f;
           return true;
         }
-        evaluate(next, next_kind());
+        if (!at_once) evaluate(next, next_kind());
         if (usable(next)) {
           p = std::move(next);
           return true;

@@ -108,11 +108,39 @@ double lagged(const VectorXd& x, const VectorXd& y, Index lag) {
   return lagged(x.data(), y.data(), x.size(), lag);
 }
 
-double shifted(const VectorXd& x, const VectorXd& y, Index i, Index j) {
-  const Index n = x.size() - std::max(i, j);
-  if (n <= 0) return 0;
-  return i > j ? lagged(y.data(), x.data(), n + i - j, i - j)
-               : lagged(x.data(), y.data(), n + j - i, j - i);
+void ShiftedProducts::reset(const double* x, Index x_rows, const double* y, Index y_rows, Index n) {
+  x_ = x;
+  y_ = y;
+  x_rows_ = std::min(x_rows, n);
+  y_rows_ = std::min(y_rows, n);
+  n_ = n;
+  ahead_.clear();
+  behind_.clear();
+}
+
+double ShiftedProducts::operator()(Index i, Index j) {
+  const Index apart = std::abs(i - j), m = std::min(i, j);
+  if (apart + m >= n_) return 0;
+  std::vector<Diagonal>& diagonals = i >= j ? ahead_ : behind_;
+  if (static_cast<Index>(diagonals.size()) <= apart)
+    diagonals.resize(static_cast<std::size_t>(apart) + 1);
+  Diagonal& of = diagonals[static_cast<std::size_t>(apart)];
+  // Rows of x and y that meet: y is ahead of x by i - j.
+  const Index x_from = i >= j ? 0 : apart, y_from = i >= j ? apart : 0;
+  if (of.at < 0) {
+    const Index rows = std::min(x_rows_ - x_from, y_rows_ - y_from);
+    of.first = of.last = rows > 0 ? dot(x_ + x_from, y_ + y_from, rows) : 0;
+    of.at = 0;
+  }
+  if (m < of.at) {
+    of.at = 0;
+    of.last = of.first;
+  }
+  for (; of.at < m; ++of.at) {  // the last row falls out
+    const Index x_row = n_ - 1 - y_from - of.at, y_row = n_ - 1 - x_from - of.at;
+    if (x_row < x_rows_ && y_row < y_rows_) of.last -= x_[x_row] * y_[y_row];
+  }
+  return of.last;
 }
 
 }  // namespace brace

@@ -25,8 +25,28 @@ void filter_ar(const std::vector<int>& lags, const std::vector<double>& a, const
 // sum_t x_t y_{t-lag} over n rows.
 [[nodiscard]] double lagged(const double* x, const double* y, Eigen::Index n, Eigen::Index lag);
 [[nodiscard]] double lagged(const Eigen::VectorXd& x, const Eigen::VectorXd& y, Eigen::Index lag);
-// sum_t x_{t-i} y_{t-j}.
-[[nodiscard]] double shifted(const Eigen::VectorXd& x, const Eigen::VectorXd& y, Eigen::Index i,
-                             Eigen::Index j);
+
+// All sums  sum_t x_{t-i} y_{t-j}  of two series over n rows: those that differ in where the rows
+// end alone, i - j being the same, cost one pass together.
+//
+//   ShiftedProducts products;
+//   products.reset(u.data(), n, v.data(), n, n);
+//   const double h = products(2, 1);
+class ShiftedProducts {
+ public:
+  // The series hold x_rows and y_rows values and are 0 from there on. They must outlive this.
+  void reset(const double* x, Eigen::Index x_rows, const double* y, Eigen::Index y_rows,
+             Eigen::Index n);
+  double operator()(Eigen::Index i, Eigen::Index j);
+
+ private:
+  struct Diagonal {  // of one i - j: the sum at min(i, j) = 0, and one that was asked for last
+    Eigen::Index at = -1;
+    double first = 0, last = 0;
+  };
+  const double *x_ = nullptr, *y_ = nullptr;
+  Eigen::Index x_rows_ = 0, y_rows_ = 0, n_ = 0;
+  std::vector<Diagonal> ahead_, behind_;  // i >= j by i - j, and i < j by j - i
+};
 
 }  // namespace brace

@@ -63,12 +63,16 @@ class ExactClimb {
     }
     if (options.starts > 0)
       points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
+    const int starts = static_cast<int>(points.size());
+    // With one factor of each kind the guess mostly lies on the highest hill: the others need a
+    // glance alone.
+    if (arma_terms(problem_.model) == 2 && starts > 1) {
+      climb(points.front());
+      points.erase(points.begin());
+    }
     for (const VectorXd& x : likeliest(points)) climb(x);
     if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, problem_.chart.natural(best_.x));
-    return {.top = std::move(best_),
-            .chart = problem_.chart,
-            .kink = {},
-            .starts = static_cast<int>(points.size())};
+    return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
   }
 
  private:
@@ -89,10 +93,12 @@ class ExactClimb {
     return {problem_.convert(std::move(theta), true)};
   }
 
-  // The points after a few steps from each, best first: those that lie near to a better one, or so
-  // far below the best that no climb would bring them up, are left out.
+  // The points after a few steps from each, best first: those that lie near to a better one (that
+  // climbed to before, if any, among them), or so far below the best that no climb would bring them
+  // up, are left out.
   std::vector<VectorXd> likeliest(const std::vector<VectorXd>& points) {
-    if (points.size() < 2) return points;
+    const bool first = best_.x.size() == 0;
+    if (points.size() < 2 && first) return points;
     struct Seen {
       double f;
       VectorXd x;
@@ -108,15 +114,17 @@ class ExactClimb {
     std::stable_sort(seen.begin(), seen.end(),
                      [](const Seen& a, const Seen& b) { return a.f < b.f; });
     std::vector<VectorXd> kept;
+    if (!first) kept.push_back(best_.x);
     for (const Seen& s : seen) {
-      if (s.f > seen.front().f + kFarBelow) break;
+      if (s.f > (first ? seen.front().f : std::min(best_.f, seen.front().f)) + kFarBelow) break;
       const bool near = std::any_of(kept.begin(), kept.end(), [&](const VectorXd& x) {
         return (x - s.x).cwiseAbs().maxCoeff() < kSamePlace;
       });
       if (!near) kept.push_back(s.x);
       if (kept.size() == kClimbed) break;
     }
-    return kept.empty() ? points : kept;
+    if (!first) kept.erase(kept.begin());
+    return kept.empty() && first ? points : kept;
   }
 
   // Terms that stand in for one another make long valleys, straight in the coefficients themselves:

@@ -27,11 +27,42 @@ namespace {
 // begins with 1.
 constexpr double kDiedAway = 1e-15;
 
+// Room for what is filtered, one value a row. A thread hands it on from one likelihood to the next:
+// asked for anew by each of many short fits it took a quarter of their time.
+struct FilterRoom {
+  VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
+
+  static FilterRoom take(Index n) {
+    std::vector<FilterRoom>& spare = kept();
+    FilterRoom rows;
+    if (!spare.empty()) {
+      rows = std::move(spare.back());
+      spare.pop_back();
+    }
+    for (VectorXd* v : {&rows.z, &rows.w, &rows.e0, &rows.e, &rows.u, &rows.v1, &rows.u2, &rows.v2})
+      v->resize(n);
+    for (VectorXd* v : {&rows.response, &rows.response2}) v->resize(n + 1);
+    return rows;
+  }
+  static void give_back(FilterRoom rows) {
+    constexpr std::size_t kSpare = 3;
+    constexpr Index kLong = 50'000;
+    if (rows.z.size() <= kLong && kept().size() < kSpare) kept().push_back(std::move(rows));
+  }
+
+ private:
+  static std::vector<FilterRoom>& kept() {
+    thread_local std::vector<FilterRoom> spare;
+    return spare;
+  }
+};
+
 }  // namespace
 
-struct ExactLikelihood::Work {
+struct ExactLikelihood::Work : FilterRoom {
   Work(const Model& of, MeanData given)
-      : model(of),
+      : FilterRoom(FilterRoom::take(static_cast<Index>(given.filled.size()))),
+        model(of),
         at(mean_positions(of)),
         ar(ar_product(of)),
         ma(ma_product(of)),
@@ -41,12 +72,11 @@ struct ExactLikelihood::Work {
     r = std::max(ar.longest(), ma.longest());
     missing = static_cast<Index>(data.missing.size());
     k = static_cast<Index>(at.count) + 1;
-    for (VectorXd* v : {&z, &w, &e0, &e, &u, &v1, &u2, &v2}) v->resize(n);
-    response.resize(n + 1);
-    response2.resize(n + 1);
     columns = r + missing;
     first.assign(at_index(columns), 0);
     last.assign(at_index(columns), 0);
+    C.assign(at_index(columns), nullptr);
+    by_ma = by_ar = C;
     for (Index j = 0; j < r; ++j) first[at_index(j)] = std::min(j, n);
     // A missing value enters the rows of its difference; what those before the first row would have
     // held is cut off.
@@ -57,7 +87,22 @@ struct ExactLikelihood::Work {
     }
     for (const Index cut : cuts)
       if (!pulses.contains(cut)) pulses.emplace(cut, Pulse{});
+    for (auto& [cut, pulse] : pulses)
+      for (VectorXd* v : {&pulse.whole, &pulse.by_ma, &pulse.by_ar}) v->resize(n);
+    for (Index j = 0; j < r; ++j) {
+      C[at_index(j)] = response.data();
+      by_ma[at_index(j)] = response2.data();
+    }
+    for (Index m = 0; m < missing; ++m) {
+      const Pulse& pulse = pulses.at(cuts[at_index(m)]);
+      C[at_index(r + m)] = pulse.whole.data();
+      by_ma[at_index(r + m)] = pulse.by_ma.data();
+      by_ar[at_index(r + m)] = pulse.by_ar.data();
+    }
   }
+  ~Work() { give_back(std::move(*this)); }
+  Work(const Work&) = delete;
+  Work& operator=(const Work&) = delete;
 
   static std::size_t at_index(Index i) { return static_cast<std::size_t>(i); }
 
@@ -80,19 +125,19 @@ struct ExactLikelihood::Work {
   bool factor() {
     run_response();
     run_pulses();
-    Index longest = r > 0 ? length : 0;
-    for (const auto& [cut, pulse] : pulses) longest = std::max(longest, pulse.length);
-    make_room(C, longest);
-    for (Index j = 0; j < r; ++j) set_column(C, j, response, length);
-    for (Index m = 0; m < missing; ++m) {
-      const Pulse& pulse = pulses.at(cuts[at_index(m)]);
-      set_column(C, r + m, pulse.whole, pulse.length);
+    for (Index c = 0; c < columns; ++c) {
+      const Index begin = first[at_index(c)];
+      const Index count = c < r ? length : pulses.at(cuts[at_index(c - r)]).length;
+      last[at_index(c)] = begin + std::min(count, n - begin);
     }
     if (r > 0 && !start.update(a, b, Sigma)) return false;
     band = missing_band();
     G.resize(columns, r);
-    for (Index i = 0; i < columns; ++i)
-      for (Index j = 0; j < r; ++j) G(i, j) = overlap(C, i, C, j, 0);
+    of_responses.reset(response.data(), length, response.data(), length, n);
+    for (Index j = 0; j < r; ++j) {
+      for (Index i = j; i < r; ++i) G(i, j) = G(j, i) = of_responses(i, j);
+      for (Index i = r; i < columns; ++i) G(i, j) = overlap(C, i, C, j, 0);
+    }
     reduced = G.topLeftCorner(r, r);
     log_determinant = 0;
     if (missing > 0) {
@@ -166,29 +211,17 @@ struct ExactLikelihood::Work {
 
   // ---- Columns: each is zero outside rows first .. last - 1 ----
 
-  // Each stored from its row `first` on, so that many missing values take as many short columns.
-
-  void set_column(MatrixXd& to, Index c, const VectorXd& from, Index count) {
-    const Index rows = std::min(count, n - first[at_index(c)]);
-    if (&to == &C) last[at_index(c)] = first[at_index(c)] + rows;
-    to.col(c).head(rows) = from.head(rows);
-  }
-
-  // Room for columns of so many rows; what they held is lost.
-  void make_room(MatrixXd& columns_of, Index rows) const {
-    if (columns_of.rows() < rows || columns_of.cols() != columns) columns_of.resize(rows, columns);
-  }
+  // The start's are one response, each a row later than the one before; those of missing values the
+  // pulse of their cut. None is stored twice: a column is told by where its row `first` stands.
+  using Columns = std::vector<const double*>;
 
   // Where row t of a column stands.
-  [[nodiscard]] const double* row_of(const MatrixXd& A, Index c, Index t) const {
-    return A.col(c).data() + (t - first[at_index(c)]);
-  }
-  double* row_of(MatrixXd& A, Index c, Index t) const {
-    return A.col(c).data() + (t - first[at_index(c)]);
+  [[nodiscard]] const double* row_of(const Columns& A, Index c, Index t) const {
+    return A[at_index(c)] + (t - first[at_index(c)]);
   }
 
   // sum_t A_t,i B_t-lag,j
-  [[nodiscard]] double overlap(const MatrixXd& A, Index i, const MatrixXd& B, Index j,
+  [[nodiscard]] double overlap(const Columns& A, Index i, const Columns& B, Index j,
                                Index lag) const {
     const Index begin = std::max(first[at_index(i)], first[at_index(j)] + lag);
     const Index end = std::min(last[at_index(i)], last[at_index(j)] + lag);
@@ -196,7 +229,8 @@ struct ExactLikelihood::Work {
   }
 
   // sum_t A_t-lag,c x_t
-  [[nodiscard]] double along(const MatrixXd& A, Index c, const VectorXd& shocks, Index lag) const {
+  [[nodiscard]] double along(const Columns& A, Index c, const VectorXd& shocks, Index lag) const {
+    if (A[at_index(c)] == nullptr) return 0;
     const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
     return end <= begin ? 0 : dot(row_of(A, c, begin), shocks.data() + begin + lag, end - begin);
   }
@@ -211,7 +245,7 @@ struct ExactLikelihood::Work {
     const Index longest = std::max(ma.longest(), 0);
     for (auto& [cut, pulse] : pulses) {
       const auto width = static_cast<Index>(data.weights.size()) - cut;
-      pulse.whole.setZero(n);
+      pulse.whole.setZero();
       const Index nonzero = std::min(n, width + ar.longest());
       for (Index l = 0; l < std::min(width, n); ++l)
         pulse.whole(l) = data.weights[at_index(l + cut)];
@@ -235,9 +269,8 @@ struct ExactLikelihood::Work {
 
   void run_pulse_slopes() {
     for (auto& [cut, pulse] : pulses) {
-      pulse.by_ma.resize(n);
       filter_ma(ma.lags, b, pulse.whole.data(), pulse.by_ma.data(), pulse.length);
-      pulse.by_ar.setZero(n);
+      pulse.by_ar.setZero();
       for (Index l = 0; l < std::min(static_cast<Index>(data.weights.size()) - cut, n); ++l)
         pulse.by_ar(l) = data.weights[at_index(l + cut)];
       filter_ma(ma.lags, b, pulse.by_ar.data(), pulse.by_ar.data(), pulse.length);
@@ -304,37 +337,50 @@ struct ExactLikelihood::Work {
 
   // ---- Derivatives ----
 
-  // Derivatives of C's columns: the MA lags move both kinds, the AR lags the pulses.
-  void fill_slopes() {
-    make_room(by_ma, C.rows());
-    make_room(by_ar, C.rows());
-    by_ar.leftCols(r).setZero();  // the AR lags leave the start's columns alone
-    filter_ma(ma.lags, b, response.data(), response2.data(), length);
-    for (Index j = 0; j < r; ++j) set_column(by_ma, j, response2, length);
-    if (missing > 0) run_pulse_slopes();
-    for (Index m = 0; m < missing; ++m) {
-      const Pulse& pulse = pulses.at(cuts[at_index(m)]);
-      set_column(by_ma, r + m, pulse.by_ma, pulse.length);
-      set_column(by_ar, r + m, pulse.by_ar, pulse.length);
-    }
-  }
-
   // Gradient by the lag coefficients (AR, then MA) of
   //   ln|Sigma| + ln|C'C + P| - lambda' Sigma lambda / sigma2
   // at `weights` for lambda: the part of -2 l in which the data appear through lambda alone.
   void start_gradient(const VectorXd& weights, double sigma2, VectorXd& g) {
     g.setZero(lag_count());
     if (columns == 0) return;
-    fill_slopes();
-    // V = (C'C + P)^-1: W, -J W below it, and of missing values what lies in the band.
-    if (missing > 0) {
-      JW.noalias() = J * W;
-      of_missing.inverse_in_band(V_missing);
-      if (r > 0)
-        for (Index j = 0; j < missing; ++j)
-          for (Index d = 0; d <= std::min(band, missing - 1 - j); ++d)
-            V_missing(d, j) += JW.row(j + d).dot(J.row(j));
-    }
+    // Of C's columns the MA lags move both kinds, the AR lags the pulses.
+    filter_ma(ma.lags, b, response.data(), response2.data(), length);
+    if (missing > 0)
+      add_pulse_traces(g);
+    else
+      add_start_traces(g);
+    if (r == 0) return;
+    K.noalias() = reduced - reduced * W * reduced;
+    moved.resize(static_cast<std::size_t>(lag_count()));
+    for_each_lag([&](Index i, bool is_ar, int lag) {
+      MatrixXd& slope = moved[static_cast<std::size_t>(i)];
+      start.slope(is_ar, lag, slope);
+      g(i) += K.cwiseProduct(slope).sum() - weights.dot(slope * weights) / sigma2;
+    });
+  }
+
+  // - 2 tr[V C' dC] by the MA lags, where V = (C'C + P)^-1 = W and all columns are shifts of one.
+  void add_start_traces(VectorXd& g) {
+    of_slopes.reset(response.data(), length, response2.data(), length, n);
+    for_each_lag([&](Index i, bool is_ar, int lag) {
+      if (is_ar) return;
+      double total = 0;
+      for (Index c = 0; c < r; ++c)
+        for (Index o = 0; o < r; ++o) total += W(o, c) * of_slopes(o, c + lag);
+      g(i) -= 2 * total;
+    });
+  }
+
+  // The same by all lags where values are missing.
+  void add_pulse_traces(VectorXd& g) {
+    run_pulse_slopes();
+    // V is W, -J W below it, and of missing values what lies in the band.
+    JW.noalias() = J * W;
+    of_missing.inverse_in_band(V_missing);
+    if (r > 0)
+      for (Index j = 0; j < missing; ++j)
+        for (Index d = 0; d <= std::min(band, missing - 1 - j); ++d)
+          V_missing(d, j) += JW.row(j + d).dot(J.row(j));
     const auto v = [&](Index o, Index c) {
       const Index low = std::min(o, c), high = std::max(o, c);
       return high < r  ? W(low, high)
@@ -343,7 +389,10 @@ struct ExactLikelihood::Work {
     };
     // C V, each column where a derivative of C's, moved by a lag, may meet it.
     const Index reach = std::max(ar.longest(), ma.longest());
-    make_room(CV, C.rows() + reach);
+    Index longest = 0;
+    for (Index c = 0; c < columns; ++c)
+      longest = std::max(longest, last[at_index(c)] - first[at_index(c)]);
+    if (CV.rows() < longest + reach) CV.resize(longest + reach, columns);
     for (Index c = 0; c < columns; ++c) {
       const Index begin = first[at_index(c)], end = std::min(n, last[at_index(c)] + reach);
       CV.col(c).head(std::max<Index>(0, end - begin)).setZero();
@@ -357,28 +406,16 @@ struct ExactLikelihood::Work {
         const Index to = std::min(end, last[at_index(o)]);
         if (to > from)
           CV.col(c).segment(from - begin, to - from) +=
-              v(o, c) * C.col(o).segment(from - first[at_index(o)], to - from);
+              v(o, c) * Eigen::Map<const VectorXd>(row_of(C, o, from), to - from);
       }
     }
-    const auto trace = [&](const MatrixXd& slopes, Index lag) {  // 2 tr[V C' dC]
-      double total = 0;
-      for (Index c = 0; c < columns; ++c) {
+    for_each_lag([&](Index i, bool is_ar, int lag) {
+      for (Index c = is_ar ? r : 0; c < columns; ++c) {
         const Index begin = first[at_index(c)], end = std::min(last[at_index(c)], n - lag);
         if (end > begin)
-          total += dot(row_of(CV, c, begin + lag), row_of(slopes, c, begin), end - begin);
+          g(i) -=
+              2 * dot(CV.col(c).data() + lag, row_of(is_ar ? by_ar : by_ma, c, begin), end - begin);
       }
-      return -2 * total;
-    };
-    for_each_lag([&](Index i, bool is_ar, int lag) {
-      if (!is_ar || missing > 0) g(i) += trace(is_ar ? by_ar : by_ma, lag);
-    });
-    if (r == 0) return;
-    K.noalias() = reduced - reduced * W * reduced;
-    moved.resize(static_cast<std::size_t>(lag_count()));
-    for_each_lag([&](Index i, bool is_ar, int lag) {
-      MatrixXd& slope = moved[static_cast<std::size_t>(i)];
-      start.slope(is_ar, lag, slope);
-      g(i) += K.cwiseProduct(slope).sum() - weights.dot(slope * weights) / sigma2;
     });
   }
 
@@ -397,7 +434,8 @@ struct ExactLikelihood::Work {
     e = e0;
     for (Index c = 0; c < columns; ++c) {
       const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
-      if (rows > 0) e.segment(begin, rows) -= x(c) * C.col(c).head(rows);
+      if (rows > 0)
+        e.segment(begin, rows) -= x(c) * Eigen::Map<const VectorXd>(C[at_index(c)], rows);
     }
     for (Index m = 0; m < missing; ++m) {
       const Index begin = first[at_index(r + m)], cut = cuts[at_index(m)];
@@ -435,14 +473,23 @@ struct ExactLikelihood::Work {
     if (with_start) {
       filter_ma_both(ma.lags, b, u, u2, v1, v2);
     }
+    const auto filtered = [&](bool is_ar) -> const VectorXd& { return is_ar ? u : v1; };
+    // By whether each of the two is an AR lag.
+    std::array<std::array<ShiftedProducts, 2>, 2> products;
+    for (const bool one : {false, true})
+      for (const bool other : {false, true})
+        products[one][other].reset(filtered(one).data(), n, filtered(other).data(), n, n);
+    ShiftedProducts with_u2, with_v2;
+    with_u2.reset(e.data(), n, u2.data(), n, n);
+    with_v2.reset(e.data(), n, v2.data(), n, n);
     for (Index i = 0; i < lags; ++i)
       for (Index j = 0; j <= i; ++j) {
         const auto [ar_i, lag_i] = kinds[static_cast<std::size_t>(i)];
         const auto [ar_j, lag_j] = kinds[static_cast<std::size_t>(j)];
-        double h = shifted(ar_i ? u : v1, ar_j ? u : v1, lag_i, lag_j);
+        double h = products[ar_i][ar_j](lag_i, lag_j);
         if (with_start) {
-          if (ar_i != ar_j) h += lagged(e, u2, lag_i + lag_j);
-          if (!ar_i && !ar_j) h += 2 * lagged(e, v2, lag_i + lag_j);
+          if (ar_i != ar_j) h += with_u2(0, lag_i + lag_j);
+          if (!ar_i && !ar_j) h += 2 * with_v2(0, lag_i + lag_j);
         }
         H(i, j) = H(j, i) = 2 * h;
       }
@@ -459,18 +506,24 @@ struct ExactLikelihood::Work {
       filter_ma(ma.lags, b, X1.col(c).data(), v2.data(), n);
       for (Index i = 0; i < lags; ++i) {
         const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
-        const VectorXd& filtered = is_ar ? u : v1;
-        const double h =
-            lagged(X1.col(c).data(), filtered.data(), n, lag) + lagged(e, is_ar ? u2 : v2, lag);
+        const double h = lagged(X1.col(c).data(), filtered(is_ar).data(), n, lag) +
+                         lagged(e, is_ar ? u2 : v2, lag);
         H(lags + c, i) = H(i, lags + c) = 2 * h;
       }
     }
     if (r + missing == 0) return H;
     MatrixXd q(r + missing, total), A = MatrixXd::Zero(r + missing, total);
+    std::array<ShiftedProducts, 2> with_response;
+    for (const bool is_ar : {false, true})
+      with_response[is_ar].reset(response.data(), length, filtered(is_ar).data(), n, n);
+    ShiftedProducts with_slope;
+    with_slope.reset(e.data(), n, response2.data(), length, n);
     for (Index i = 0; i < lags; ++i) {
       const auto [is_ar, lag] = kinds[static_cast<std::size_t>(i)];
-      const VectorXd& shifted_by = is_ar ? u : v1;
-      for (Index c = 0; c < columns; ++c) {
+      const VectorXd& shifted_by = filtered(is_ar);
+      for (Index c = 0; c < r; ++c)
+        q(c, i) = with_response[is_ar](c, lag) + (is_ar ? 0 : with_slope(0, c + lag));
+      for (Index c = r; c < columns; ++c) {
         // C' of the filtered data moved by the lag, and e along C's derivative.
         const Index begin = std::max<Index>(first[at_index(c)], lag), end = last[at_index(c)];
         q(c, i) = end > begin
@@ -501,7 +554,7 @@ struct ExactLikelihood::Work {
     for (Index j = 0; j < X1.cols(); ++j)
       for (Index c = 0; c < columns; ++c) {
         const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
-        q(c, j) = rows > 0 ? dot(C.col(c).data(), X1.col(j).data() + begin, rows) : 0;
+        q(c, j) = rows > 0 ? dot(C[at_index(c)], X1.col(j).data() + begin, rows) : 0;
       }
     return q;
   }
@@ -577,8 +630,9 @@ struct ExactLikelihood::Work {
   std::vector<Index> cuts;         // of each missing value
   std::vector<Index> first, last;  // of each column of C
   std::vector<double> a, b;
-  VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
-  MatrixXd C, Sigma, G, G_missing, reduced, J, JW, F, N, W, V_missing, CV, K, by_ar, by_ma, X1;
+  Columns C, by_ma, by_ar;  // and its derivatives, before they are moved by a lag
+  ShiftedProducts of_responses, of_slopes;
+  MatrixXd Sigma, G, G_missing, reduced, J, JW, F, N, W, V_missing, CV, K, X1;
   std::vector<MatrixXd> moved;  // d Sigma by each lag
   VectorXd side, reduced_side, x, lambda;
   BandCholesky of_missing;
@@ -686,45 +740,118 @@ bool ExactLikelihood::state_at_end(std::span<const double> theta, ArmaState& out
   return true;
 }
 
+namespace {
+
+// The first rows of gap-free data.
+MeanData head_of(const MeanData& data, std::size_t rows) {
+  MeanData head = data;
+  head.change.resize(rows);
+  head.filled.resize(rows);
+  head.level.resize(rows + data.lost);
+  head.columns = data.columns.topRows(static_cast<Index>(rows));
+  return head;
+}
+
+// Rows after which every error is e_t = z_t - sum a_l z_{t-l} - sum b_l e_{t-l} to the last digit;
+// all of them where the start is never forgotten.
+std::size_t forgotten_after(const Innovations& found, const MeanData& data, Index longest) {
+  const std::size_t rows = found.spread.size();
+  if (!data.missing.empty()) return rows;
+  std::size_t row = rows;
+  while (row > 0 && found.spread[row - 1] == 1) --row;
+  return std::min(rows, row + static_cast<std::size_t>(longest));
+}
+
+// Each row's term of the log-likelihood, its constant apart.
+double row_term(double error, double spread, double sigma2) {
+  return spread > 0 ? -0.5 * (std::log(spread) + error * error / (sigma2 * spread)) : 0;
+}
+
+}  // namespace
+
+// Of the prediction-error form. While the start is remembered they are differences: the errors are
+// linear in the regression coefficients, so that one is their derivative; by the lags central ones
+// with a step of 1e-5, which balances truncation and rounding. From there on the errors follow a
+// recursion with constant coefficients, and so do their derivatives:
+//   de_t / da_l = -z_{t-l} - sum b de_{t-.},   de_t / db_l = -e_{t-l} - sum b de_{t-.}
 std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {
-  // Of the prediction-error form. The errors are linear in the regression coefficients, so that one
-  // difference is their derivative; by the lags, central differences with a step of 1e-5, which
-  // balances truncation and rounding.
-  const Work& w = *work_;
+  Work& w = *work_;
   const auto rows = static_cast<std::size_t>(w.n), k = static_cast<std::size_t>(w.k);
   const double sigma2 = theta[w.at.count];
   std::vector<double> out(rows * k, 0.0), moving(theta.begin(), theta.end());
-  Innovations here, moved;
+  Innovations here;
   if (!filter(w.model, w.data, theta, here)) return out;
   for (std::size_t t = 0; t < rows; ++t)
     if (here.spread[t] > 0)
       out[t * k + w.at.count] =
           0.5 * (here.error[t] * here.error[t] / (sigma2 * here.spread[t]) - 1) / sigma2;
-  for (std::size_t j = 0; j < w.at.regression.size(); ++j) {
-    const std::size_t p = w.at.regression[j];
-    const double step = std::sqrt(sigma2 * static_cast<double>(rows)) /
-                        w.data.columns.col(static_cast<Index>(j)).norm();
-    moving[p] = theta[p] + step;
-    if (filter(w.model, w.data, moving, moved))
-      for (std::size_t t = 0; t < rows; ++t)
-        if (here.spread[t] > 0)
-          out[t * k + p] =
-              -here.error[t] * (moved.error[t] - here.error[t]) / (step * sigma2 * here.spread[t]);
+
+  const std::size_t begin = forgotten_after(here, w.data, w.r);
+  const MeanData shorter = begin < rows ? head_of(w.data, begin) : MeanData{};
+  const MeanData& head = begin < rows ? shorter : w.data;
+  VectorXd slope(w.n);  // of the errors, by one parameter
+  Innovations up, down;
+  // Differences of the first rows; `slope` holds those of the errors.
+  const auto difference = [&](std::size_t p, double step) {
+    const double width = moving[p] = theta[p] + step;
+    const bool admitted = filter(w.model, head, moving, up);
+    moving[p] = theta[p] - step;
+    const bool both = admitted && filter(w.model, head, moving, down);
     moving[p] = theta[p];
+    if (!both) return false;
+    const double across = width - (theta[p] - step);
+    for (std::size_t t = 0; t < begin; ++t) {
+      slope(static_cast<Index>(t)) = (up.error[t] - down.error[t]) / across;
+      out[t * k + p] = (row_term(up.error[t], up.spread[t], sigma2) -
+                        row_term(down.error[t], down.spread[t], sigma2)) /
+                       across;
+    }
+    return true;
+  };
+  // Goes on from there: `forced` is what moves the errors apart from their own past.
+  const auto go_on = [&](std::size_t p, const auto& forced) {
+    for (std::size_t t = begin; t < rows; ++t) {
+      double v = -forced(t);
+      for (std::size_t l = 0; l < w.ma.lags.size(); ++l)
+        v -= w.b[l] * slope(static_cast<Index>(t) - w.ma.lags[l]);
+      slope(static_cast<Index>(t)) = v;
+      out[t * k + p] = -here.error[t] * v / sigma2;
+    }
+  };
+
+  VectorXd z = Eigen::Map<const VectorXd>(w.data.filled.data(), w.n);
+  for (std::size_t j = 0; j < w.at.regression.size(); ++j)
+    z -= theta[w.at.regression[j]] * w.data.columns.col(static_cast<Index>(j));
+  w.ar.coefficients(theta, w.a);
+  w.ma.coefficients(theta, w.b);
+  for (std::size_t j = 0; j < w.at.regression.size(); ++j) {
+    const auto column = w.data.columns.col(static_cast<Index>(j));
+    const double step = std::sqrt(sigma2 * static_cast<double>(rows)) / column.norm();
+    if (!difference(w.at.regression[j], step)) continue;
+    go_on(w.at.regression[j], [&](std::size_t t) {
+      double x = column(static_cast<Index>(t));
+      for (std::size_t l = 0; l < w.ar.lags.size(); ++l)
+        x -= w.a[l] * column(static_cast<Index>(t) - w.ar.lags[l]);
+      return x;
+    });
   }
-  std::array<std::vector<double>, 2> terms;
+  const MatrixXd of_ar = w.ar.jacobian(theta, k), of_ma = w.ma.jacobian(theta, k);
   for (std::size_t p = w.at.ar; p < w.at.seasonal_ma + w.model.mean.seasonal_ma.size(); ++p) {
     double step = 1e-5;
-    for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
-      moving[p] = theta[p] + step;
-      const bool up = row_terms(w.model, w.data, moving, terms[0]);
-      moving[p] = theta[p] - step;
-      if (up && row_terms(w.model, w.data, moving, terms[1])) break;
-    }
-    moving[p] = theta[p];
-    if (terms[0].size() != rows || terms[1].size() != rows) continue;
-    for (std::size_t t = 0; t < rows; ++t)
-      out[t * k + p] = (terms[0][t] - terms[1][t]) / (2 * step);
+    bool found = false;
+    for (int attempt = 0; attempt < 20 && !found; ++attempt, step /= 4) found = difference(p, step);
+    if (!found) continue;
+    const auto column = static_cast<Index>(p);
+    go_on(p, [&](std::size_t t) {
+      double x = 0;
+      for (std::size_t l = 0; l < w.ar.lags.size(); ++l)
+        if (const double by = of_ar(static_cast<Index>(l), column); by != 0)
+          x += by * z(static_cast<Index>(t) - w.ar.lags[l]);
+      for (std::size_t l = 0; l < w.ma.lags.size(); ++l)
+        if (const double by = of_ma(static_cast<Index>(l), column); by != 0)
+          x += by * here.error[t - static_cast<std::size_t>(w.ma.lags[l])];
+      return x;
+    });
   }
   return out;
 }

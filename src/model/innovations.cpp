@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "model/arma_start.hpp"
 #include "model/lag_product.hpp"
@@ -185,20 +184,6 @@ bool filter(const Model& model, const MeanData& data, std::span<const double> th
   if (!levels)
     for (Index l = 0; l < lost; ++l)
       out.end.mean(step.start() + l) = data.level[static_cast<std::size_t>(n + lost - 1 - l)];
-  return true;
-}
-
-bool row_terms(const Model& model, const MeanData& data, std::span<const double> theta,
-               std::vector<double>& terms) {
-  Innovations found;
-  const double sigma2 = theta[mean_positions(model).count];
-  if (!(sigma2 > 0) || !filter(model, data, theta, found)) return false;
-  terms.assign(found.error.size(), 0.0);
-  const double of_one = std::log(2 * std::numbers::pi * sigma2);  // most rows have spread 1
-  for (std::size_t t = 0; t < terms.size(); ++t)
-    if (const double h = sigma2 * found.spread[t]; h > 0)
-      terms[t] = -0.5 * (of_one + (found.spread[t] == 1 ? 0 : std::log(found.spread[t])) +
-                         found.error[t] * found.error[t] / h);
   return true;
 }
 

@@ -35,10 +35,6 @@ struct Innovations {
 [[nodiscard]] bool filter(const Model& model, const MeanData& data, std::span<const double> theta,
                           Innovations& out);
 
-// Each counted row's term of the log-likelihood, whose sum is the exact one.
-[[nodiscard]] bool row_terms(const Model& model, const MeanData& data,
-                             std::span<const double> theta, std::vector<double>& terms);
-
 // Mean and variance of y at each row ahead, for regression columns of those rows.
 struct LevelAhead {
   double mean = 0, variance = 0;

@@ -142,6 +142,26 @@ std::string key_of(const Problem& problem, const Model& model) {
   return (problem.data.missing.empty() ? "" : "gaps: ") + to_string(model);
 }
 
+// Whether the mean and the variance are all there is.
+bool is_mean_alone(const Model& model) {
+  return arma_terms(model) == 0 && model.mean.constant && mean_positions(model).count == 1;
+}
+
+// One-step errors divided by their spread, 0 where a row is missing; empty where theta is not
+// admitted.
+std::vector<double> scaled_errors(const Model& model, const MeanData& data, const VectorXd& theta) {
+  if (is_mean_alone(model) && data.missing.empty()) {
+    std::vector<double> e = data.change;
+    for (double& v : e) v -= theta(0);
+    return e;
+  }
+  Innovations found;
+  if (!filter(model, data, span_of(theta), found)) return {};
+  for (std::size_t t = 0; t < found.error.size(); ++t)
+    found.error[t] = found.spread[t] > 0 ? found.error[t] / std::sqrt(found.spread[t]) : 0;
+  return std::move(found.error);
+}
+
 // The parameters of a smaller model by name; what it has not is 0.
 VectorXd carried(const Model& from, const VectorXd& theta, const std::vector<std::string>& names) {
   const std::vector<std::string> had = parameter_names(from).all();
@@ -170,13 +190,13 @@ std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Mod
     const std::lock_guard lock(guard_);
     if (const auto at = known_.find(key_of(problem, model)); at != known_.end()) return at->second;
   }
+  // The mean and the variance of the scaled data are 0 and 1.
+  if (is_mean_alone(model) && problem.scaled.centre != 0) return VectorXd::Unit(2, 1);
   EstimateOptions options;
   options.max_iterations = problem.options.max_iterations;
   Problem smaller(model, problem.data, options, true);
   std::optional<VectorXd> found;
-  if (arma_terms(model) == 0 && smaller.scaled.centre != 0 && smaller.at.count == 1) {
-    found = VectorXd::Unit(2, 1);  // the mean and the variance of the scaled data
-  } else if (smaller.chart.size() > 0) {
+  if (smaller.chart.size() > 0) {
     const Peak peak = climb_exact(smaller, *this);
     if (peak.top.x.size() > 0 && std::isfinite(peak.top.f)) found = peak.chart.natural(peak.top.x);
   }
@@ -223,11 +243,8 @@ std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
     if (!smaller) continue;
     const auto theta = maximum(problem, *smaller);
     if (!theta) continue;
-    Innovations found;
-    if (!filter(*smaller, problem.scaled.data, span_of(*theta), found)) continue;
-    std::vector<double> e = std::move(found.error);
-    for (std::size_t t = 0; t < e.size(); ++t)
-      e[t] = found.spread[t] > 0 ? e[t] / std::sqrt(found.spread[t]) : 0;
+    const std::vector<double> e = scaled_errors(*smaller, problem.scaled.data, *theta);
+    if (e.empty()) continue;
     const int looked =
         std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
     if (looked < 2) continue;

@@ -22,6 +22,21 @@
 namespace brace {
 namespace {
 
+// Each counted row's term of the log-likelihood, whose sum is the exact one.
+bool row_terms(const Model& model, const MeanData& data, std::span<const double> theta,
+               std::vector<double>& terms) {
+  Innovations found;
+  const double sigma2 = theta[mean_positions(model).count];
+  if (!(sigma2 > 0) || !filter(model, data, theta, found)) return false;
+  terms.assign(found.error.size(), 0.0);
+  const double of_one = std::log(2 * std::numbers::pi * sigma2);  // most rows have spread 1
+  for (std::size_t t = 0; t < terms.size(); ++t)
+    if (const double h = sigma2 * found.spread[t]; h > 0)
+      terms[t] = -0.5 * (of_one + (found.spread[t] == 1 ? 0 : std::log(found.spread[t])) +
+                         found.error[t] * found.error[t] / h);
+  return true;
+}
+
 using test::Case;
 using test::Json;
 
@@ -263,6 +278,22 @@ TEST_P(ExactAt, ScoresAddUpToTheGradient) {
     double sum = 0;
     for (std::size_t t = 0; t < likelihood.rows(); ++t) sum += scores[t * theta.size() + j];
     EXPECT_NEAR(sum, d.gradient[j], 1e-5 * std::max(1.0, std::abs(d.gradient[j])));
+  }
+  // And row by row that of its own term, the start as well as what follows it.
+  const MeanData data = mean_data(model, y);
+  std::vector<double> moved = theta, up, down;
+  for (std::size_t j = 0; j < theta.size(); ++j) {
+    const double step = 1e-5 * std::max(1.0, std::abs(theta[j]));
+    moved[j] = theta[j] + step;
+    ASSERT_TRUE(row_terms(model, data, moved, up));
+    moved[j] = theta[j] - step;
+    ASSERT_TRUE(row_terms(model, data, moved, down));
+    moved[j] = theta[j];
+    for (std::size_t t = 0; t < likelihood.rows(); ++t) {
+      const double slope = (up[t] - down[t]) / (2 * step);
+      ASSERT_NEAR(scores[t * theta.size() + j], slope, 1e-5 * (1 + std::abs(slope)))
+          << "row " << t << ", parameter " << j;
+    }
   }
 }
 
