@@ -9,8 +9,6 @@
 namespace brace {
 
 using Eigen::Index;
-using Eigen::MatrixXd;
-using Eigen::VectorXd;
 
 ArmaStart::ArmaStart(std::vector<int> ar_lags, std::vector<int> ma_lags, Index r)
     : ar_(std::move(ar_lags)),
@@ -25,9 +23,9 @@ ArmaStart::ArmaStart(std::vector<int> ar_lags, std::vector<int> ma_lags, Index r
       impulse_(psi_.size()) {}
 
 bool ArmaStart::update(const std::vector<double>& a, const std::vector<double>& b,
-                       MatrixXd& Sigma) {
-  a_ = a;
-  b_ = b;
+                       Matrix& Sigma) {
+  a_.assign(a.begin(), a.end());
+  b_.assign(b.begin(), b.end());
   for (Index k = 0; k < psi_.size(); ++k) {
     impulse_(k) = ar_sum(impulse_, k) + (k == 0 ? 1 : 0);
     psi_(k) = ar_sum(psi_, k) + ma_at(k);
@@ -48,42 +46,43 @@ bool ArmaStart::update(const std::vector<double>& a, const std::vector<double>& 
   return true;
 }
 
-void ArmaStart::slope(bool by_ar, int lag, MatrixXd& slope) const {
+void ArmaStart::slope(bool by_ar, int lag, Matrix& slope) const {
   // d psi = B^lag psi / a(B), or B^lag / a(B).
-  VectorXd d_psi = VectorXd::Zero(psi_.size());
+  Vector d_psi = Vector::Zero(psi_.size());
   if (lag < psi_.size())
     d_psi.tail(psi_.size() - lag) = (by_ar ? by_ar_ : impulse_).head(psi_.size() - lag);
-  VectorXd side = right_side(d_psi, by_ar ? std::nullopt : std::optional<int>(lag));
+  Vector side = right_side(d_psi, by_ar ? std::nullopt : std::optional<int>(lag));
   if (by_ar)
     for (Index k = 0; k <= p_; ++k) side(k) += gamma_(std::abs(k - lag));
   accumulate(autocovariances(side, by_ar ? lag : 0), d_psi, psi_, slope);
   filter_rows(slope);
   slope.transposeInPlace();
   filter_rows(slope);
-  if (!by_ar || lag >= r_) return;
-  // The filter itself moves too: row i loses row i - lag of what stands on its other side.
-  const Index rows = r_ - lag;
-  const MatrixXd other = half_.transpose().topRows(rows);
-  slope.bottomRows(rows) -= other;
-  slope.rightCols(rows) -= other.transpose();
+  if (by_ar && lag < r_) {
+    // The filter itself moves too: row i loses row i - lag of what stands on its other side.
+    const Index rows = r_ - lag;
+    const Matrix other = half_.transpose().topRows(rows);
+    slope.bottomRows(rows) -= other;
+    slope.rightCols(rows) -= other.transpose();
+  }
 }
 
 // b_j with b_0 = 1.
-double ArmaStart::ma_at(Index j) const {
+ArmaStart::Real ArmaStart::ma_at(Index j) const {
   if (j == 0) return 1;
   const auto at = std::find(ma_.begin(), ma_.end(), static_cast<int>(j));
   return at == ma_.end() ? 0 : b_[static_cast<std::size_t>(at - ma_.begin())];
 }
 
-double ArmaStart::ar_sum(const VectorXd& x, Index k) const {
-  double sum = 0;
+ArmaStart::Real ArmaStart::ar_sum(const Vector& x, Index k) const {
+  Real sum = 0;
   for (std::size_t l = 0; l < ar_.size() && ar_[l] <= k; ++l) sum += a_[l] * x(k - ar_[l]);
   return sum;
 }
 
 // sum_{j >= k} b_j x_{j-k}, and psi_{moved-k}, which a moving b_moved adds.
-VectorXd ArmaStart::right_side(const VectorXd& x, std::optional<int> moved) const {
-  VectorXd side = VectorXd::Zero(gamma_.size());
+ArmaStart::Vector ArmaStart::right_side(const Vector& x, std::optional<int> moved) const {
+  Vector side = Vector::Zero(gamma_.size());
   side(0) = x(0);
   for (Index k = 0; k < side.size(); ++k) {
     for (std::size_t l = 0; l < ma_.size(); ++l)
@@ -95,22 +94,9 @@ VectorXd ArmaStart::right_side(const VectorXd& x, std::optional<int> moved) cons
 
 // Solves for the first p + 1 and goes on by the recursion; `moved` is the AR lag by which it is
 // differentiated, 0 where it is not.
-VectorXd ArmaStart::autocovariances(const VectorXd& side, int moved) const {
-  VectorXd g = side;
-  if (p_ > 0) {
-    g.head(p_ + 1) = lu_.solve(side.head(p_ + 1));
-    // Near the unit circle the system is nearly singular: residuals in long double give the digits
-    // back that the factors lose.
-    for (int refinement = 0; refinement < 2; ++refinement) {
-      VectorXd left(p_ + 1);
-      for (Index k = 0; k <= p_; ++k) {
-        long double sum = side(k);
-        for (Index j = 0; j <= p_; ++j) sum -= static_cast<long double>(A_(k, j)) * g(j);
-        left(k) = static_cast<double>(sum);
-      }
-      g.head(p_ + 1) += lu_.solve(left);
-    }
-  }
+ArmaStart::Vector ArmaStart::autocovariances(const Vector& side, int moved) const {
+  Vector g = side;
+  if (p_ > 0) g.head(p_ + 1) = lu_.solve(side.head(p_ + 1));
   for (Index k = p_ + 1; k < g.size(); ++k) {
     g(k) = side(k) + ar_sum(g, k);
     if (moved > 0) g(k) += gamma_(std::abs(k - moved));
@@ -118,19 +104,18 @@ VectorXd ArmaStart::autocovariances(const VectorXd& side, int moved) const {
   return g;
 }
 
-void ArmaStart::filter_rows(MatrixXd& m) const {
+void ArmaStart::filter_rows(Matrix& m) const {
   for (Index i = r_; i-- > 0;)
     for (std::size_t l = 0; l < ar_.size() && ar_[l] <= i; ++l)
       m.row(i) -= a_[l] * m.row(i - ar_[l]);
 }
 
 // From autocovariances g to F where x = y = psi; with x = d psi and g = d gamma its derivative.
-void ArmaStart::accumulate(const VectorXd& g, const VectorXd& x, const VectorXd& y,
-                           MatrixXd& out) const {
+void ArmaStart::accumulate(const Vector& g, const Vector& x, const Vector& y, Matrix& out) const {
   const bool same = &x == &y;
   out.resize(r_, r_);
   for (Index d = 0; d < r_; ++d) {
-    double v = g(d);
+    Real v = g(d);
     for (Index i = 0; i + d <= r_; ++i) {
       if (i > 0) out(i - 1, i - 1 + d) = out(i - 1 + d, i - 1) = v;
       v -= same ? x(i) * x(i + d) : x(i) * y(i + d) + y(i) * x(i + d);

@@ -4,7 +4,8 @@
 // the part that rows before the first take in row i, and its derivatives.
 //
 //   ArmaStart start(ar_lags, ma_lags, r);
-//   bool stationary = start.update(a, b, Sigma);     // Sigma r x r, for shocks of variance 1
+//   ArmaStart::Matrix Sigma;                         // r x r, for shocks of variance 1
+//   bool stationary = start.update(a, b, Sigma);
 //
 // The forecasts f_i of row i from the infinite past have covariance
 //   F_ij = sum_{k >= 0} psi_{i+k} psi_{j+k}.  With the autocovariances g,
@@ -22,33 +23,40 @@ namespace brace {
 
 class ArmaStart {
  public:
+  // Near the unit circle all of this is differences of numbers that are 1e8 times as large: the
+  // eleven bits more keep the likelihood smooth there (a step of 1e-7 along the edge moved it by
+  // 1e-3 in double precision).
+  using Real = long double;
+  using Vector = Eigen::Matrix<Real, Eigen::Dynamic, 1>;
+  using Matrix = Eigen::Matrix<Real, Eigen::Dynamic, Eigen::Dynamic>;
+
   ArmaStart(std::vector<int> ar_lags, std::vector<int> ma_lags, Eigen::Index r);
 
   // Takes the coefficients of those lags. False where the process is not stationary.
   [[nodiscard]] bool update(const std::vector<double>& a, const std::vector<double>& b,
-                            Eigen::MatrixXd& Sigma);
+                            Matrix& Sigma);
 
   // d Sigma by the AR (else MA) coefficient of one lag, at the coefficients of update().
-  void slope(bool by_ar, int lag, Eigen::MatrixXd& slope) const;
+  void slope(bool by_ar, int lag, Matrix& slope) const;
 
  private:
-  [[nodiscard]] double ma_at(Eigen::Index j) const;
-  [[nodiscard]] double ar_sum(const Eigen::VectorXd& x, Eigen::Index k) const;
-  [[nodiscard]] Eigen::VectorXd right_side(const Eigen::VectorXd& x,
+  [[nodiscard]] Real ma_at(Eigen::Index j) const;
+  [[nodiscard]] Real ar_sum(const Vector& x, Eigen::Index k) const;
+  [[nodiscard]] Vector right_side(const Vector& x,
                                            std::optional<int> moved) const;
-  [[nodiscard]] Eigen::VectorXd autocovariances(const Eigen::VectorXd& side, int moved) const;
-  void accumulate(const Eigen::VectorXd& g, const Eigen::VectorXd& x, const Eigen::VectorXd& y,
-                  Eigen::MatrixXd& out) const;
+  [[nodiscard]] Vector autocovariances(const Vector& side, int moved) const;
+  void accumulate(const Vector& g, const Vector& x, const Vector& y,
+                  Matrix& out) const;
   // Each row less a_l times the row l before it.
-  void filter_rows(Eigen::MatrixXd& m) const;
+  void filter_rows(Matrix& m) const;
 
   std::vector<int> ar_, ma_;
-  std::vector<double> a_, b_;
+  std::vector<Real> a_, b_;
   Eigen::Index r_, p_, q_;
-  Eigen::MatrixXd A_;
-  Eigen::MatrixXd half_;  // F with its rows filtered
-  Eigen::PartialPivLU<Eigen::MatrixXd> lu_;
-  Eigen::VectorXd gamma_, psi_, by_ar_, impulse_;
+  Matrix A_;
+  Matrix half_;  // F with its rows filtered
+  Eigen::PartialPivLU<Matrix> lu_;
+  Vector gamma_, psi_, by_ar_, impulse_;
 };
 
 }  // namespace brace

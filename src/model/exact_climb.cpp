@@ -173,7 +173,7 @@ class ExactClimb {
   // Next to the unit circle the Hessian, a difference of gradients that cancel, may lose all its
   // digits: where no step leads on, the information matrix measures what slope is left.
   NewtonResult finished(NewtonResult r) {
-    if (settled(r) || r.stop != NewtonStop::no_descent ||
+    if (settled(r) || r.stop == NewtonStop::not_finite ||
         problem_.chart.room(r.x).minCoeff() > kEdge)
       return r;
     NewtonOptions scoring = newton_;

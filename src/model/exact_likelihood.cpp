@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numbers>
 
@@ -106,6 +107,22 @@ struct ExactLikelihood::Work : FilterRoom {
 
   static std::size_t at_index(Index i) { return static_cast<std::size_t>(i); }
 
+  // What is done with the r x r matrices of the start needs the digits in which they come: of a
+  // root at the circle beside another they span sixteen orders of magnitude.
+  using Wide = ArmaStart::Matrix;
+  using Real = Wide::Scalar;
+  using WideVector = Eigen::Matrix<Real, Eigen::Dynamic, 1>;
+
+  // F with F F' = A, which may be singular.
+  static Wide factor_of(const Wide& A) {
+    const Eigen::LDLT<Wide> ldlt(A);
+    Wide F = ldlt.matrixL();
+    F = ldlt.transpositionsP().transpose() * F;
+    for (Index i = 0; i < F.cols(); ++i)
+      F.col(i) *= std::sqrt(std::max<Real>(0, ldlt.vectorD()(i)));
+    return F;
+  }
+
   // ---- Value ----
 
   // e0 and all that surrounds it at theta; false where theta is not admitted.
@@ -153,16 +170,16 @@ struct ExactLikelihood::Work : FilterRoom {
     }
     if (r > 0) {
       // Sigma = F F', which also serves a singular one.
-      of_sigma.compute(Sigma);
-      F = of_sigma.matrixL();
-      F = of_sigma.transpositionsP().transpose() * F;
-      for (Index i = 0; i < r; ++i) F.col(i) *= std::sqrt(std::max(0.0, of_sigma.vectorD()(i)));
-      N.noalias() = F.transpose() * reduced * F;
+      wide = reduced.cast<Real>();
+      F = factor_of(Sigma);
+      N.noalias() = F.transpose() * wide * F;
       N.diagonal().array() += 1;
       of_start.compute(N);
       if (of_start.info() != Eigen::Success) return false;
-      for (Index i = 0; i < r; ++i) log_determinant += 2 * std::log(of_start.matrixLLT()(i, i));
-      W.noalias() = F * of_start.solve(F.transpose());  // (Sigma^-1 + reduced)^-1
+      for (Index i = 0; i < r; ++i)
+        log_determinant += 2 * std::log(static_cast<double>(of_start.matrixLLT()(i, i)));
+      wide_W.noalias() = F * of_start.solve(F.transpose());  // (Sigma^-1 + reduced)^-1
+      W = wide_W.cast<double>();
     }
     return std::isfinite(log_determinant);
   }
@@ -198,8 +215,9 @@ struct ExactLikelihood::Work : FilterRoom {
     if (r > 0) {
       reduced_side = side.head(r);
       if (missing > 0) reduced_side.noalias() -= J.transpose() * side.tail(missing);
-      x.head(r).noalias() = W * reduced_side;
-      lambda = reduced_side - reduced * x.head(r);  // Sigma^-1 s
+      const WideVector of_side = reduced_side.cast<Real>(), s = wide_W * of_side;
+      x.head(r) = s.cast<double>();
+      lambda = of_side - wide * s;  // Sigma^-1 s
     }
     if (missing > 0) {
       x.tail(missing) = of_missing.solve(side.tail(missing));
@@ -340,7 +358,7 @@ struct ExactLikelihood::Work : FilterRoom {
   // Gradient by the lag coefficients (AR, then MA) of
   //   ln|Sigma| + ln|C'C + P| - lambda' Sigma lambda / sigma2
   // at `weights` for lambda: the part of -2 l in which the data appear through lambda alone.
-  void start_gradient(const VectorXd& weights, double sigma2, VectorXd& g) {
+  void start_gradient(const WideVector& weights, double sigma2, VectorXd& g) {
     g.setZero(lag_count());
     if (columns == 0) return;
     // Of C's columns the MA lags move both kinds, the AR lags the pulses.
@@ -350,25 +368,59 @@ struct ExactLikelihood::Work : FilterRoom {
     else
       add_start_traces(g);
     if (r == 0) return;
-    K.noalias() = reduced - reduced * W * reduced;
+    // reduced - reduced W reduced = (Sigma + reduced^-1)^-1, without the difference.
+    const Wide L = factor_of(wide);
+    Wide inner = L.transpose() * Sigma * L;
+    inner.diagonal().array() += 1;
+    K.noalias() = L * Eigen::LLT<Wide>(inner).solve(L.transpose());
     moved.resize(static_cast<std::size_t>(lag_count()));
     for_each_lag([&](Index i, bool is_ar, int lag) {
-      MatrixXd& slope = moved[static_cast<std::size_t>(i)];
+      Wide& slope = moved[static_cast<std::size_t>(i)];
       start.slope(is_ar, lag, slope);
-      g(i) += K.cwiseProduct(slope).sum() - weights.dot(slope * weights) / sigma2;
+      g(i) += static_cast<double>(K.cwiseProduct(slope).sum() -
+                                  weights.dot(slope * weights) / static_cast<Real>(sigma2));
     });
   }
 
-  // - 2 tr[V C' dC] by the MA lags, where V = (C'C + P)^-1 = W and all columns are shifts of one.
+  // - 2 tr[V C' dC] by the MA lags, where V = (C'C + P)^-1 = W: of products of columns, which are
+  // shifts of two responses, or, where those cancel and leave too few digits, of their sums.
   void add_start_traces(VectorXd& g) {
+    constexpr double kDigitsLost = 1e-9;
     of_slopes.reset(response.data(), length, response2.data(), length, n);
+    VectorXd traces = VectorXd::Zero(g.size());
+    double cancelled = 0;
     for_each_lag([&](Index i, bool is_ar, int lag) {
       if (is_ar) return;
-      double total = 0;
+      double size = 0;
       for (Index c = 0; c < r; ++c)
-        for (Index o = 0; o < r; ++o) total += W(o, c) * of_slopes(o, c + lag);
-      g(i) -= 2 * total;
+        for (Index o = 0; o < r; ++o) {
+          const double term = W(o, c) * of_slopes(o, c + lag);
+          traces(i) += term;
+          size += std::abs(term);
+        }
+      cancelled = std::max(cancelled, size);
     });
+    if (cancelled * std::numeric_limits<double>::epsilon() < kDigitsLost)
+      g -= 2 * traces;
+    else
+      add_start_traces_by_responses(g);
+  }
+
+  // The same next to the circle, where C's columns are all but one and W is large. W = B B', and as
+  // C x is the response of 1 / b(B) to x, C B and its derivatives are responses to B: nothing
+  // cancels.
+  void add_start_traces_by_responses(VectorXd& g) {
+    const MatrixXd B = of_start.matrixL().solve(F.transpose()).transpose().cast<double>();
+    const Index rows = std::min(n, length + r);
+    for (Index k = 0; k < r; ++k) {
+      w.head(rows).setZero();
+      w.head(std::min(r, rows)) = B.col(k).head(std::min(r, rows));
+      filter_ma(ma.lags, b, w.data(), w.data(), rows);
+      filter_ma(ma.lags, b, w.data(), u2.data(), rows);
+      for_each_lag([&](Index i, bool is_ar, int lag) {
+        if (!is_ar) g(i) -= 2 * lagged(w.data(), u2.data(), rows, lag);
+      });
+    }
   }
 
   // The same by all lags where values are missing.
@@ -532,7 +584,7 @@ struct ExactLikelihood::Work : FilterRoom {
         q(c, i) += along(is_ar ? by_ar : by_ma, c, e, lag);
       }
       if (r > 0) {
-        const VectorXd t = moved[static_cast<std::size_t>(i)] * lambda;
+        const VectorXd t = (moved[static_cast<std::size_t>(i)] * lambda).cast<double>();
         A.col(i).head(r) = t - W * (reduced * t);
         if (missing > 0) A.col(i).tail(missing).noalias() = -J * A.col(i).head(r);
       }
@@ -542,8 +594,8 @@ struct ExactLikelihood::Work : FilterRoom {
     H.noalias() += 2 * (q.transpose() * A + A.transpose() * q);
     if (r > 0) {
       MatrixXd T = MatrixXd::Zero(r, total);
-      for (Index i = 0; i < lags; ++i) T.col(i) = moved[static_cast<std::size_t>(i)] * lambda;
-      H.noalias() += 2 * T.transpose() * K * T;
+      for (Index i = 0; i < lags; ++i) T.col(i) = (moved[static_cast<std::size_t>(i)] * lambda).cast<double>();
+      H.noalias() += 2 * T.transpose() * K.cast<double>() * T;
     }
     return H;
   }
@@ -632,12 +684,13 @@ struct ExactLikelihood::Work : FilterRoom {
   std::vector<double> a, b;
   Columns C, by_ma, by_ar;  // and its derivatives, before they are moved by a lag
   ShiftedProducts of_responses, of_slopes;
-  MatrixXd Sigma, G, G_missing, reduced, J, JW, F, N, W, V_missing, CV, K, X1;
-  std::vector<MatrixXd> moved;  // d Sigma by each lag
-  VectorXd side, reduced_side, x, lambda;
+  MatrixXd G, G_missing, reduced, J, JW, W, V_missing, CV, X1;
+  Wide Sigma, F, N, K, wide, wide_W;  // the last two are `reduced` and W
+  std::vector<Wide> moved;            // d Sigma by each lag
+  VectorXd side, reduced_side, x;
+  WideVector lambda;
   BandCholesky of_missing;
-  Eigen::LLT<MatrixXd> of_start;
-  Eigen::LDLT<MatrixXd> of_sigma;
+  Eigen::LLT<Wide> of_start;
   double log_determinant = 0, sum = 0;
 };
 
@@ -710,7 +763,8 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
     if (w.r > 0)
       for (Index i = 0; i < by_lag.size(); ++i)
         of_S -=
-            J.row(i).transpose() * w.lambda.dot(w.moved[static_cast<std::size_t>(i)] * w.lambda);
+            J.row(i).transpose() *
+            static_cast<double>(w.lambda.dot(w.moved[static_cast<std::size_t>(i)] * w.lambda));
     for (std::size_t j = 0; j < w.at.regression.size(); ++j)
       of_S(static_cast<Index>(w.at.regression[j])) = by_column(static_cast<Index>(j));
     H.row(sigma) = -of_S.transpose() / (sigma2 * sigma2);

@@ -111,10 +111,10 @@ bool filter(const Model& model, const MeanData& data, std::span<const double> th
   VectorXd state = VectorXd::Zero(step.size());
   MatrixXd P = MatrixXd::Zero(step.size(), step.size());
   if (step.start() > 0) {
-    MatrixXd Sigma;
+    ArmaStart::Matrix Sigma;
     ArmaStart start(ar.lags, ma.lags, step.start());
     if (!start.update(ar.coefficients(theta), ma.coefficients(theta), Sigma)) return false;
-    P.topLeftCorner(step.start(), step.start()) = Sigma;
+    P.topLeftCorner(step.start(), step.start()) = Sigma.cast<double>();
   }
   std::vector<char> is_missing(static_cast<std::size_t>(n + lost), 0);
   for (const std::size_t t : data.missing) is_missing[t] = 1;

@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <complex>
 #include <numbers>
+#include <unsupported/Eigen/FFT>
 
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/maths/lag_polynomial.hpp"
@@ -29,6 +31,14 @@ constexpr int kMany = 3;
 constexpr std::size_t kPairs = 2, kTwoRootPairs = 4;
 // The factor that is let go is kept this far inside the unit circle.
 constexpr double kInside = 0.995;
+// Factors on the circle, as far as they are admitted with room to move.
+constexpr double kOnCircle = 0.9999, kAlmostOnCircle = 0.999;
+// Waves that are tried.
+constexpr std::size_t kWaves = 2;
+// Pairs at the circle are looked at by their value: so many are kept, and none that lies so far
+// below the model without it.
+constexpr std::size_t kKeptAtCircle = 2, kKeptOfFew = 1;
+constexpr double kMuchWorse = 10;
 
 using Set = Lags Mean::*;
 constexpr std::array<Set, 2> kSets{&Mean::ar, &Mean::ma};
@@ -125,6 +135,55 @@ std::vector<Pair> two_roots(const std::vector<double>& r) {
     curve.push_back(std::move(best));
   }
   return highest(curve, kTwoRootPairs);
+}
+
+// The coefficients of a factor with a pair of roots.
+std::vector<double> two_root_factor(double modulus, double angle) {
+  return {2 * modulus * std::cos(angle), -modulus * modulus};
+}
+
+// Where the score test is blind, since its terms die away within the sample: pairs that draw a
+// narrow trough (the MA factor on the circle, as in a series differenced once too often) or a
+// narrow peak (the AR factor there) at either end of the spectrum,
+std::vector<Pair> one_root_at_ends() {
+  std::vector<Pair> pairs;
+  for (const double sign : {1.0, -1.0})
+    for (const double inner : {0.99, 0.95}) {
+      pairs.push_back({0, {sign * kOnCircle}, {sign * inner}});
+      pairs.push_back({0, {sign * inner}, {sign * kAlmostOnCircle}});
+    }
+  return pairs;
+}
+
+// and peaks where a wave goes through the whole sample, which the periodogram shows (2 n
+// frequencies or more, so that none falls between two of them).
+std::vector<Pair> two_roots_at_peaks(const std::vector<double>& e) {
+  const auto n = static_cast<double>(e.size());
+  std::size_t length = 1;
+  while (length < 2 * e.size()) length *= 2;
+  std::vector<double> padded(length, 0.0);
+  std::copy(e.begin(), e.end(), padded.begin());
+  Eigen::FFT<double> fft;
+  std::vector<std::complex<double>> spectrum;
+  fft.fwd(spectrum, padded);
+  std::vector<Pair> heights;
+  double square = 0;
+  for (const double v : e) square += v * v;
+  for (std::size_t k = 1; k < length / 2; ++k)
+    heights.push_back({std::norm(spectrum[k]) / square, {}, {}});
+  for (std::size_t k = 0; k < heights.size(); ++k)
+    heights[k].ar = {2 * std::numbers::pi * static_cast<double>(k + 1) /
+                     static_cast<double>(length)};
+  std::vector<Pair> pairs;
+  for (const Pair& peak : highest(heights, kWaves)) {
+    // The highest of n / 2 ordinates of white noise exceeds log(n / 2) + 3 in one series of twenty.
+    if (peak.gain < std::log(n / 2) + 3) break;
+    for (const double width : {3.0, 12.0, 50.0})
+      pairs.push_back({peak.gain,
+                       two_root_factor(std::max(0.0, 1 - width / n), peak.ar[0]),
+                       two_root_factor(1 - std::min(0.5, 1 / n), peak.ar[0])});
+  }
+  return pairs;
 }
 
 // (1 - a_1 B - ..)(1 - b_1 B - ..) as coefficients.
@@ -258,13 +317,26 @@ std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
       had_ar.push_back(base(static_cast<Index>(first_ar + i)));
     for (std::size_t j = 0; j + roots < q; ++j)
       had_ma.push_back(-base(static_cast<Index>(first_ma + j)));
-    for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) {
+    const auto with = [&](const Pair& pair) {
       VectorXd start = base;
       const std::vector<double> a = product(had_ar, pair.ar), b = product(had_ma, pair.ma);
       for (std::size_t i = 0; i < p; ++i) start(static_cast<Index>(first_ar + i)) = a[i];
       for (std::size_t j = 0; j < q; ++j) start(static_cast<Index>(first_ma + j)) = -b[j];
-      points.push_back(std::move(start));
+      return start;
+    };
+    for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) points.push_back(with(pair));
+    // A narrow peak or trough that costs much where it begins is not what the data ask for.
+    const double without = problem.value_at(base);
+    std::vector<std::pair<double, VectorXd>> at_circle;
+    for (const Pair& pair : roots == 1 ? one_root_at_ends() : two_roots_at_peaks(e)) {
+      VectorXd start = with(pair);
+      const double f = problem.value_at(start);
+      if (f < without + kMuchWorse) at_circle.emplace_back(f, std::move(start));
     }
+    std::stable_sort(at_circle.begin(), at_circle.end(),
+                     [](const auto& x, const auto& y) { return x.first < y.first; });
+    for (std::size_t i = 0; i < std::min(few ? kKeptOfFew : kKeptAtCircle, at_circle.size()); ++i)
+      points.push_back(std::move(at_circle[i].second));
   }
   return points;
 }

@@ -85,7 +85,7 @@ TEST(ArmaStart, IsTheSumOverThePast) {
     const LagProduct ar = ar_product(model), ma = ma_product(model);
     const Eigen::Index r = std::max(ar.longest(), ma.longest());
     ArmaStart start(ar.lags, ma.lags, r);
-    Eigen::MatrixXd Sigma;
+    ArmaStart::Matrix Sigma;
     ASSERT_TRUE(start.update(ar.coefficients(theta), ma.coefficients(theta), Sigma));
     const std::vector<double> a = ar.dense(theta), b = ma.dense(theta);
     constexpr int kPast = 600;
