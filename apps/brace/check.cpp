@@ -19,7 +19,8 @@ int run_check(const Options& o) {
   const std::vector<int> lags = lag_list(o);
   const Check checked = check(fit, {.lags = lags.size() == 1 ? lags.front() : 0,
                                     .period = o.period,
-                                    .whiteness = lags.size() > 1 ? lags : std::vector<int>{}});
+                                    .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
+                                    .level = o.level});
   if (o.json) {
     std::cout << json_document("check", fit, checked);
   } else {
@@ -46,6 +47,9 @@ int run_check(const Options& o) {
       rows.push_back({std::string(to_string(group.question)), std::string(to_string(group.answer)),
                       t.test, t.variant, cell(t.statistic), cell(t.p_value),
                       t.lags ? std::to_string(*t.lags) : "", t.null});
+  for (const TestResult& t : checked.whiteness)
+    rows.push_back({"whiteness", t.rejects().value_or(false) ? "fails" : "holds", t.test, t.variant,
+                    cell(t.statistic), cell(t.p_value), std::to_string(*t.lags), t.null});
   write_table(o, rows);
   write_residuals(o, fit);
   return status_of(fit);
@@ -63,6 +67,7 @@ void add_check(CLI::App& app, Options& o, Run& run) {
        "lags of the tests (default: min(10, n/5)); of several, 1,5,12, Ljung-Box is told at each")
       ->option_text("N|LIST")
       ->group("Tests");
+  add_level_option(*c, o);
   c->add_option("--season", o.period, "rows in a season (default: the model's, or the clock's)")
       ->check(CLI::Range(2, 10000))
       ->option_text("N")

@@ -11,9 +11,11 @@
 namespace brace::app {
 namespace {
 
+// The last lag of the table.
 int lags_shown(const Options& o, const Series& series) {
-  return lag_count(o) > 0 ? lag_count(o)
-                          : std::min<int>(20, static_cast<int>(series.present() / 4));
+  const std::vector<int> named = lag_list(o);
+  return named.empty() ? std::min<int>(20, static_cast<int>(series.present() / 4))
+                       : *std::max_element(named.begin(), named.end());
 }
 
 int run_leverage(const Options& o, const Loaded& data) {
@@ -36,9 +38,10 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   const Series series = o.of == "squares"    ? squares(data.values)
                         : o.of == "absolute" ? absolute_values(data.values)
                                              : data.values;
-  const LagTable table = lag_table(series, lags_shown(o, series));
+  LagTable table = lag_table(series, lags_shown(o, series));
+  if (const std::vector<int> named = lag_list(o); named.size() > 1) keep_lags(table, named);
   if (o.json) {
-    std::cout << json_document("lags", data.values, table, o.of);
+    std::cout << json_document("lags", data.values, table, o.of, o.level);
   } else {
     print(std::cout, table, print_options);
     print_account(data.level);
@@ -49,11 +52,12 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   }
   std::vector<std::vector<std::string>> rows{{"lag", "acf", "pacf", "q", "dof", "p_value",
                                               "q_robust", "p_robust", "band_robust",
-                                              "band_widening"}};
+                                              "band_widening", "q_critical"}};
   for (const LagRow& r : table.rows)
     rows.push_back({std::to_string(r.lag), cell(r.acf), cell(r.pacf), cell(r.q),
                     std::to_string(r.dof), cell(r.p_value), cell(r.q_robust), cell(r.p_robust),
-                    cell(r.band_robust), cell(r.band_widening)});
+                    cell(r.band_robust), cell(r.band_widening),
+                    cell(critical_q(r, o.level))});
   write_table(o, rows);
   return 0;
 }
@@ -63,6 +67,7 @@ int run_lags(const Options& o) {
   require_usable(data.values, 8, "a table of lags");
   LagPrint print_options;
   print_options.season = o.period > 0 ? o.period : season_length(data.values);
+  print_options.level = o.level;
   if (o.band == "white") print_options.band = LagBand::white;
   if (o.band == "widening") print_options.band = LagBand::widening;
   const int status = o.of == "leverage" ? run_leverage(o, data) : run_table(o, data, print_options);
@@ -86,7 +91,10 @@ void add_lags(CLI::App& app, Options& o, Run& run) {
       ->check(CLI::IsMember({"values", "squares", "absolute", "leverage"}))
       ->option_text("WORD")
       ->group(group);
-  c->add_option("--lags", o.lags, "how many (default: 20)")->group(group);
+  c->add_option("--lags", o.lags, "how many (default: 20), or which, 1,5,12")
+      ->option_text("N|LIST")
+      ->group(group);
+  add_level_option(*c, o);
   c->add_option("--period", o.period, "season whose multiples are marked (default: the clock's)")
       ->check(CLI::Range(2, 100000))
       ->group(group);

@@ -547,6 +547,14 @@ std::vector<Companion> read_future(const Options& o) {
   return future;
 }
 
+void add_level_option(CLI::App& command, Options& o) {
+  command
+      .add_option("--level", o.level, "shows what Q must exceed to reject at this level, such as .01")
+      ->check(CLI::Range(1e-12, 0.5))
+      ->option_text("P")
+      ->group("Tests");
+}
+
 int lag_count(const Options& o) {
   if (o.lags.empty()) return 0;
   try {

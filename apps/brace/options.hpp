@@ -40,6 +40,7 @@ struct Options {
   std::vector<int> periods;
   int number_of_breaks = -1;
   std::optional<double> trim;
+  double level = 0;  // of the critical values of Q; 0: none are shown
   // The season
   int period = 0, season_span = 11;
   std::string method_of_season = "loess", form = "automatic";
@@ -76,6 +77,7 @@ void add_series_options(
     const std::string& what = "CSV file with a header row, '-' for standard input");
 void add_model_options(CLI::App& command, Options& o);
 void add_output_options(CLI::App& command, Options& o);
+void add_level_option(CLI::App& command, Options& o);
 
 // The series of the file as it stands, and what is to be modelled: its returns, what --transform
 // makes of them, or the same again; both without the rows that --hold-out keeps back.

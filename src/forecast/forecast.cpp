@@ -35,25 +35,25 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     throw Error(ErrorCode::bad_option, message);
   };
   if (options.horizon < 1 || options.horizon > 100000)
-    refuse(fmt::format("ForecastOptions::horizon = {}: must lie between 1 and 100,000",
+    refuse(fmt::format("horizon = {}: must lie between 1 and 100,000",
                        options.horizon));
   if (options.intervals.empty())
-    refuse("ForecastOptions::intervals is empty: give one, such as 95");
+    refuse("no interval is asked for: give one, such as 95");
   for (const int percent : options.intervals)
     if (percent < 1 || percent > 99)
-      refuse(fmt::format("ForecastOptions::intervals holds {}: each must lie between 1 and 99",
+      refuse(fmt::format("intervals holds {}: each must lie between 1 and 99",
                          percent));
   if (options.draws < 100 || options.paths < 1 || options.refits < 20)
     refuse(
-        fmt::format("ForecastOptions::draws = {}, paths = {}, refits = {}: at least 100, 1 and 20",
+        fmt::format("draws = {}, paths = {}, refits = {}: at least 100, 1 and 20",
                     options.draws, options.paths, options.refits));
   for (const double percent : options.tails)
     if (!(percent > 0 && percent < 50))
-      refuse(fmt::format("ForecastOptions::tails holds {}: each must lie between 0 and 50 percent",
+      refuse(fmt::format("tails holds {}: each must lie between 0 and 50 percent",
                          percent));
   if (options.first_variance &&
       !(*options.first_variance > 0 && *options.first_variance <= kLargest))
-    refuse(fmt::format("ForecastOptions::first_variance = {}: a variance is positive, and below {}",
+    refuse(fmt::format("first_variance = {}: a variance is positive, and below {}",
                        *options.first_variance, kLargest));
   if (!fit.usable())
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),

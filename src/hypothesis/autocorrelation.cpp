@@ -77,6 +77,27 @@ std::vector<double> partial_from_autocorrelations(std::span<const double> r) {
   return partials;
 }
 
+namespace {
+
+void judge(LagTable& table) {
+  table.lags = static_cast<int>(table.rows.size());
+  if (table.rows.empty()) return;
+  const auto share = [](const LagRow& r) {
+    return r.band_robust > 0 ? std::abs(r.acf) / r.band_robust : 0;
+  };
+  const auto largest =
+      std::max_element(table.rows.begin(), table.rows.end(),
+                       [&](const LagRow& a, const LagRow& b) { return share(a) < share(b); });
+  table.largest = largest->lag;
+  // A single lag that chance would not put there among so many (Bonferroni).
+  const double clear = laws::normal_quantile(1 - 0.025 / static_cast<double>(table.rows.size()));
+  table.verdict = table.rows.back().p_robust.value_or(1) < 0.05 ? LagVerdict::memory
+                  : share(*largest) * kNormal95 > clear         ? LagVerdict::one_lag
+                                                                : LagVerdict::none;
+}
+
+}  // namespace
+
 LagTable lag_table(const Series& series, int lags, int fitted) {
   LagTable table;
   std::size_t present = 0;
@@ -117,7 +138,39 @@ LagTable lag_table(const Series& series, int lags, int fitted) {
     }
     table.rows.push_back(row);
   }
+  judge(table);
   return table;
+}
+
+std::string_view to_string(LagVerdict verdict) {
+  switch (verdict) {
+    case LagVerdict::memory: return "memory";
+    case LagVerdict::one_lag: return "one-lag";
+    case LagVerdict::none: return "none";
+  }
+  return "none";
+}
+
+void keep_lags(LagTable& table, const std::vector<int>& lags) {
+  std::vector<LagRow> kept;
+  for (const int lag : lags) {
+    const auto row = std::find_if(table.rows.begin(), table.rows.end(),
+                                  [&](const LagRow& r) { return r.lag == lag; });
+    if (row == table.rows.end())
+      throw Error(ErrorCode::bad_option, fmt::format("lag {}: must lie between 1 and {}", lag,
+                                                     table.lags));
+    kept.push_back(*row);
+  }
+  table.rows = std::move(kept);
+}
+
+std::string q_at(double level) {
+  return "Q at " + fmt::format("{:g}", level).substr(1);
+}
+
+std::optional<double> critical_q(const LagRow& row, double level) {
+  if (row.dof < 1 || !(level > 0 && level < 1)) return std::nullopt;
+  return laws::chi_squared_quantile(1 - level, row.dof);
 }
 
 LeverageTable leverage_table(const Series& series, int lags) {
@@ -197,44 +250,52 @@ double band_of(const LagTable& table, const LagRow& row, LagBand band) {
 
 void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   const LagRow& last = table.rows.back();
+  const bool all = static_cast<int>(table.rows.size()) == table.lags;
+  const bool critical = options.level > 0;
+  const int narrow = critical ? 7 : 8;
   const auto band = [&](const LagRow& row) { return band_of(table, row, options.band); };
   std::size_t outside = 0;
   for (const LagRow& row : table.rows) outside += std::abs(row.acf) > band(row);
-  const bool memory = last.p_robust.value_or(1) < 0.05;
-  // A single lag that chance would not put there among so many (Bonferroni).
-  const double clear = laws::normal_quantile(1 - 0.025 / static_cast<double>(table.rows.size()));
-  const auto alone =
-      std::max_element(table.rows.begin(), table.rows.end(), [&](const LagRow& a, const LagRow& b) {
-        return std::abs(a.acf) / a.band_robust < std::abs(b.acf) / b.band_robust;
-      });
-  const bool stands_out =
-      alone->band_robust > 0 && std::abs(alone->acf) > clear / kNormal95 * alone->band_robust;
+  const auto largest = std::find_if(table.rows.begin(), table.rows.end(),
+                                    [&](const LagRow& r) { return r.lag == table.largest; });
+  const std::string acf =
+      largest == table.rows.end() ? "" : fmt::format(" ({})", text::fixed(largest->acf, 2));
   const std::string what =
-      memory       ? "memory"
-      : stands_out ? fmt::format("lag {} stands out ({}), though there is no clear memory",
-                                 alone->lag, text::fixed(alone->acf, 2))
-                   : "no clear memory";
+      table.verdict == LagVerdict::memory ? "memory"
+      : table.verdict == LagVerdict::one_lag
+          ? fmt::format("lag {} stands out{}, though there is no clear memory", *table.largest, acf)
+          : "no clear memory";
   const double scale = scale_of(table.rows, [](const LagRow& r) { return r.acf; });
   const std::string_view word = options.band == LagBand::robust  ? "robust"
                                 : options.band == LagBand::white ? "white"
                                                                  : "widening";
-  out << text::wrap(fmt::format(
-             "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where chance "
-             "alone gives about {}.",
-             text::sentence(table.of), what, table.rows.size(), text::p_value(last.p_robust), word,
-             outside, table.rows.size(),
-             text::fixed(0.05 * static_cast<double>(table.rows.size()), 1)))
+  out << text::wrap(
+             all ? fmt::format(
+                       "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where "
+                       "chance alone gives about {}.",
+                       text::sentence(table.of), what, table.lags, text::p_value(last.p_robust),
+                       word, outside, table.lags, text::fixed(0.05 * table.lags, 1))
+                 : fmt::format("{}: {} over {} lags, of which {} shown.", text::sentence(table.of),
+                               what, table.lags,
+                               table.rows.size() == 1
+                                   ? "one is"
+                                   : fmt::format("{} are", table.rows.size())))
       << '\n'
-      << fmt::format("  {:>4} {:>8}{:>8}   {:<21}{:>8}{:>9}{:>9}{:>10}{:>9}\n", "lag", "acf",
-                     "pacf", fmt::format("{:<10}0{:>10}", -scale, scale), "band", "Q", "p",
+      << fmt::format("  {:>4} {:>{}}{:>{}}   {:<21}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", "lag", "acf",
+                     narrow, "pacf", narrow, fmt::format("{:<10}0{:>10}", -scale, scale), "band",
+                     narrow, "Q",
+                     critical ? fmt::format("{:>9}", q_at(options.level)) : "", "p",
                      "robust Q", "p");
   const int season = options.season;
   for (const LagRow& row : table.rows)
-    out << fmt::format("  {:>4}{}{:>8}{:>8}   {}{:>8}{:>9}{:>9}{:>10}{:>9}\n", row.lag,
+    out << fmt::format("  {:>4}{}{:>{}}{:>{}}   {}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", row.lag,
                        season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3),
-                       text::fixed(row.pacf, 3), bar(row.acf, band(row), scale),
-                       text::fixed(band(row), 3), text::fixed(row.q, 1), text::p_value(row.p_value),
-                       text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
+                       narrow, text::fixed(row.pacf, 3), narrow, bar(row.acf, band(row), scale),
+                       text::fixed(band(row), 3), narrow, text::fixed(row.q, 1),
+                       critical ? fmt::format("{:>9}", text::fixed(critical_q(row, options.level), 1))
+                                : "",
+                       text::p_value(row.p_value), text::fixed(row.q_robust, 1),
+                       text::p_value(row.p_robust));
   constexpr std::string_view kMeanings[] = {
       "a white series whose volatility may cluster", "a white series of even volatility",
       "a moving average that ends one lag before (Bartlett's widening band)"};
@@ -246,6 +307,10 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
                  kMeanings[static_cast<std::size_t>(options.band)], text::count(table.observations),
                  season > 1 ? fmt::format(" * marks multiples of the season, {}.", season) : ""),
              100, "  ")
+      << (critical ? text::wrap(fmt::format("{}: what either Q must exceed to reject at that level.",
+                                            q_at(options.level)),
+                                100, "  ")
+                   : "")
       << "  Null of each p: no autocorrelation up to that lag. The plain form takes clustering\n"
          "  volatility for memory; the robust one does not.\n";
 }

@@ -113,6 +113,8 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                    {"questions", std::move(questions)},
                    {"tests", std::move(tests)},
                    {"whiteness", to_value(check.whiteness)},
+                   {"level", check.level > 0 ? Json(check.level) : Json(nullptr)},
+                   {"whiteness_limits", check.whiteness_limits},
                    {"spikes", std::move(spikes)},
                    {"lags_looked_at", check.lags_looked_at},
                    {"inverse_roots", std::move(roots)},
@@ -216,6 +218,7 @@ std::string json_document(std::string_view command, const Search& found) {
     Json one = to_value(c, candidates.size() + 1);
     one["nearest_root"] = number(c.nearest_root);
     one["cancelling"] = number(c.cancelling);
+    one["place"] = c.place() == 0 ? "ranked" : c.place() == 1 ? "apart" : "failed";
     candidates.push_back(std::move(one));
   }
   for (const LagProposal& p : found.proposals)

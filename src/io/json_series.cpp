@@ -236,7 +236,7 @@ std::string json_document(std::string_view command, const Series& series,
 }
 
 std::string json_document(std::string_view command, const Series& series, const LagTable& table,
-                          std::string_view of) {
+                          std::string_view of, double level) {
   Json lags = Json::array();
   for (const LagRow& row : table.rows)
     lags.push_back({{"lag", row.lag},
@@ -248,11 +248,15 @@ std::string json_document(std::string_view command, const Series& series, const 
                     {"q_robust", number(row.q_robust)},
                     {"p_robust", number(row.p_robust)},
                     {"band_robust", number(row.band_robust)},
-                    {"band_widening", number(row.band_widening)}});
+                    {"band_widening", number(row.band_widening)},
+                    {"q_critical", number(critical_q(row, level))}});
   return document(command, series,
                   {{"of", of},
                    {"n", table.observations},
                    {"band_95", table.band_95},
+                   {"verdict", to_string(table.verdict)},
+                   {"largest", table.largest ? Json(*table.largest) : Json(nullptr)},
+                   {"level", level > 0 ? Json(level) : Json(nullptr)},
                    {"lags", std::move(lags)}},
                   {});
 }

@@ -27,6 +27,9 @@ double normal_two_sided(double z) {
 double chi_squared_tail(double x, double dof) {
   return x <= 0 ? 1 : cdf(complement(boost::math::chi_squared(dof), x));
 }
+double chi_squared_quantile(double p, double dof) {
+  return quantile(boost::math::chi_squared(dof), p);
+}
 double f_tail(double x, double dof1, double dof2) {
   return x <= 0 ? 1 : cdf(complement(boost::math::fisher_f(dof1, dof2), x));
 }

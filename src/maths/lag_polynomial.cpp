@@ -42,7 +42,7 @@ std::optional<std::vector<double>> sections_from_coefficients(std::span<const do
   }
   std::sort(pairs.begin(), pairs.end(),
             [](const auto& a, const auto& b) { return std::arg(a) < std::arg(b); });
-  // Neighbours share a section: two that meet and turn complex stay in it.
+  // The nearest neighbours share a section: two that meet and turn complex stay in it.
   std::sort(real.begin(), real.end());
   std::vector<double> r;
   const auto add = [&r](double sum, double product) {  // of the two inverse roots
@@ -50,8 +50,13 @@ std::optional<std::vector<double>> sections_from_coefficients(std::span<const do
     r.push_back(-product);
   };
   for (const std::complex<double>& root : pairs) add(2 * root.real(), std::norm(root));
-  for (; real.size() > 1; real.resize(real.size() - 2))
-    add(real.back() + real[real.size() - 2], real.back() * real[real.size() - 2]);
+  while (real.size() > 1) {
+    auto first = real.begin();
+    for (auto at = real.begin(); at + 1 != real.end(); ++at)
+      if (at[1] - at[0] < first[1] - first[0]) first = at;
+    add(first[0] + first[1], first[0] * first[1]);
+    real.erase(first, first + 2);
+  }
   r.insert(r.end(), real.begin(), real.end());
   return r;
 }

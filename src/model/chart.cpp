@@ -264,6 +264,20 @@ std::size_t Chart::pinned_parameter(Index i) const {
   return parameter(i);
 }
 
+std::vector<Index> Chart::ma_root_at_one() const {
+  std::vector<Index> found;
+  for (const LagFactor& f : factors_) {
+    if (f.sign > 0 || f.at < 0 || !(f.sections || f.single)) continue;
+    // Of a section, (1 - r_1)(1 - r_2) is its value at B = 1; of one lag, 1 + ma.
+    for (std::size_t i = 0; i < f.lags.size(); i += 2)
+      for (Index row = 0; row < constraints_.C.rows(); ++row)
+        if (constraints_.C(row, f.at + static_cast<Index>(i)) == (f.single ? -1 : 1) &&
+            (constraints_.C.row(row).array() != 0).count() == 1)
+          found.push_back(row);
+  }
+  return found;
+}
+
 bool Chart::admits(const VectorXd& theta) const {
   return std::all_of(factors_.begin(), factors_.end(), [&](const LagFactor& f) {
     return f.sections || partials_from(theta, f).has_value();

@@ -84,6 +84,9 @@ class Chart {
   };
   [[nodiscard]] std::vector<Edge> at_edge(const Eigen::VectorXd& theta) const;
 
+  // The bounds on which an MA factor has a root at one in its power of B: by constraint.
+  [[nodiscard]] std::vector<Eigen::Index> ma_root_at_one() const;
+
   // Index into the model's parameters of working coordinate i.
   [[nodiscard]] std::size_t parameter(Eigen::Index i) const {
     return free_[static_cast<std::size_t>(i)];

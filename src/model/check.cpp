@@ -625,6 +625,7 @@ Check check(const Fit& fit, const CheckOptions& options) {
   for (CheckGroup group : {law_group(in), constancy_group(in)})
     if (!group.tests.empty()) out.groups.push_back(std::move(group));
   const auto present = static_cast<int>(in.z.present());
+  out.level = options.level;
   std::vector<int> shown = options.whiteness;
   if (shown.empty()) {
     for (const int dof : kSpread) shown.push_back(fitted + dof);
@@ -635,9 +636,12 @@ Check check(const Fit& fit, const CheckOptions& options) {
   for (const int up_to : shown) {
     if (up_to <= fitted || up_to >= present)
       throw Error(ErrorCode::bad_option,
-                  fmt::format("CheckOptions::whiteness: {} lags; '{}' bears {} to {}", up_to,
+                  fmt::format("{} lags: the residuals of '{}' bear {} to {}", up_to,
                               out.model, fitted + 1, present - 1));
     out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
+    if (options.level > 0)
+      out.whiteness_limits.push_back(
+          laws::chi_squared_quantile(1 - options.level, out.whiteness.back().dof[0]));
   }
   out.roots = inverse_roots(fit);
   out.verdict = verdict_of(out, found);
@@ -670,6 +674,11 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
     for (const TestResult& t : part) out << fmt::format("{:>9}", static_cast<int>(t.dof[0]));
     out << "\n  Q                       ";
     for (const TestResult& t : part) out << fmt::format("{:>9}", text::significant(t.statistic, 4));
+    if (!check.whiteness_limits.empty()) {
+      out << fmt::format("\n  {:<24}", q_at(check.level));
+      for (std::size_t i = first; i < first + part.size(); ++i)
+        out << fmt::format("{:>9}", text::significant(check.whiteness_limits[i], 4));
+    }
     out << "\n  p                       ";
     for (const TestResult& t : part) out << fmt::format("{:>9}", text::p_value(t.p_value));
     out << "\n  white at 90 / 95 / 99 % ";

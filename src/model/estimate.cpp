@@ -25,6 +25,7 @@
 #include "model/lag_product.hpp"
 #include "model/likelihood.hpp"
 #include "model/smaller_models.hpp"
+#include "model/unit_ma_root.hpp"
 
 namespace brace {
 namespace {
@@ -193,20 +194,23 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
          fmt::format("no maximum was found: {}. Do not use these numbers; try fewer terms or more "
                      "data",
                      c.why));
+  // A root that the likelihood does not tell from one, whether it stands there or near.
+  std::optional<UnitMaRoot> over = unit_ma_root(fit, data);
+  if (over && over->rejected()) over.reset();
+  if (over)
+    warn(WarningCode::over_differenced,
+         fmt::format("an MA root ({}) is not told apart from one (likelihood ratio {}, 5 % rejects "
+                     "above {}), which takes a difference back: the series is differenced once too "
+                     "often, or its season is fixed; drop a diff and use trend or harmonics",
+                     text::fixed(1 / over->inverse_root, 3), text::fixed(over->statistic, 2),
+                     text::fixed(over->critical, 2)));
   if (c.status == FitStatus::boundary) {
     bool root = false, ma_root = false;
     for (const Parameter& p : fit.parameters) {
       root = root || (p.at_bound && is_lag_term(p.name));
       ma_root = ma_root || (p.at_bound && (p.name.starts_with("ma") || p.name.starts_with("sma")));
     }
-    if (ma_root && fit.lost > 0)
-      warn(
-          WarningCode::over_differenced,
-          fmt::format("{}: an MA root at one takes a difference back, so the series is differenced "
-                      "once too often, or its season is fixed; drop a diff and use trend or "
-                      "harmonics",
-                      c.why));
-    else
+    if (!(ma_root && over))
       warn(root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
            fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
   }
@@ -300,7 +304,7 @@ void require_held_in_range(const Model& model) {
 
 Fit run_job(const FitJob& job) {
   Fit fit;
-  if (!job.series) throw Error(ErrorCode::bad_option, "FitJob::series is empty: give a series");
+  if (!job.series) throw Error(ErrorCode::bad_option, "a fit without a series: give one");
   if (job.first > job.series->size() ||
       (job.count > 0 && job.first + job.count > job.series->size()))
     throw Error(ErrorCode::bad_option,
@@ -331,7 +335,7 @@ Fit run_job(const FitJob& job) {
   fit.exact = is_exact(fit.model, job.options.likelihood);
   if (!job.options.start.empty() && job.options.start.size() != k)
     throw Error(ErrorCode::bad_option,
-                fmt::format("EstimateOptions::start has {} numbers; '{}' has {} parameters",
+                fmt::format("the start has {} numbers; '{}' has {} parameters",
                             job.options.start.size(), line, k));
   fit.errors = job.options.errors;
   if (fit.errors == ErrorKind::automatic)

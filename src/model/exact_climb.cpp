@@ -31,6 +31,8 @@ constexpr int kEdgeSteps = 20, kFinishSteps = 60;
 constexpr int kGlance = 4;
 constexpr double kFarBelow = 25, kSamePlace = 0.02, kSameTop = 1e-6, kHigher = 1e-4, kEdge = 1e-3;
 constexpr int kScoredAtEdge = 60;
+// Coordinates that change by more when the roots are paired anew are those of other pairs.
+constexpr double kPairedAnew = 1e-6;
 
 class ExactClimb {
  public:
@@ -47,26 +49,24 @@ class ExactClimb {
     const EstimateOptions& options = problem_.options;
     std::vector<VectorXd> points = starting_points(problem_);
     const bool everywhere = options.from == ClimbFrom::everywhere;
-    const auto add = [&](const std::vector<VectorXd>& more) {
+    const auto add = [&](const std::vector<VectorXd>& more, bool first = false) {
+      std::vector<VectorXd> feasible;
       for (const VectorXd& theta : more)
-        points.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
+        feasible.push_back(problem_.feasible(problem_.chart.working(problem_.with_held(theta))));
+      points.insert(first ? points.begin() : points.end(), feasible.begin(), feasible.end());
     };
     if (everywhere && !SmallerModels::help(problem_.model) && arma_terms(problem_.model) > 1)
       add({exact_start(problem_, 0.5), exact_start(problem_, 0)});
     if (everywhere && SmallerModels::help(problem_.model)) {
-      if (problem_.data.missing.empty()) {
-        add(smaller_.starts(problem_));
-      } else {
-        add(smaller_.highest_contained(problem_));
-        add(maximum_of_filled());
-      }
+      add(smaller_.highest_contained(problem_), true);
+      add(problem_.data.missing.empty() ? smaller_.pairs(problem_) : maximum_of_filled());
     }
     if (options.starts > 0)
       points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
     const int starts = static_cast<int>(points.size());
-    // With one factor of each kind the guess mostly lies on the highest hill: the others need a
-    // glance alone.
-    if (arma_terms(problem_.model) == 2 && starts > 1) {
+    // The first is climbed whatever it looks like, and of the others those that a glance shows to
+    // lead elsewhere: no model ends below the smaller one at whose maximum it begins.
+    if (starts > 1) {
       climb(points.front());
       points.erase(points.begin());
     }
@@ -117,14 +117,17 @@ class ExactClimb {
     if (!first) kept.push_back(best_.x);
     for (const Seen& s : seen) {
       if (s.f > (first ? seen.front().f : std::min(best_.f, seen.front().f)) + kFarBelow) break;
-      const bool near = std::any_of(kept.begin(), kept.end(), [&](const VectorXd& x) {
-        return (x - s.x).cwiseAbs().maxCoeff() < kSamePlace;
-      });
+      const bool near = std::any_of(kept.begin(), kept.end(),
+                                    [&](const VectorXd& x) { return same_place(x, s.x); });
       if (!near) kept.push_back(s.x);
       if (kept.size() == kClimbed) break;
     }
     if (!first) kept.erase(kept.begin());
     return kept.empty() && first ? points : kept;
+  }
+
+  static bool same_place(const VectorXd& x, const VectorXd& y) {
+    return (x - y).cwiseAbs().maxCoeff() < kSamePlace;
   }
 
   // Terms that stand in for one another make long valleys, straight in the coefficients themselves:
@@ -153,7 +156,7 @@ class ExactClimb {
       x = r.x;
       if (best_.x.size() > 0 && settled(best_)) {
         // Where the same hill was climbed before, or a higher one and this one is at its top.
-        if ((x - best_.x).cwiseAbs().maxCoeff() < kSamePlace && r.f > best_.f - kSameTop) return;
+        if (same_place(x, best_.x) && r.f > best_.f - kSameTop) return;
         if (done && r.f > best_.f - kSameTop) return;
       }
       if (!done) {  // it stopped at an edge
@@ -167,7 +170,18 @@ class ExactClimb {
     }
     NewtonOptions to_the_end = newton_;
     to_the_end.max_iterations = std::min(problem_.options.max_iterations, kFinishSteps);
-    keep_better(finished(minimise(in_bounded, problem_.chart.constraints(), x, to_the_end)));
+    NewtonResult r = finished(minimise(in_bounded, problem_.chart.constraints(), x, to_the_end));
+    if (problem_.chart.has_sections() && !settled(r) && std::isfinite(r.f)) {
+      // Real roots of two sections may have met, where neither can turn complex: they are paired
+      // anew.
+      x = problem_.feasible(problem_.chart.working(problem_.chart.natural(r.x)));
+      if ((x - r.x).cwiseAbs().maxCoeff() > kPairedAnew) {
+        NewtonResult again =
+            finished(minimise(in_bounded, problem_.chart.constraints(), x, to_the_end));
+        if (better(again, r)) r = std::move(again);
+      }
+    }
+    keep_better(std::move(r));
   }
 
   // Next to the unit circle the Hessian, a difference of gradients that cancel, may lose all its

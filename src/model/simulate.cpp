@@ -30,7 +30,7 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   if (options.rows) {
     if (options.rows->size() != n)
       throw Error(ErrorCode::bad_option,
-                  fmt::format("SimulateOptions::rows holds {} rows, and {} are to be made",
+                  fmt::format("rows holds {} rows, and {} are to be made",
                               options.rows->size(), n));
     tidy = resolved(tidy, *options.rows);
   }

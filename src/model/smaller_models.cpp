@@ -281,11 +281,11 @@ std::vector<VectorXd> SmallerModels::highest_contained(Problem& problem) {
   return points;
 }
 
-std::vector<VectorXd> SmallerModels::starts(Problem& problem) {
+std::vector<VectorXd> SmallerModels::pairs(Problem& problem) {
   const Model& model = problem.model;
   const std::vector<std::string>& names = problem.names;
   const bool few = arma_terms(model) < kMany;
-  std::vector<VectorXd> points = highest_contained(problem);
+  std::vector<VectorXd> points;
   // Coefficients that are held would have to move with a factor.
   const MeanPositions at = mean_positions(model);
   const std::size_t last_lag = at.seasonal_ma + model.mean.seasonal_ma.size();

@@ -3,15 +3,17 @@
 // that it contains. A term that is new begins at zero; a pair of factors, one AR and one MA, begins
 // where the residuals of the model without it ask for it most.
 //
-//   SmallerModels smaller;                          // one for all models of a mean on the same
-//   rows for (const Eigen::VectorXd& theta : smaller.starts(problem)) climb(theta);
+//   SmallerModels smaller;  // one for all models of a mean on the same rows
+//   for (const Eigen::VectorXd& theta : smaller.pairs(problem)) climb(theta);
 //
 // So no model ends below one that it contains, and the hills that two factors next to one another
 // make (a narrow peak or trough of the spectrum each) are looked at by a rule. A pair that cancels
 // leaves the likelihood where it was, whatever it is made of: (1 - m B) / (1 - a B) with a = m. The
 // gain of letting a go from m is, to first order, the score test of that one coefficient, a
 // function of m that the autocorrelations of the residuals give at once (Godfrey 1979, Poskitt and
-// Tremayne 1980); its highest points are where a pair begins.
+// Tremayne 1980); its highest points are where a pair begins. Pairs on the circle, whose terms do
+// not die away within the sample, are looked at apart: troughs and peaks at the ends of the
+// spectrum, and waves that the periodogram shows.
 #pragma once
 
 #include <Eigen/Dense>
@@ -31,12 +33,14 @@ class SmallerModels {
   // those of seasonal factors would take longer than the model is worth.
   [[nodiscard]] static bool help(const Model& model);
 
-  // Natural parameters of the scaled data. Safe to call from several threads; what comes back does
-  // not depend on what was asked before.
-  [[nodiscard]] std::vector<Eigen::VectorXd> starts(Problem& problem);
-
-  // The first of them alone: the highest maximum of the models with one lag less.
+  // The highest maximum of the models with one lag less, if there is one: natural parameters of the
+  // scaled data. Safe to call from several threads; what comes back does not depend on what was
+  // asked before.
   [[nodiscard]] std::vector<Eigen::VectorXd> highest_contained(Problem& problem);
+
+  // The maxima of the models without a pair of factors, with the pairs that help them most; in the
+  // same terms.
+  [[nodiscard]] std::vector<Eigen::VectorXd> pairs(Problem& problem);
 
   // The maximum of the problem's model, for those that contain it.
   void keep(const Problem& problem, const Eigen::VectorXd& theta);

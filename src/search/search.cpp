@@ -91,12 +91,12 @@ class Searcher {
           std::pair{"most_seasonal_ar", options_.most_seasonal_ar},
           std::pair{"most_seasonal_ma", options_.most_seasonal_ma}})
       if (order < 0 || order > 24)
-        refuse(fmt::format("SearchOptions::{} = {}: must lie between 0 and 24", name, order));
+        refuse(fmt::format("{} = {}: must lie between 0 and 24", name, order));
     if (options_.period < 0 || options_.period == 1)
-      refuse(fmt::format("SearchOptions::period = {}: 0 for none, or from 2", options_.period));
+      refuse(fmt::format("period = {}: 0 for none, or from 2", options_.period));
     for (const auto& d : {options_.differences, options_.seasonal_differences})
       if (d && (*d < 0 || *d > 2))
-        refuse(fmt::format("SearchOptions::differences = {}: must lie between 0 and 2", *d));
+        refuse(fmt::format("differences = {}: must lie between 0 and 2", *d));
   }
 
   // ---- The set ----

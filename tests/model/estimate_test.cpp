@@ -247,7 +247,7 @@ TEST(Estimate, JobsNameWindowsThatDoNotExist) {
   EXPECT_EQ(message({.model = parse_model("const"), .series = shared, .first = 200, .count = 200}),
             "FitJob: rows 201 to 400 are asked of a series of 300");
   EXPECT_EQ(message({.model = parse_model("const"), .series = nullptr}),
-            "FitJob::series is empty: give a series");
+            "a fit without a series: give one");
 }
 
 TEST(Estimate, AFitThatDoesNotConvergeIsAResultThatSaysSo) {

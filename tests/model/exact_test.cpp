@@ -461,7 +461,7 @@ TEST(ExactFit, OfAWindowAndFromAStart) {
   EXPECT_STREQ(test::error_of([&] {
                  (void)estimate(model, *y, {.start = {1, 2}});
                }).what(),
-               "EstimateOptions::start has 2 numbers; 'const ar1 ma1 / steady / normal' has 4 "
+               "start has 2 numbers; 'const ar1 ma1 / steady / normal' has 4 "
                "parameters");
 }
 

@@ -108,7 +108,7 @@ TEST(ArmaStart, IsTheSumOverThePast) {
       }
       want += s * s.transpose();
     }
-    EXPECT_LT((Sigma - want).cwiseAbs().maxCoeff(), 1e-10) << line;
+    EXPECT_LT((Sigma.cast<double>() - want).cwiseAbs().maxCoeff(), 1e-10) << line;
   }
 }
 

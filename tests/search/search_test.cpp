@@ -114,11 +114,11 @@ TEST(Search, PutsPinnedCandidatesLast) {
 TEST(Search, RefusesWhatIsNoSet) {
   const Series y = made("const", {0, 1}, 100, 5);
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.most_ar = 25}); }).what(),
-               "SearchOptions::most_ar = 25: must lie between 0 and 24");
+               "most_ar = 25: must lie between 0 and 24");
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.period = 1}); }).what(),
-               "SearchOptions::period = 1: 0 for none, or from 2");
+               "period = 1: 0 for none, or from 2");
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.differences = 3}); }).what(),
-               "SearchOptions::differences = 3: must lie between 0 and 2");
+               "differences = 3: must lie between 0 and 2");
 }
 
 }  // namespace

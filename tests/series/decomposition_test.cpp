@@ -158,7 +158,7 @@ TEST(Decomposition, RefusesWhatItCannotPart) {
             "--period");
   EXPECT_NE(message(monthly(30, 1, false), {}).find("needs at least 36"), std::string::npos);
   EXPECT_EQ(message(monthly(60, 1, false), {.season_span = 8}),
-            "DecompositionOptions::season_span = 8: must be odd and at least 7, or 0");
+            "season_span = 8: must be odd and at least 7, or 0");
 }
 
 }  // namespace

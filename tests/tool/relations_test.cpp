@@ -162,6 +162,50 @@ TEST(Relations, UpdatedAndSavedModelsForecastTheSame) {
   }
 }
 
+// Each origin of a backtest is the forecast of the fit on the rows that it knows.
+TEST(Relations, ABacktestForecastsFromTheFitOfItsWindow) {
+  for (std::uint64_t s = 0; s < kSeries; s += 10) {
+    const Series y = log_returns(prices(s, 320));
+    for (const char* line : {"const ar1 ma1", "const / garch"}) {
+      const Backtest b = backtest({line}, y, {.window = 300, .refit_every = 7}, Executor(2));
+      const std::size_t last = b.origins.front() + 1;
+      const Fit fit = estimate(line, rows_between(y, last - 300, last));
+      const Forecast ahead = forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in});
+      EXPECT_NEAR(b.entrants[0].steps[0][0].mean, ahead.steps[0].mean, 1e-9) << line;
+      ASSERT_TRUE(ahead.steps[0].variance);
+      EXPECT_NEAR(b.entrants[0].steps[0][0].variance / *ahead.steps[0].variance, 1, 1e-9) << line;
+    }
+  }
+}
+
+// Terms that count time keep their place between refits: with parameters of a window before, the
+// errors grow by no more than estimation does.
+TEST(Relations, TermsThatCountTimeHoldBetweenRefits) {
+  for (std::uint64_t s = 0; s < kSeries; s += 10) {
+    Series y = simulate(parse_model("zero ar1"), {.3, 1}, 420, {.seed = 141, .stream = s});
+    for (std::size_t t = 0; t < y.size(); ++t) {
+      const double x = static_cast<double>(t);
+      y.values[t] += .05 * x + 3 * std::sin(2 * M_PI * x / 12) + (t >= 200 ? 4 : 0);
+    }
+    y.times = prices(s, 419).times;
+    y.clock = Clock::day;
+    const std::string step = "with step:" + format_date(y.times[200]);
+    for (const std::string& line :
+         {"const trend harmonics 12:1 ar1 " + step,
+          std::string("const trend ar1 harmonics 12:1")}) {
+      const auto rmse = [&](std::size_t every) {
+        return backtest({line}, y, {.window = 260, .refit_every = every}, Executor(2))
+            .entrants[0]
+            .scores[0]
+            .mean.rmse;
+      };
+      const double each = rmse(1), seldom = rmse(24);
+      EXPECT_LT(std::abs(seldom / each - 1), .05) << line << ": " << each << ", " << seldom;
+      EXPECT_LT(each, 1.3) << line;
+    }
+  }
+}
+
 // The first sentence and the rows below it: the mean fails where, and only where, its deciding rows
 // reject (the decision table of docs/variance.md).
 TEST(Relations, TheVerdictOfACheckAgreesWithItsRows) {

@@ -36,12 +36,27 @@ struct LagRow {
   double band_robust = 0, band_widening = 0;
 };
 
+// What a table says as a whole.
+enum class LagVerdict {
+  memory,   // the robust Q of its last lag rejects at 5 %
+  one_lag,  // it does not, but one lag lies where chance puts the largest of so many in 5 % of cases
+  none
+};
+[[nodiscard]] std::string_view to_string(LagVerdict verdict);
+
 struct LagTable {
   std::string of;  // what it was computed from, such as "squares"
   std::size_t observations = 0;
   double band_95 = 0;  // 1.96 / sqrt(n): the band for one lag of a white series
   std::vector<LagRow> rows;
+  LagVerdict verdict = LagVerdict::none;
+  std::optional<int> largest;  // the lag that stands out most against its robust band
+  int lags = 0;                // up to the last
 };
+
+// Leaves the rows of these lags alone; what the table says as a whole stays. Throws Error
+// (bad_option) where one is not in the table.
+void keep_lags(LagTable& table, const std::vector<int>& lags);
 
 // Cross-correlation of a return with the square of one that comes k rows later: below zero where
 // falls raise volatility more than rises do.
@@ -74,7 +89,11 @@ enum class LagBand {
 struct LagPrint {
   int season = 0;  // multiples of it are marked; 0 marks none
   LagBand band = LagBand::robust;
+  double level = 0;  // of the tests whose critical value of Q is shown; 0 shows none
 };
+// What Q must exceed at a row for a test at that level to reject; empty without a degree of freedom.
+[[nodiscard]] std::optional<double> critical_q(const LagRow& row, double level);
+[[nodiscard]] std::string q_at(double level);  // its label: "Q at .01"
 // Verdict on the whole table, then a row a lag with the ACF as a bar of text.
 void print(std::ostream& out, const LagTable& table, const LagPrint& options = {});
 std::ostream& operator<<(std::ostream& out, const LagTable& table);

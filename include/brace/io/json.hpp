@@ -61,7 +61,8 @@ struct Judged {
                                         const BreakReport& report);
 // `of` says what the table was computed from: "values", "squares" or "absolute".
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const LagTable& table, std::string_view of);
+                                        const LagTable& table, std::string_view of,
+                                        double level = 0);
 
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LeverageTable& table);

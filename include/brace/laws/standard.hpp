@@ -11,6 +11,7 @@ namespace brace::laws {
 [[nodiscard]] double normal_quantile(double p);
 [[nodiscard]] double normal_two_sided(double z);              // P(|Z| > |z|)
 [[nodiscard]] double chi_squared_tail(double x, double dof);  // P(X > x)
+[[nodiscard]] double chi_squared_quantile(double p, double dof);
 [[nodiscard]] double f_tail(double x, double dof1, double dof2);
 
 [[nodiscard]] double beta_quantile(double p, double a, double b);

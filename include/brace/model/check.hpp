@@ -69,6 +69,9 @@ struct CheckOptions {
   // Lags up to which Check::whiteness is told; empty takes those that leave 1, 3, 6, 10, 20 and 30
   // degrees of freedom, and two seasons.
   std::vector<int> whiteness{};
+
+  // Level of the tests whose critical values of Q are told with them; 0 tells none.
+  double level = 0;
 };
 
 // An inverse root of the ARMA equation: inside the unit circle where it is stationary or
@@ -96,6 +99,8 @@ struct Check {
   std::vector<CheckGroup> groups;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;
+  double level = 0;                    // of CheckOptions
+  std::vector<double> whiteness_limits;  // what each Q must exceed to reject at that level
   std::vector<Spike> spikes;
   int lags_looked_at = 0;  // for the spikes; chance alone gives one in twenty
   std::vector<InverseRoot> roots;
