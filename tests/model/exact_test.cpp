@@ -461,7 +461,7 @@ TEST(ExactFit, OfAWindowAndFromAStart) {
   EXPECT_STREQ(test::error_of([&] {
                  (void)estimate(model, *y, {.start = {1, 2}});
                }).what(),
-               "start has 2 numbers; 'const ar1 ma1 / steady / normal' has 4 "
+               "the start has 2 numbers; 'const ar1 ma1 / steady / normal' has 4 "
                "parameters");
 }
 

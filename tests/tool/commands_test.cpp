@@ -204,7 +204,9 @@ TEST(Tool, TablesGoToCsvWhole) {
   for (const auto& [call, header, rows] :
        {std::tuple{"inspect " + returns, "test,statistic,p_value,lags,null", 8},
         std::tuple{"lags " + returns + " --lags 12",
-                   "lag,acf,pacf,q,dof,p_value,q_robust,p_robust,band_robust,band_widening", 12},
+                   "lag,acf,pacf,q,dof,p_value,q_robust,p_robust,band_robust,band_widening,"
+                   "q_critical",
+                   12},
         std::tuple{std::string("season data/lamp-oil.csv"),
                    "date,value,trend,season,remainder,adjusted", 240},
         std::tuple{"lags " + returns + " --of leverage --lags 4", "lag,correlation,band_robust", 4},
@@ -216,7 +218,7 @@ TEST(Tool, TablesGoToCsvWhole) {
         std::tuple{"fit " + returns + " --model 'const / garch'",
                    "name,estimate,se_hessian,se_opg,se_robust,t,p_value,held,at_bound", 4},
         std::tuple{"check " + returns + " --model 'const / garch'",
-                   "question,answer,test,variant,statistic,p_value,lags,null", 18}}) {
+                   "question,answer,test,variant,statistic,p_value,lags,null", 24}}) {
     ASSERT_EQ(brace(call + " --quiet --out " + csv).status, 0) << call;
     const std::string content = content_of(csv);
     EXPECT_EQ(content.substr(0, content.find('\n')), header);
