@@ -80,6 +80,16 @@ int run_compare(const Options& o) {
                                               "white_p", "arch_p", "normal_p", "correlation"}};
   for (const char* when : {"ahead", "one_step"})
     for (const std::string& name : accuracy_names(options.intervals, when)) rows[0].push_back(name);
+  // Behind them each model's coefficients, by name, with their errors.
+  std::vector<std::string> terms;
+  for (const Compared& m : c.models)
+    for (const Parameter& p : m.fit->parameters)
+      if (std::find(terms.begin(), terms.end(), p.name) == terms.end()) terms.push_back(p.name);
+  rows[0].push_back("one_step_rmse");
+  for (const std::string& name : terms) {
+    rows[0].push_back(name);
+    rows[0].push_back(name + "_error");
+  }
   for (const std::vector<Compared>* part : {&c.models, &c.baselines})
     for (const Compared& m : *part) {
       const auto of_fit = [&](std::optional<double> Fit::*field) {
@@ -98,7 +108,16 @@ int run_compare(const Options& o) {
         for (const Accuracy* a : {&m.hold_out->accuracy, &m.hold_out->one_step_accuracy})
           for (const std::string& value : accuracy_cells(*a, options.intervals))
             row.push_back(value);
-      row.resize(rows[0].size());
+      row.resize(rows[0].size() - 1 - 2 * terms.size());
+      row.push_back(m.in_sample ? cell(m.in_sample->rmse) : "");
+      for (const std::string& name : terms) {
+        const Parameter* found = nullptr;
+        if (m.fit)
+          for (const Parameter& p : m.fit->parameters)
+            if (p.name == name) found = &p;
+        row.push_back(found ? cell(found->estimate) : "");
+        row.push_back(found ? cell(found->se) : "");
+      }
       rows.push_back(std::move(row));
     }
   write_table(o, rows);

@@ -264,6 +264,15 @@ std::size_t Chart::pinned_parameter(Index i) const {
   return parameter(i);
 }
 
+bool Chart::in_sections(Index i, bool* of_ma) const {
+  for (const LagFactor& f : factors_)
+    if (f.sections && i >= f.at && i < f.at + static_cast<Index>(f.lags.size())) {
+      if (of_ma) *of_ma = f.sign < 0;
+      return true;
+    }
+  return false;
+}
+
 std::vector<Index> Chart::ma_root_at_one() const {
   std::vector<Index> found;
   for (const LagFactor& f : factors_) {

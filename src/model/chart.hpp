@@ -84,6 +84,9 @@ class Chart {
   };
   [[nodiscard]] std::vector<Edge> at_edge(const Eigen::VectorXd& theta) const;
 
+  // Whether coordinate i is one of a section, and whether that is an MA factor's.
+  [[nodiscard]] bool in_sections(Eigen::Index i, bool* of_ma = nullptr) const;
+
   // The bounds on which an MA factor has a root at one in its power of B: by constraint.
   [[nodiscard]] std::vector<Eigen::Index> ma_root_at_one() const;
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "brace/maths/random.hpp"
 #include "model/smaller_models.hpp"
 #include "model/starting_points.hpp"
 
@@ -14,8 +15,9 @@ namespace {
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Starts that are climbed to their end.
+// Starts that are climbed to their end, where none are asked for; the seed of further ones.
 constexpr std::size_t kClimbed = 4;
+constexpr std::uint64_t kDraws = 20;
 // The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
 // the Hessian, which costs several scoring steps.
 constexpr int kExactScoring = 12;
@@ -58,24 +60,46 @@ class ExactClimb {
     if (everywhere && !SmallerModels::help(problem_.model) && arma_terms(problem_.model) > 1)
       add({exact_start(problem_, 0.5), exact_start(problem_, 0)});
     if (everywhere && SmallerModels::help(problem_.model)) {
-      add(smaller_.highest_contained(problem_), true);
-      add(problem_.data.missing.empty() ? smaller_.pairs(problem_) : maximum_of_filled());
-    }
-    if (options.starts > 0)
-      points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
-    const int starts = static_cast<int>(points.size());
-    // The first is climbed whatever it looks like, and of the others those that a glance shows to
-    // lead elsewhere: no model ends below the smaller one at whose maximum it begins.
-    if (starts > 1) {
+      const bool gaps = !problem_.data.missing.empty();
+      if (auto x = smaller_.highest_contained(problem_)) points.insert(points.begin(), std::move(*x));
+      if (gaps) add(maximum_of_filled(), true);
+      // The first is climbed whatever it looks like, and of the others those that a glance shows to
+      // lead elsewhere: no model ends below the smaller one at whose maximum it begins.
       climb(points.front());
-      points.erase(points.begin());
+      if (!gaps) add(smaller_.pairs(problem_, best_.f));
     }
+    if (options.starts > 0) {
+      climbed_ = std::max(kClimbed, static_cast<std::size_t>(options.starts));
+      points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
+      for (std::uint64_t k = 1; points.size() < static_cast<std::size_t>(options.starts); ++k)
+        points.push_back(anywhere(points.front(), k));
+    }
+    const int starts = static_cast<int>(points.size());
+    if (best_.x.size() > 0) points.erase(points.begin());
     for (const VectorXd& x : likeliest(points)) climb(x);
-    if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, problem_.chart.natural(best_.x));
+    if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, best_.x);
     return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
   }
 
  private:
+  // The same point with lag coefficients from anywhere inside, the k-th draw.
+  VectorXd anywhere(VectorXd x, std::uint64_t k) {
+    RandomStream stream(kDraws, k);
+    const MeanPositions& at = problem_.at;
+    const std::size_t last = at.seasonal_ma + problem_.model.mean.seasonal_ma.size();
+    for (Eigen::Index i = 0; i < x.size(); ++i)
+      if (const std::size_t p = problem_.chart.parameter(i); p >= at.ar && p < last)
+        x(i) = 2 * stream.uniform() - 1;
+    x = problem_.feasible(x);
+    // Sparse sets have no bounds of their own: drawn in until they are admitted.
+    VectorXd theta = problem_.chart.natural(x);
+    for (int attempt = 0; attempt < 40 && !problem_.chart.admits(theta); ++attempt) {
+      for (std::size_t p = at.ar; p < last; ++p) theta(static_cast<Eigen::Index>(p)) *= 0.8;
+      x = problem_.chart.working(problem_.with_held(theta));
+    }
+    return x;
+  }
+
   // Every pass over a series with gaps costs many over one without: the hills are looked at where
   // each missing row is the one before it, which leaves the highest where it was or near to it.
   std::vector<VectorXd> maximum_of_filled() {
@@ -86,9 +110,9 @@ class ExactClimb {
       if (std::isnan(filled.level[t])) filled.level[t] = filled.level[t - 1];
     filled.missing.clear();
     const Problem whole(problem_.model, filled, problem_.options, true);
-    const std::optional<VectorXd> top = smaller_.maximum(whole, problem_.model);
+    const auto top = smaller_.maximum(whole, problem_.model);
     if (!top) return {};
-    VectorXd theta = whole.convert(*top, false);
+    VectorXd theta = whole.convert(top->theta, false);
     if (problem_.model.mean.constant) theta(0) += whole.scaled.centre - problem_.scaled.centre;
     return {problem_.convert(std::move(theta), true)};
   }
@@ -120,7 +144,7 @@ class ExactClimb {
       const bool near = std::any_of(kept.begin(), kept.end(),
                                     [&](const VectorXd& x) { return same_place(x, s.x); });
       if (!near) kept.push_back(s.x);
-      if (kept.size() == kClimbed) break;
+      if (kept.size() == climbed_) break;
     }
     if (!first) kept.erase(kept.begin());
     return kept.empty() && first ? points : kept;
@@ -139,6 +163,15 @@ class ExactClimb {
     NewtonResult r = minimise(problem_.objective_in(natural_, true), natural_.constraints(),
                               natural_.working(problem_.chart.natural(x)), how);
     r.x = problem_.chart.working(natural_.natural(r.x));
+    // Roots that crowd at the circle may not come back from their coefficients as they were.
+    if (std::isfinite(r.f) && problem_.chart.room(r.x).minCoeff() < kEdge) {
+      const double there = problem_.value(problem_.chart, problem_.feasible(r.x)),
+                   here = problem_.value(problem_.chart, x);
+      if (!(there < here)) {
+        r.x = x;
+        r.f = here;
+      }
+    }
     return r;
   }
 
@@ -239,6 +272,7 @@ class ExactClimb {
   Chart natural_;
   NewtonOptions newton_;
   NewtonResult best_;
+  std::size_t climbed_ = kClimbed;
 };
 
 }  // namespace

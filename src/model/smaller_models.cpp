@@ -38,7 +38,7 @@ constexpr std::size_t kWaves = 2;
 // Pairs at the circle are looked at by their value: so many are kept, and none that lies so far
 // below the model without it.
 constexpr std::size_t kKeptAtCircle = 2, kKeptOfFew = 1;
-constexpr double kMuchWorse = 10;
+constexpr double kMuchWorse = 10, kFarBelow = 25;
 
 using Set = Lags Mean::*;
 constexpr std::array<Set, 2> kSets{&Mean::ar, &Mean::ma};
@@ -231,57 +231,84 @@ VectorXd carried(const Model& from, const VectorXd& theta, const std::vector<std
   return out;
 }
 
+// The same in working coordinates. One lag more is a zero at the end of its factor's coordinates:
+// a section takes the single root in, or a new single root begins at zero.
+VectorXd carried(const Model& from, const SmallerModels::Top& top, const Problem& problem) {
+  VectorXd x = VectorXd::Zero(problem.chart.size());
+  for (Index i = 0; i < x.size(); ++i) {
+    const std::size_t parameter = problem.chart.parameter(i);
+    const auto at = top.working.find(problem.names[parameter]);
+    if (at == top.working.end()) continue;
+    // A lag alone goes by its coefficient, a section by the polynomial's, whose sign is the other.
+    bool of_ma = false;
+    const bool turned =
+        problem.chart.in_sections(i, &of_ma) && of_ma && from.mean.ma.size() == 1;
+    x(i) = turned ? -at->second : at->second;
+  }
+  return x;
+}
+
+SmallerModels::Top top_at(const Problem& problem, const Chart& chart, const VectorXd& x) {
+  SmallerModels::Top top{chart.natural(x), {}};
+  for (Index i = 0; i < x.size(); ++i) top.working[problem.names[chart.parameter(i)]] = x(i);
+  return top;
+}
+
 }  // namespace
 
 bool SmallerModels::help(const Model& model) {
   return arma_terms(model) > 1 && model.mean.seasonal_ar.empty() && model.mean.seasonal_ma.empty();
 }
 
-void SmallerModels::keep(const Problem& problem, const VectorXd& theta) {
+void SmallerModels::keep(const Problem& problem, const VectorXd& x) {
   // The mean and the variance alone need no climb: they are the same wherever they come from.
   if (arma_terms(problem.model) == 0) return;
+  Top top = top_at(problem, problem.chart, x);
   const std::lock_guard lock(guard_);
-  known_.emplace(key_of(problem, problem.model), theta);
+  known_.emplace(key_of(problem, problem.model), std::move(top));
 }
 
-std::optional<VectorXd> SmallerModels::maximum(const Problem& problem, const Model& model) {
+std::optional<SmallerModels::Top> SmallerModels::maximum(const Problem& problem,
+                                                         const Model& model) {
   {
     const std::lock_guard lock(guard_);
     if (const auto at = known_.find(key_of(problem, model)); at != known_.end()) return at->second;
   }
   // The mean and the variance of the scaled data are 0 and 1.
-  if (is_mean_alone(model) && problem.scaled.centre != 0) return VectorXd::Unit(2, 1);
+  if (is_mean_alone(model) && problem.scaled.centre != 0)
+    return Top{VectorXd::Unit(2, 1), {{"mu", 0}, {"sigma2", 1}}};
   EstimateOptions options;
   options.max_iterations = problem.options.max_iterations;
   Problem smaller(model, problem.data, options, true);
-  std::optional<VectorXd> found;
+  std::optional<Top> found;
   if (smaller.chart.size() > 0) {
     const Peak peak = climb_exact(smaller, *this);
-    if (peak.top.x.size() > 0 && std::isfinite(peak.top.f)) found = peak.chart.natural(peak.top.x);
+    if (peak.top.x.size() > 0 && std::isfinite(peak.top.f))
+      found = top_at(smaller, peak.chart, peak.top.x);
   }
   const std::lock_guard lock(guard_);
   return known_.emplace(key_of(problem, model), std::move(found)).first->second;
 }
 
-std::vector<VectorXd> SmallerModels::highest_contained(Problem& problem) {
-  std::vector<VectorXd> points;
-  double best = std::numeric_limits<double>::infinity();
+std::optional<VectorXd> SmallerModels::highest_contained(Problem& problem) {
   // Of two terms the guesses are as good as those of one are, and cost nothing.
-  if (arma_terms(problem.model) < kMany) return points;
+  if (arma_terms(problem.model) < kMany) return std::nullopt;
+  std::optional<VectorXd> highest;
+  double best = std::numeric_limits<double>::infinity();
   for (const Set set : kSets) {
     const auto smaller = without_last(problem.model, set, 1);
     if (!smaller) continue;
-    const auto theta = maximum(problem, *smaller);
-    if (!theta) continue;
-    VectorXd start = carried(*smaller, *theta, problem.names);
-    const double f = problem.value_at(start);
-    if (points.empty() || f < best) points.assign(1, std::move(start));
+    const auto top = maximum(problem, *smaller);
+    if (!top) continue;
+    VectorXd x = problem.feasible(carried(*smaller, *top, problem));
+    const double f = problem.value(problem.chart, x);
+    if (!highest || f < best) highest = std::move(x);
     best = std::min(f, best);
   }
-  return points;
+  return highest;
 }
 
-std::vector<VectorXd> SmallerModels::pairs(Problem& problem) {
+std::vector<VectorXd> SmallerModels::pairs(Problem& problem, double reached) {
   const Model& model = problem.model;
   const std::vector<std::string>& names = problem.names;
   const bool few = arma_terms(model) < kMany;
@@ -300,9 +327,9 @@ std::vector<VectorXd> SmallerModels::pairs(Problem& problem) {
     auto smaller = without_last(model, ar, roots);
     if (smaller) smaller = without_last(*smaller, ma, roots);
     if (!smaller) continue;
-    const auto theta = maximum(problem, *smaller);
-    if (!theta) continue;
-    const std::vector<double> e = scaled_errors(*smaller, problem.scaled.data, *theta);
+    const auto top = maximum(problem, *smaller);
+    if (!top) continue;
+    const std::vector<double> e = scaled_errors(*smaller, problem.scaled.data, top->theta);
     if (e.empty()) continue;
     const int looked =
         std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
@@ -310,7 +337,7 @@ std::vector<VectorXd> SmallerModels::pairs(Problem& problem) {
     const std::vector<double> all = autocorrelations(e, looked * step);
     std::vector<double> r;
     for (int k = 1; k <= looked; ++k) r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
-    const VectorXd base = carried(*smaller, *theta, names);
+    const VectorXd base = carried(*smaller, top->theta, names);
     const std::size_t p = (model.mean.*ar).size(), q = (model.mean.*ma).size();
     std::vector<double> had_ar, had_ma;
     for (std::size_t i = 0; i + roots < p; ++i)
@@ -327,6 +354,7 @@ std::vector<VectorXd> SmallerModels::pairs(Problem& problem) {
     for (const Pair& pair : roots == 1 ? one_root(r) : two_roots(r)) points.push_back(with(pair));
     // A narrow peak or trough that costs much where it begins is not what the data ask for.
     const double without = problem.value_at(base);
+    if (few && without > reached + kFarBelow) continue;
     std::vector<std::pair<double, VectorXd>> at_circle;
     for (const Pair& pair : roots == 1 ? one_root_at_ends() : two_roots_at_peaks(e)) {
       VectorXd start = with(pair);

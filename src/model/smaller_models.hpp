@@ -33,25 +33,35 @@ class SmallerModels {
   // those of seasonal factors would take longer than the model is worth.
   [[nodiscard]] static bool help(const Model& model);
 
-  // The highest maximum of the models with one lag less, if there is one: natural parameters of the
-  // scaled data. Safe to call from several threads; what comes back does not depend on what was
-  // asked before.
-  [[nodiscard]] std::vector<Eigen::VectorXd> highest_contained(Problem& problem);
+  // The highest maximum of the models with one lag less, if there is one, in the problem's working
+  // coordinates: carried over as coefficients, roots that crowd at the circle would lose the digits
+  // that keep them there. Safe to call from several threads; what comes back does not depend on what
+  // was asked before.
+  [[nodiscard]] std::optional<Eigen::VectorXd> highest_contained(Problem& problem);
 
-  // The maxima of the models without a pair of factors, with the pairs that help them most; in the
-  // same terms.
-  [[nodiscard]] std::vector<Eigen::VectorXd> pairs(Problem& problem);
+  // The maxima of the models without a pair of factors, with the pairs that help them most, as
+  // natural parameters of the scaled data. Minus the log-likelihood of a model that was climbed to the end is `reached`: a pair
+  // on the circle, which moves a narrow band of the spectrum alone, is not looked at where the model
+  // without it lies far below a model of two terms.
+  [[nodiscard]] std::vector<Eigen::VectorXd> pairs(Problem& problem, double reached);
+
+  // A maximum by the natural parameters of the scaled data, and in working coordinates by the names
+  // of their parameters.
+  struct Top {
+    Eigen::VectorXd theta;
+    std::map<std::string, double> working;
+  };
 
   // The maximum of the problem's model, for those that contain it.
-  void keep(const Problem& problem, const Eigen::VectorXd& theta);
+  void keep(const Problem& problem, const Eigen::VectorXd& x);
 
   // Of a model that the problem's contains, or of itself, on its data; climbed to where it is not
   // known. Empty where there is none.
-  [[nodiscard]] std::optional<Eigen::VectorXd> maximum(const Problem& problem, const Model& model);
+  [[nodiscard]] std::optional<Top> maximum(const Problem& problem, const Model& model);
 
  private:
   std::mutex guard_;
-  std::map<std::string, std::optional<Eigen::VectorXd>> known_;  // by model line
+  std::map<std::string, std::optional<Top>> known_;  // by model line
 };
 
 }  // namespace brace

@@ -55,6 +55,17 @@ TEST(OneMaximum, IsFoundWhereTheGuessesLieOnAnotherHill) {
   EXPECT_GE(*fit.log_likelihood, best.log_likelihood - 1e-3);
 }
 
+TEST(OneMaximum, AsManyStartsAsAskedForAreClimbedFrom) {
+  for (const std::uint64_t number : {1u, 2u, 9u})
+    for (const char* line : {"const ar1 ma1", "const ar1..3 ma1", "const ar2 ma1,3"}) {
+      const Series y = hard_series(number);
+      const Fit usual = estimate(line, y), many = estimate(line, y, {.starts = 24});
+      EXPECT_EQ(many.convergence.starts, 24);
+      EXPECT_GE(*many.log_likelihood, *usual.log_likelihood - 1e-4) << number << ' ' << line;
+      EXPECT_EQ(estimate(line, y, {.starts = 1}).convergence.starts, 1);
+    }
+}
+
 TEST(OneMaximum, OfASearchCountsInequalitiesAmongTheOthersAndRootsApart) {
   const Series y =
       simulate(parse_model("const / gjr / normal"), {0, .05, 0, .15, .85}, 2500, {.seed = 6});
