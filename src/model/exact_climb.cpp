@@ -18,6 +18,8 @@ using Eigen::VectorXd;
 // Starts that are climbed to their end, where none are asked for; the seed of further ones.
 constexpr std::size_t kClimbed = 4;
 constexpr std::uint64_t kDraws = 20;
+// So many of them where none ended well.
+constexpr int kMoreStarts = 4;
 // The exact climb scores until Newton's method doubles the digits, at most so often; then it needs
 // the Hessian, which costs several scoring steps.
 constexpr int kExactScoring = 12;
@@ -75,10 +77,17 @@ class ExactClimb {
         points.push_back(anywhere(points.front(), k));
     }
     const int starts = static_cast<int>(points.size());
+    const VectorXd first = points.front();
     if (best_.x.size() > 0) points.erase(points.begin());
     for (const VectorXd& x : likeliest(points)) climb(x);
+    // Where no climb ended well (long seasonal factors, whose smaller models are not climbed) a start
+    // from elsewhere may.
+    int more = 0;
+    if (everywhere && options.starts == 0 && best_.x.size() > 0 && arma_terms(problem_.model) > 0)
+      for (; more < kMoreStarts && !settled(best_); ++more)
+        climb(anywhere(first, static_cast<std::uint64_t>(more) + 1));
     if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, best_.x);
-    return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts};
+    return {.top = std::move(best_), .chart = problem_.chart, .kink = {}, .starts = starts + more};
   }
 
  private:

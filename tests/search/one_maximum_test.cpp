@@ -66,6 +66,16 @@ TEST(OneMaximum, AsManyStartsAsAskedForAreClimbedFrom) {
     }
 }
 
+// A seasonal model that overfits: the usual starts end nowhere, one from elsewhere does.
+TEST(OneMaximum, OfSeasonalFactorsIsLookedForElsewhereWhereNoClimbEndedWell) {
+  Series price = read_csv(BRACE_SOURCE_DIR "/data/lamp-oil.csv", {});
+  for (double& v : price.values) v = std::log(v);
+  const Fit large = estimate("diff1 ar1..3 ma1..3 sar12 sma12", price),
+            small = estimate("diff1 ar1,2 ma1,2 sar12 sma12", price);
+  EXPECT_TRUE(large.usable()) << large.convergence.why;
+  EXPECT_GE(*large.log_likelihood, *small.log_likelihood);
+}
+
 TEST(OneMaximum, OfASearchCountsInequalitiesAmongTheOthersAndRootsApart) {
   const Series y =
       simulate(parse_model("const / gjr / normal"), {0, .05, 0, .15, .85}, 2500, {.seed = 6});
