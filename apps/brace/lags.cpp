@@ -56,8 +56,7 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   for (const LagRow& r : table.rows)
     rows.push_back({std::to_string(r.lag), cell(r.acf), cell(r.pacf), cell(r.q),
                     std::to_string(r.dof), cell(r.p_value), cell(r.q_robust), cell(r.p_robust),
-                    cell(r.band_robust), cell(r.band_widening),
-                    cell(critical_q(r, o.level))});
+                    cell(r.band_robust), cell(r.band_widening), cell(critical_q(r, o.level))});
   write_table(o, rows);
   return 0;
 }

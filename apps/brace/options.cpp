@@ -549,7 +549,8 @@ std::vector<Companion> read_future(const Options& o) {
 
 void add_level_option(CLI::App& command, Options& o) {
   command
-      .add_option("--level", o.level, "shows what Q must exceed to reject at this level, such as .01")
+      .add_option("--level", o.level,
+                  "shows what Q must exceed to reject at this level, such as .01")
       ->check(CLI::Range(1e-12, 0.5))
       ->option_text("P")
       ->group("Tests");

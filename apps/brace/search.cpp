@@ -113,17 +113,32 @@ int run_search(const Options& o) {
     save_model(found.best(), o.save);
     say_written(o, o.save);
   }
-  std::vector<std::vector<std::string>> rows{{"rank", "model", "aic", "aicc", "bic", "hqc",
-                                              "log_likelihood", "k", "status", "white_p", "arch_p",
-                                              "nearest_root", "cancelling", "on_circle", "chosen",
-                                              "lag", "acf", "band_95", "gain", "p_value"}};
+  std::vector<std::vector<std::string>> rows{
+      {"rank",   "model",  "aic",     "aicc",    "bic",          "hqc",        "log_likelihood",
+       "k",      "status", "white_p", "arch_p",  "nearest_root", "cancelling", "on_circle",
+       "chosen", "lag",    "acf",     "band_95", "gain",         "p_value"}};
   for (std::size_t i = 0; i < found.candidates.size(); ++i) {
     const Candidate& c = found.candidates[i];
-    rows.push_back({std::to_string(i + 1), to_string(c.model), cell(c.aic), cell(c.aicc),
-                    cell(c.bic), cell(c.hqc), cell(c.log_likelihood), std::to_string(c.estimated),
-                    std::string(to_string(c.status)), cell(c.whiteness_p), cell(c.arch_p),
-                    cell(c.nearest_root), cell(c.cancelling), c.on_circle ? "yes" : "no",
-                    i == found.chosen && found.proposes() ? "yes" : "no", "", "", "", "", ""});
+    rows.push_back({std::to_string(i + 1),
+                    to_string(c.model),
+                    cell(c.aic),
+                    cell(c.aicc),
+                    cell(c.bic),
+                    cell(c.hqc),
+                    cell(c.log_likelihood),
+                    std::to_string(c.estimated),
+                    std::string(to_string(c.status)),
+                    cell(c.whiteness_p),
+                    cell(c.arch_p),
+                    cell(c.nearest_root),
+                    cell(c.cancelling),
+                    c.on_circle ? "yes" : "no",
+                    i == found.chosen && found.proposes() ? "yes" : "no",
+                    "",
+                    "",
+                    "",
+                    "",
+                    ""});
   }
   // Below the candidates the lags that are proposed, whose rank is empty.
   for (const LagProposal& p : found.proposals) {

@@ -34,9 +34,12 @@ class NormalDraws final : public ParameterDraws {
     const auto k = static_cast<Index>(centre_.size());
     root_ = MatrixXd::Zero(k, k);
     if (fit.covariance.size() == 0) return;
-    // The symmetric root also serves a singular covariance (held and pinned parameters).
+    // The symmetric root also serves a singular covariance (held and pinned parameters), and does
+    // not turn with the signs and the order of eigenvectors: estimates that differ in their last
+    // digits are drawn around alike.
     const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
-    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal();
+    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal() *
+            eigen.eigenvectors().transpose();
   }
 
   bool next(std::vector<double>& theta) override {

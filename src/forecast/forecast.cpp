@@ -35,22 +35,17 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     throw Error(ErrorCode::bad_option, message);
   };
   if (options.horizon < 1 || options.horizon > 100000)
-    refuse(fmt::format("horizon = {}: must lie between 1 and 100,000",
-                       options.horizon));
-  if (options.intervals.empty())
-    refuse("no interval is asked for: give one, such as 95");
+    refuse(fmt::format("horizon = {}: must lie between 1 and 100,000", options.horizon));
+  if (options.intervals.empty()) refuse("no interval is asked for: give one, such as 95");
   for (const int percent : options.intervals)
     if (percent < 1 || percent > 99)
-      refuse(fmt::format("intervals holds {}: each must lie between 1 and 99",
-                         percent));
+      refuse(fmt::format("intervals holds {}: each must lie between 1 and 99", percent));
   if (options.draws < 100 || options.paths < 1 || options.refits < 20)
-    refuse(
-        fmt::format("draws = {}, paths = {}, refits = {}: at least 100, 1 and 20",
-                    options.draws, options.paths, options.refits));
+    refuse(fmt::format("draws = {}, paths = {}, refits = {}: at least 100, 1 and 20", options.draws,
+                       options.paths, options.refits));
   for (const double percent : options.tails)
     if (!(percent > 0 && percent < 50))
-      refuse(fmt::format("tails holds {}: each must lie between 0 and 50 percent",
-                         percent));
+      refuse(fmt::format("tails holds {}: each must lie between 0 and 50 percent", percent));
   if (options.first_variance &&
       !(*options.first_variance > 0 && *options.first_variance <= kLargest))
     refuse(fmt::format("first_variance = {}: a variance is positive, and below {}",

@@ -152,16 +152,13 @@ std::string_view to_string(LagVerdict verdict) {
 }
 
 void keep_lags(LagTable& table, const std::vector<int>& lags) {
-  std::vector<LagRow> kept;
-  for (const int lag : lags) {
-    const auto row = std::find_if(table.rows.begin(), table.rows.end(),
-                                  [&](const LagRow& r) { return r.lag == lag; });
-    if (row == table.rows.end())
-      throw Error(ErrorCode::bad_option, fmt::format("lag {}: must lie between 1 and {}", lag,
-                                                     table.lags));
-    kept.push_back(*row);
-  }
-  table.rows = std::move(kept);
+  for (const int lag : lags)
+    if (lag < 1 || lag > table.lags)
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("lag {}: must lie between 1 and {}", lag, table.lags));
+  std::erase_if(table.rows, [&](const LagRow& row) {
+    return std::find(lags.begin(), lags.end(), row.lag) == lags.end();
+  });
 }
 
 std::string q_at(double level) {
@@ -269,33 +266,31 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   const std::string_view word = options.band == LagBand::robust  ? "robust"
                                 : options.band == LagBand::white ? "white"
                                                                  : "widening";
-  out << text::wrap(
-             all ? fmt::format(
-                       "{}: {} over {} lags (robust p {}); beyond the {} 95 % band: {} of {}, where "
-                       "chance alone gives about {}.",
-                       text::sentence(table.of), what, table.lags, text::p_value(last.p_robust),
-                       word, outside, table.lags, text::fixed(0.05 * table.lags, 1))
-                 : fmt::format("{}: {} over {} lags, of which {} shown.", text::sentence(table.of),
-                               what, table.lags,
-                               table.rows.size() == 1
-                                   ? "one is"
-                                   : fmt::format("{} are", table.rows.size())))
+  out << text::wrap(all ? fmt::format("{}: {} over {} lags (robust p {}); beyond the {} 95 % band: "
+                                      "{} of {}, where "
+                                      "chance alone gives about {}.",
+                                      text::sentence(table.of), what, table.lags,
+                                      text::p_value(last.p_robust), word, outside, table.lags,
+                                      text::fixed(0.05 * table.lags, 1))
+                        : fmt::format("{}: {} over {} lags, of which {} shown.",
+                                      text::sentence(table.of), what, table.lags,
+                                      table.rows.size() == 1
+                                          ? "one is"
+                                          : fmt::format("{} are", table.rows.size())))
       << '\n'
       << fmt::format("  {:>4} {:>{}}{:>{}}   {:<21}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", "lag", "acf",
                      narrow, "pacf", narrow, fmt::format("{:<10}0{:>10}", -scale, scale), "band",
-                     narrow, "Q",
-                     critical ? fmt::format("{:>9}", q_at(options.level)) : "", "p",
+                     narrow, "Q", critical ? fmt::format("{:>9}", q_at(options.level)) : "", "p",
                      "robust Q", "p");
   const int season = options.season;
   for (const LagRow& row : table.rows)
-    out << fmt::format("  {:>4}{}{:>{}}{:>{}}   {}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", row.lag,
-                       season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3),
-                       narrow, text::fixed(row.pacf, 3), narrow, bar(row.acf, band(row), scale),
-                       text::fixed(band(row), 3), narrow, text::fixed(row.q, 1),
-                       critical ? fmt::format("{:>9}", text::fixed(critical_q(row, options.level), 1))
-                                : "",
-                       text::p_value(row.p_value), text::fixed(row.q_robust, 1),
-                       text::p_value(row.p_robust));
+    out << fmt::format(
+        "  {:>4}{}{:>{}}{:>{}}   {}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", row.lag,
+        season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3), narrow,
+        text::fixed(row.pacf, 3), narrow, bar(row.acf, band(row), scale), text::fixed(band(row), 3),
+        narrow, text::fixed(row.q, 1),
+        critical ? fmt::format("{:>9}", text::fixed(critical_q(row, options.level), 1)) : "",
+        text::p_value(row.p_value), text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
   constexpr std::string_view kMeanings[] = {
       "a white series whose volatility may cluster", "a white series of even volatility",
       "a moving average that ends one lag before (Bartlett's widening band)"};
@@ -307,10 +302,11 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
                  kMeanings[static_cast<std::size_t>(options.band)], text::count(table.observations),
                  season > 1 ? fmt::format(" * marks multiples of the season, {}.", season) : ""),
              100, "  ")
-      << (critical ? text::wrap(fmt::format("{}: what either Q must exceed to reject at that level.",
-                                            q_at(options.level)),
-                                100, "  ")
-                   : "")
+      << (critical
+              ? text::wrap(fmt::format("{}: what either Q must exceed to reject at that level.",
+                                       q_at(options.level)),
+                           100, "  ")
+              : "")
       << "  Null of each p: no autocorrelation up to that lag. The plain form takes clustering\n"
          "  volatility for memory; the robust one does not.\n";
 }

@@ -22,8 +22,7 @@ ArmaStart::ArmaStart(std::vector<int> ar_lags, std::vector<int> ma_lags, Index r
       by_ar_(psi_.size()),
       impulse_(psi_.size()) {}
 
-bool ArmaStart::update(const std::vector<double>& a, const std::vector<double>& b,
-                       Matrix& Sigma) {
+bool ArmaStart::update(const std::vector<double>& a, const std::vector<double>& b, Matrix& Sigma) {
   a_.assign(a.begin(), a.end());
   b_.assign(b.begin(), b.end());
   for (Index k = 0; k < psi_.size(); ++k) {

@@ -42,11 +42,9 @@ class ArmaStart {
  private:
   [[nodiscard]] Real ma_at(Eigen::Index j) const;
   [[nodiscard]] Real ar_sum(const Vector& x, Eigen::Index k) const;
-  [[nodiscard]] Vector right_side(const Vector& x,
-                                           std::optional<int> moved) const;
+  [[nodiscard]] Vector right_side(const Vector& x, std::optional<int> moved) const;
   [[nodiscard]] Vector autocovariances(const Vector& side, int moved) const;
-  void accumulate(const Vector& g, const Vector& x, const Vector& y,
-                  Matrix& out) const;
+  void accumulate(const Vector& g, const Vector& x, const Vector& y, Matrix& out) const;
   // Each row less a_l times the row l before it.
   void filter_rows(Matrix& m) const;
 

@@ -63,7 +63,8 @@ class ExactClimb {
       add({exact_start(problem_, 0.5), exact_start(problem_, 0)});
     if (everywhere && SmallerModels::help(problem_.model)) {
       const bool gaps = !problem_.data.missing.empty();
-      if (auto x = smaller_.highest_contained(problem_)) points.insert(points.begin(), std::move(*x));
+      if (auto x = smaller_.highest_contained(problem_))
+        points.insert(points.begin(), std::move(*x));
       if (gaps) add(maximum_of_filled(), true);
       // The first is climbed whatever it looks like, and of the others those that a glance shows to
       // lead elsewhere: no model ends below the smaller one at whose maximum it begins.
@@ -80,8 +81,8 @@ class ExactClimb {
     const VectorXd first = points.front();
     if (best_.x.size() > 0) points.erase(points.begin());
     for (const VectorXd& x : likeliest(points)) climb(x);
-    // Where no climb ended well (long seasonal factors, whose smaller models are not climbed) a start
-    // from elsewhere may.
+    // Where no climb ended well (long seasonal factors, whose smaller models are not climbed) a
+    // start from elsewhere may.
     int more = 0;
     if (everywhere && options.starts == 0 && best_.x.size() > 0 && arma_terms(problem_.model) > 0)
       for (; more < kMoreStarts && !settled(best_); ++more)

@@ -594,7 +594,8 @@ struct ExactLikelihood::Work : FilterRoom {
     H.noalias() += 2 * (q.transpose() * A + A.transpose() * q);
     if (r > 0) {
       MatrixXd T = MatrixXd::Zero(r, total);
-      for (Index i = 0; i < lags; ++i) T.col(i) = (moved[static_cast<std::size_t>(i)] * lambda).cast<double>();
+      for (Index i = 0; i < lags; ++i)
+        T.col(i) = (moved[static_cast<std::size_t>(i)] * lambda).cast<double>();
       H.noalias() += 2 * T.transpose() * K.cast<double>() * T;
     }
     return H;
@@ -762,9 +763,8 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
     VectorXd of_S = J.transpose() * by_lag;
     if (w.r > 0)
       for (Index i = 0; i < by_lag.size(); ++i)
-        of_S -=
-            J.row(i).transpose() *
-            static_cast<double>(w.lambda.dot(w.moved[static_cast<std::size_t>(i)] * w.lambda));
+        of_S -= J.row(i).transpose() *
+                static_cast<double>(w.lambda.dot(w.moved[static_cast<std::size_t>(i)] * w.lambda));
     for (std::size_t j = 0; j < w.at.regression.size(); ++j)
       of_S(static_cast<Index>(w.at.regression[j])) = by_column(static_cast<Index>(j));
     H.row(sigma) = -of_S.transpose() / (sigma2 * sigma2);

@@ -29,9 +29,8 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
                             spell(columns_of.front())));
   if (options.rows) {
     if (options.rows->size() != n)
-      throw Error(ErrorCode::bad_option,
-                  fmt::format("rows holds {} rows, and {} are to be made",
-                              options.rows->size(), n));
+      throw Error(ErrorCode::bad_option, fmt::format("rows holds {} rows, and {} are to be made",
+                                                     options.rows->size(), n));
     tidy = resolved(tidy, *options.rows);
   }
   const ParameterNames names = parameter_names(tidy);

@@ -179,8 +179,7 @@ std::vector<Pair> two_roots_at_peaks(const std::vector<double>& e) {
     // The highest of n / 2 ordinates of white noise exceeds log(n / 2) + 3 in one series of twenty.
     if (peak.gain < std::log(n / 2) + 3) break;
     for (const double width : {3.0, 12.0, 50.0})
-      pairs.push_back({peak.gain,
-                       two_root_factor(std::max(0.0, 1 - width / n), peak.ar[0]),
+      pairs.push_back({peak.gain, two_root_factor(std::max(0.0, 1 - width / n), peak.ar[0]),
                        two_root_factor(1 - std::min(0.5, 1 / n), peak.ar[0])});
   }
   return pairs;
@@ -241,8 +240,7 @@ VectorXd carried(const Model& from, const SmallerModels::Top& top, const Problem
     if (at == top.working.end()) continue;
     // A lag alone goes by its coefficient, a section by the polynomial's, whose sign is the other.
     bool of_ma = false;
-    const bool turned =
-        problem.chart.in_sections(i, &of_ma) && of_ma && from.mean.ma.size() == 1;
+    const bool turned = problem.chart.in_sections(i, &of_ma) && of_ma && from.mean.ma.size() == 1;
     x(i) = turned ? -at->second : at->second;
   }
   return x;

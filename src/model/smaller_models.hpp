@@ -35,14 +35,14 @@ class SmallerModels {
 
   // The highest maximum of the models with one lag less, if there is one, in the problem's working
   // coordinates: carried over as coefficients, roots that crowd at the circle would lose the digits
-  // that keep them there. Safe to call from several threads; what comes back does not depend on what
-  // was asked before.
+  // that keep them there. Safe to call from several threads; what comes back does not depend on
+  // what was asked before.
   [[nodiscard]] std::optional<Eigen::VectorXd> highest_contained(Problem& problem);
 
   // The maxima of the models without a pair of factors, with the pairs that help them most, as
-  // natural parameters of the scaled data. Minus the log-likelihood of a model that was climbed to the end is `reached`: a pair
-  // on the circle, which moves a narrow band of the spectrum alone, is not looked at where the model
-  // without it lies far below a model of two terms.
+  // natural parameters of the scaled data. Minus the log-likelihood of a model that was climbed to
+  // the end is `reached`: a pair on the circle, which moves a narrow band of the spectrum alone, is
+  // not looked at where the model without it lies far below a model of two terms.
   [[nodiscard]] std::vector<Eigen::VectorXd> pairs(Problem& problem, double reached);
 
   // A maximum by the natural parameters of the scaled data, and in working coordinates by the names

@@ -46,8 +46,8 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
   const Mean& mean = fit.model.mean;
   UnitMaRoot out;
   int step = 1;
-  for (const auto& [lags, first] : {std::pair{&mean.ma, problem.at.ma},
-                                    std::pair{&mean.seasonal_ma, problem.at.seasonal_ma}}) {
+  for (const auto& [lags, first] :
+       {std::pair{&mean.ma, problem.at.ma}, std::pair{&mean.seasonal_ma, problem.at.seasonal_ma}}) {
     if (lags->empty()) continue;
     const double root =
         largest_real_inverse_root(*lags, std::span(estimates).subspan(first, lags->size()));
@@ -74,9 +74,9 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
     there.d.conservativeResize(bounds.d.size() + 1);
     there.C.row(bounds.C.rows()) = -bounds.C.row(row);
     there.d(bounds.d.size()) = -bounds.d(row);
-    const NewtonResult end = minimise(problem.objective_in(problem.chart, true), there, start,
-                                      {.scoring_steps = 20, .damping = true, .max_iterations = 20,
-                                       .certificate = false});
+    const NewtonResult end = minimise(
+        problem.objective_in(problem.chart, true), there, start,
+        {.scoring_steps = 20, .damping = true, .max_iterations = 20, .certificate = false});
     on_bound = std::min(on_bound, end.f);
   }
   if (!std::isfinite(on_bound)) return std::nullopt;

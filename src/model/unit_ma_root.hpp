@@ -2,7 +2,8 @@
 // Was a series differenced once too often? Then its moving average has a root at one, and the
 // likelihood does not tell the estimate from it.
 //
-//   if (auto found = unit_ma_root(fit, data); found && !found->rejected()) ...   // over-differenced
+//   if (auto found = unit_ma_root(fit, data); found && !found->rejected()) ...   //
+//   over-differenced
 //
 // The likelihood ratio of the maximum against the highest point with that root at one, whose law is
 // not chi-squared: in most samples the maximum is that point. Davis and Dunsmuir (1996) have 1.94
@@ -23,9 +24,8 @@ struct UnitMaRoot {
   [[nodiscard]] bool rejected() const { return statistic > critical; }
 };
 
-// Of the factor whose root is nearest to one. Empty where no MA root is real and beyond .95 (.8 in a
-// power of B), nothing
-// was differenced, or the fit has no exact likelihood.
+// Of the factor whose root is nearest to one. Empty where no MA root is real and beyond .95 (.8 in
+// a power of B), nothing was differenced, or the fit has no exact likelihood.
 [[nodiscard]] std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data);
 
 }  // namespace brace

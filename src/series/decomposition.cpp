@@ -299,8 +299,7 @@ Decomposition decompose(const Series& series, const DecompositionOptions& option
   if (options.season_span != 0 && (options.season_span < 7 || options.season_span % 2 == 0))
     throw Error(
         ErrorCode::bad_option,
-        fmt::format("season_span = {}: must be odd and at least 7, or 0",
-                    options.season_span));
+        fmt::format("season_span = {}: must be odd and at least 7, or 0", options.season_span));
   const int periods = options.method == DecompositionMethod::loess ? 3 : 2;
   const auto p = static_cast<std::size_t>(out.period);
   require_usable(rows, static_cast<std::size_t>(periods) * p,

@@ -422,7 +422,7 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
     const HorizonTotal& total = f.horizon_total;
     return std::array<std::pair<double, double>, 4>{
         {{s.volatility_interval[1].high, s.volatility_interval[1].error},
-         {s.tails[0].shortfall, s.tails[0].error},
+         {s.tails[0].shortfall, s.tails[0].shortfall_error},
          {total.return_interval[0].low, total.return_interval[0].error},
          {total.volatility_interval[1].high, total.volatility_interval[1].error}}};
   };
@@ -449,6 +449,29 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
   const Forecast rough = forecast(fit, {.horizon = 12, .draws = 100, .paths = 1});
   EXPECT_TRUE(std::any_of(rough.warnings.begin(), rough.warnings.end(),
                           [](const Warning& w) { return w.code == WarningCode::few_draws; }));
+}
+
+// Two fits that differ in the last digits of their covariance, as on another machine, are drawn
+// around alike, though eigenvectors of like eigenvalues turn with any change.
+TEST(Forecast, DoesNotTurnWithTheLastDigitsOfTheCovariance) {
+  Fit fit = estimate("const ar1,2", returns("const ar1,2", {.1, .5, .2, 1}));
+  const Eigen::Index k = fit.covariance.rows();
+  fit.covariance = 1e-3 * Eigen::MatrixXd::Identity(k, k);
+  const Forecast usual = forecast(fit, {.horizon = 4});
+  for (std::uint64_t s = 0; s < 10; ++s) {
+    Fit other = fit;
+    RandomStream stream(17, s);
+    for (Eigen::Index i = 0; i < k; ++i)
+      for (Eigen::Index j = 0; j <= i; ++j) {
+        other.covariance(i, j) += 1e-10 * stream.normal();
+        other.covariance(j, i) = other.covariance(i, j);
+      }
+    const Forecast again = forecast(other, {.horizon = 4});
+    for (std::size_t step = 0; step < 4; ++step)
+      EXPECT_NEAR(
+          again.steps[step].return_interval[0].high / usual.steps[step].return_interval[0].high, 1,
+          1e-5);
+  }
 }
 
 // A full pass over all rows from the stored presample value gives the same state.

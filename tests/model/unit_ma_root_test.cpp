@@ -14,9 +14,8 @@ namespace brace {
 namespace {
 
 bool over_differenced(const Fit& fit) {
-  return std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
-    return w.code == WarningCode::over_differenced;
-  });
+  return std::any_of(fit.warnings.begin(), fit.warnings.end(),
+                     [](const Warning& w) { return w.code == WarningCode::over_differenced; });
 }
 
 std::size_t told(const char* line, const char* truth, const std::vector<double>& theta,
@@ -49,8 +48,7 @@ TEST(OverDifferenced, IsNotToldWhereTheRootIsElsewhere) {
 // The ratio is that of two fits, one with the root held.
 TEST(OverDifferenced, TheRatioIsThatOfTwoFits) {
   for (std::uint64_t s = 0; s < 20; ++s) {
-    const Series y =
-        simulate(parse_model("diff1 ma1"), {-.97, 1}, 300, {.seed = 57, .stream = s});
+    const Series y = simulate(parse_model("diff1 ma1"), {-.97, 1}, 300, {.seed = 57, .stream = s});
     const Fit fit = estimate("diff1 ma1", y);
     Model held = parse_model("diff1 ma1");
     held.held.push_back({"ma1", -(1 - 1e-5)});

@@ -190,9 +190,8 @@ TEST(Relations, TermsThatCountTimeHoldBetweenRefits) {
     y.times = prices(s, 419).times;
     y.clock = Clock::day;
     const std::string step = "with step:" + format_date(y.times[200]);
-    for (const std::string& line :
-         {"const trend harmonics 12:1 ar1 " + step,
-          std::string("const trend ar1 harmonics 12:1")}) {
+    for (const std::string& line : {"const trend harmonics 12:1 ar1 " + step,
+                                    std::string("const trend ar1 harmonics 12:1")}) {
       const auto rmse = [&](std::size_t every) {
         return backtest({line}, y, {.window = 260, .refit_every = every}, Executor(2))
             .entrants[0]

@@ -23,12 +23,9 @@ using testing::HasSubstr;
 // Noise, memory, one far lag, clusters, steps of the mean and of the variance, in turn.
 Series series_of_kind(std::uint64_t s, std::size_t rows = 600) {
   static const std::vector<std::pair<const char*, std::vector<double>>> kinds{
-      {"zero", {1}},
-      {"zero ar1", {.3, 1}},
-      {"zero ar16", {.15, 1}},
-      {"const / garch", {0, .05, .1, .85}},
-      {"zero", {1}},
-      {"zero", {1}}};
+      {"zero", {1}},           {"zero ar1", {.3, 1}},
+      {"zero ar16", {.15, 1}}, {"const / garch", {0, .05, .1, .85}},
+      {"zero", {1}},           {"zero", {1}}};
   const auto& [line, theta] = kinds[s % kinds.size()];
   Series y = simulate(parse_model(line), theta, rows, {.seed = 131, .stream = s});
   if (s % kinds.size() == 4)
@@ -48,7 +45,8 @@ TEST(Verdicts, OfLagsFollowTheirRows) {
     double most = 0;
     int at = 0;
     for (const Told& row : rows)
-      if (const double share = std::abs(row["acf"].get<double>()) / row["band_robust"].get<double>();
+      if (const double share =
+              std::abs(row["acf"].get<double>()) / row["band_robust"].get<double>();
           share > most) {
         most = share;
         at = row["lag"];
@@ -71,6 +69,25 @@ TEST(Verdicts, OfLagsFollowTheirRows) {
   EXPECT_EQ(seen.size(), 3u) << "each verdict was met";
 }
 
+// Rows that are named: in their order, and under the verdict of the whole table.
+TEST(Verdicts, OfLagsStayWhereRowsAreNamed) {
+  const Series y = series_of_kind(1);
+  const LagTable whole = lag_table(y, 12);
+  LagTable some = whole;
+  keep_lags(some, {12, 1, 5, 1});
+  ASSERT_EQ(some.rows.size(), 3u);
+  for (const std::size_t i : {0u, 1u, 2u}) {
+    const LagRow& row = some.rows[i];
+    EXPECT_EQ(row.lag, (std::array{1, 5, 12}[i]));
+    EXPECT_EQ(row.q, whole.rows[static_cast<std::size_t>(row.lag) - 1].q);
+  }
+  EXPECT_EQ(some.verdict, whole.verdict);
+  EXPECT_THROW(keep_lags(some, {13}), Error);
+  std::ostringstream text;
+  text << some;
+  EXPECT_THAT(text.str(), HasSubstr("memory over 12 lags, of which 3 are shown"));
+}
+
 TEST(Verdicts, OfBreaksFollowTheirRows) {
   std::map<std::string, int> seen;
   for (std::uint64_t s = 0; s < 30; ++s) {
@@ -83,8 +100,8 @@ TEST(Verdicts, OfBreaksFollowTheirRows) {
     const bool mean = holm["mean"] < .05, variance = holm["variance"] < .05;
     EXPECT_EQ(kinds.contains("mean"), mean) << s;
     EXPECT_EQ(kinds.contains("variance"), variance) << s;
-    EXPECT_EQ(kinds.contains("parameters"), !mean && !variance && holm["parameters"].is_number() &&
-                                                holm["parameters"] < .05)
+    EXPECT_EQ(kinds.contains("parameters"),
+              !mean && !variance && holm["parameters"].is_number() && holm["parameters"] < .05)
         << s;
     const std::string reading = told["reading"];
     EXPECT_EQ(kinds.empty(), reading.find("No lasting break") != std::string::npos) << reading;
@@ -101,8 +118,7 @@ TEST(Verdicts, OfBreaksFollowTheirRows) {
 TEST(Verdicts, OfASearchFollowTheirRows) {
   for (std::uint64_t s = 0; s < 24; ++s) {
     const Series y = series_of_kind(s, 300);
-    const Search found =
-        search(y, {.most_ar = 2, .most_ma = 2, .differences = 0}, Executor(2));
+    const Search found = search(y, {.most_ar = 2, .most_ma = 2, .differences = 0}, Executor(2));
     const Told told = Told::parse(json_document("search", found))["result"];
     const std::string criterion = told["criterion"];
     int place = 0;
@@ -149,11 +165,12 @@ TEST(Verdicts, OfUnitRootsFollowTheirRows) {
   std::map<std::string, int> seen;
   for (std::uint64_t s = 0; s < 30; ++s) {
     Series y = series_of_kind(s, 250);
-    if (s % 2 == 0) y.values = [&] {  // its sum has a unit root
-      std::vector<double> sum{100};
-      for (const double v : y.values) sum.push_back(sum.back() + v);
-      return sum;
-    }();
+    if (s % 2 == 0)
+      y.values = [&] {  // its sum has a unit root
+        std::vector<double> sum{100};
+        for (const double v : y.values) sum.push_back(sum.back() + v);
+        return sum;
+      }();
     const UnitRootBattery battery = unit_root_battery(y);
     std::map<std::string, bool> rejects;
     double zivot = 1;
@@ -166,11 +183,10 @@ TEST(Verdicts, OfUnitRootsFollowTheirRows) {
     std::vector<std::string> want;
     if (of_three >= 2 && !kpss) want = {"stationary", "trend-stationary"};
     if (of_three < 2 && kpss)
-      want = zivot < .01 ? std::vector<std::string>{"break-stationary"}
+      want = zivot < .01   ? std::vector<std::string>{"break-stationary"}
              : zivot < .05 ? std::vector<std::string>{"break-suspected", "unit-root"}
                            : std::vector<std::string>{"unit-root"};
-    if (of_three >= 2 && kpss)
-      want = {zivot < .05 ? "break-stationary" : "conflict"};
+    if (of_three >= 2 && kpss) want = {zivot < .05 ? "break-stationary" : "conflict"};
     if (of_three < 2 && !kpss) want = {"conflict"};
     const std::string verdict(to_string(battery.verdict));
     EXPECT_THAT(want, testing::Contains(verdict)) << s << ": " << of_three << ", kpss " << kpss;

@@ -39,7 +39,8 @@ struct LagRow {
 // What a table says as a whole.
 enum class LagVerdict {
   memory,   // the robust Q of its last lag rejects at 5 %
-  one_lag,  // it does not, but one lag lies where chance puts the largest of so many in 5 % of cases
+  one_lag,  // it does not, but one lag lies where chance puts the largest of so many in 5 % of
+            // cases
   none
 };
 [[nodiscard]] std::string_view to_string(LagVerdict verdict);
@@ -91,7 +92,8 @@ struct LagPrint {
   LagBand band = LagBand::robust;
   double level = 0;  // of the tests whose critical value of Q is shown; 0 shows none
 };
-// What Q must exceed at a row for a test at that level to reject; empty without a degree of freedom.
+// What Q must exceed at a row for a test at that level to reject; empty without a degree of
+// freedom.
 [[nodiscard]] std::optional<double> critical_q(const LagRow& row, double level);
 [[nodiscard]] std::string q_at(double level);  // its label: "Q at .01"
 // Verdict on the whole table, then a row a lag with the ACF as a bar of text.

@@ -99,7 +99,7 @@ struct Check {
   std::vector<CheckGroup> groups;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;
-  double level = 0;                    // of CheckOptions
+  double level = 0;                      // of CheckOptions
   std::vector<double> whiteness_limits;  // what each Q must exceed to reject at that level
   std::vector<Spike> spikes;
   int lags_looked_at = 0;  // for the spikes; chance alone gives one in twenty
