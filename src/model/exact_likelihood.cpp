@@ -14,6 +14,8 @@
 #include "maths/band_cholesky.hpp"
 #include "model/arma_filter.hpp"
 #include "model/arma_start.hpp"
+#include "model/exact_scores.hpp"
+#include "model/filter_room.hpp"
 #include "model/innovations.hpp"
 
 namespace brace {
@@ -27,36 +29,6 @@ namespace {
 // Where the response of 1 / b(B) has fallen to this, what follows changes no digit of a sum that
 // begins with 1.
 constexpr double kDiedAway = 1e-15;
-
-// Room for what is filtered, one value a row. A thread hands it on from one likelihood to the next:
-// asked for anew by each of many short fits it took a quarter of their time.
-struct FilterRoom {
-  VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
-
-  static FilterRoom take(Index n) {
-    std::vector<FilterRoom>& spare = kept();
-    FilterRoom rows;
-    if (!spare.empty()) {
-      rows = std::move(spare.back());
-      spare.pop_back();
-    }
-    for (VectorXd* v : {&rows.z, &rows.w, &rows.e0, &rows.e, &rows.u, &rows.v1, &rows.u2, &rows.v2})
-      v->resize(n);
-    for (VectorXd* v : {&rows.response, &rows.response2}) v->resize(n + 1);
-    return rows;
-  }
-  static void give_back(FilterRoom rows) {
-    constexpr std::size_t kSpare = 3;
-    constexpr Index kLong = 50'000;
-    if (rows.z.size() <= kLong && kept().size() < kSpare) kept().push_back(std::move(rows));
-  }
-
- private:
-  static std::vector<FilterRoom>& kept() {
-    thread_local std::vector<FilterRoom> spare;
-    return spare;
-  }
-};
 
 }  // namespace
 
@@ -794,120 +766,8 @@ bool ExactLikelihood::state_at_end(std::span<const double> theta, ArmaState& out
   return true;
 }
 
-namespace {
-
-// The first rows of gap-free data.
-MeanData head_of(const MeanData& data, std::size_t rows) {
-  MeanData head = data;
-  head.change.resize(rows);
-  head.filled.resize(rows);
-  head.level.resize(rows + data.lost);
-  head.columns = data.columns.topRows(static_cast<Index>(rows));
-  return head;
-}
-
-// Rows after which every error is e_t = z_t - sum a_l z_{t-l} - sum b_l e_{t-l} to the last digit;
-// all of them where the start is never forgotten.
-std::size_t forgotten_after(const Innovations& found, const MeanData& data, Index longest) {
-  const std::size_t rows = found.spread.size();
-  if (!data.missing.empty()) return rows;
-  std::size_t row = rows;
-  while (row > 0 && found.spread[row - 1] == 1) --row;
-  return std::min(rows, row + static_cast<std::size_t>(longest));
-}
-
-// Each row's term of the log-likelihood, its constant apart.
-double row_term(double error, double spread, double sigma2) {
-  return spread > 0 ? -0.5 * (std::log(spread) + error * error / (sigma2 * spread)) : 0;
-}
-
-}  // namespace
-
-// Of the prediction-error form. While the start is remembered they are differences: the errors are
-// linear in the regression coefficients, so that one is their derivative; by the lags central ones
-// with a step of 1e-5, which balances truncation and rounding. From there on the errors follow a
-// recursion with constant coefficients, and so do their derivatives:
-//   de_t / da_l = -z_{t-l} - sum b de_{t-.},   de_t / db_l = -e_{t-l} - sum b de_{t-.}
 std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {
-  Work& w = *work_;
-  const auto rows = static_cast<std::size_t>(w.n), k = static_cast<std::size_t>(w.k);
-  const double sigma2 = theta[w.at.count];
-  std::vector<double> out(rows * k, 0.0), moving(theta.begin(), theta.end());
-  Innovations here;
-  if (!filter(w.model, w.data, theta, here)) return out;
-  for (std::size_t t = 0; t < rows; ++t)
-    if (here.spread[t] > 0)
-      out[t * k + w.at.count] =
-          0.5 * (here.error[t] * here.error[t] / (sigma2 * here.spread[t]) - 1) / sigma2;
-
-  const std::size_t begin = forgotten_after(here, w.data, w.r);
-  const MeanData shorter = begin < rows ? head_of(w.data, begin) : MeanData{};
-  const MeanData& head = begin < rows ? shorter : w.data;
-  VectorXd slope(w.n);  // of the errors, by one parameter
-  Innovations up, down;
-  // Differences of the first rows; `slope` holds those of the errors.
-  const auto difference = [&](std::size_t p, double step) {
-    const double width = moving[p] = theta[p] + step;
-    const bool admitted = filter(w.model, head, moving, up);
-    moving[p] = theta[p] - step;
-    const bool both = admitted && filter(w.model, head, moving, down);
-    moving[p] = theta[p];
-    if (!both) return false;
-    const double across = width - (theta[p] - step);
-    for (std::size_t t = 0; t < begin; ++t) {
-      slope(static_cast<Index>(t)) = (up.error[t] - down.error[t]) / across;
-      out[t * k + p] = (row_term(up.error[t], up.spread[t], sigma2) -
-                        row_term(down.error[t], down.spread[t], sigma2)) /
-                       across;
-    }
-    return true;
-  };
-  // Goes on from there: `forced` is what moves the errors apart from their own past.
-  const auto go_on = [&](std::size_t p, const auto& forced) {
-    for (std::size_t t = begin; t < rows; ++t) {
-      double v = -forced(t);
-      for (std::size_t l = 0; l < w.ma.lags.size(); ++l)
-        v -= w.b[l] * slope(static_cast<Index>(t) - w.ma.lags[l]);
-      slope(static_cast<Index>(t)) = v;
-      out[t * k + p] = -here.error[t] * v / sigma2;
-    }
-  };
-
-  VectorXd z = Eigen::Map<const VectorXd>(w.data.filled.data(), w.n);
-  for (std::size_t j = 0; j < w.at.regression.size(); ++j)
-    z -= theta[w.at.regression[j]] * w.data.columns.col(static_cast<Index>(j));
-  w.ar.coefficients(theta, w.a);
-  w.ma.coefficients(theta, w.b);
-  for (std::size_t j = 0; j < w.at.regression.size(); ++j) {
-    const auto column = w.data.columns.col(static_cast<Index>(j));
-    const double step = std::sqrt(sigma2 * static_cast<double>(rows)) / column.norm();
-    if (!difference(w.at.regression[j], step)) continue;
-    go_on(w.at.regression[j], [&](std::size_t t) {
-      double x = column(static_cast<Index>(t));
-      for (std::size_t l = 0; l < w.ar.lags.size(); ++l)
-        x -= w.a[l] * column(static_cast<Index>(t) - w.ar.lags[l]);
-      return x;
-    });
-  }
-  const MatrixXd of_ar = w.ar.jacobian(theta, k), of_ma = w.ma.jacobian(theta, k);
-  for (std::size_t p = w.at.ar; p < w.at.seasonal_ma + w.model.mean.seasonal_ma.size(); ++p) {
-    double step = 1e-5;
-    bool found = false;
-    for (int attempt = 0; attempt < 20 && !found; ++attempt, step /= 4) found = difference(p, step);
-    if (!found) continue;
-    const auto column = static_cast<Index>(p);
-    go_on(p, [&](std::size_t t) {
-      double x = 0;
-      for (std::size_t l = 0; l < w.ar.lags.size(); ++l)
-        if (const double by = of_ar(static_cast<Index>(l), column); by != 0)
-          x += by * z(static_cast<Index>(t) - w.ar.lags[l]);
-      for (std::size_t l = 0; l < w.ma.lags.size(); ++l)
-        if (const double by = of_ma(static_cast<Index>(l), column); by != 0)
-          x += by * here.error[t - static_cast<std::size_t>(w.ma.lags[l])];
-      return x;
-    });
-  }
-  return out;
+  return exact_scores(work_->model, work_->data, theta);
 }
 
 }  // namespace brace

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+// Room for the series that the exact likelihood filters, handed on from one likelihood to the next.
+//
+//   struct Work : FilterRoom { explicit Work(Index n) : FilterRoom(FilterRoom::take(n)) {} };
+//   ~Work() { give_back(std::move(*this)); }
+#pragma once
+
+#include <Eigen/Core>
+#include <utility>
+#include <vector>
+
+namespace brace {
+
+// Room for what is filtered, one value a row. A thread hands it on from one likelihood to the next:
+// asked for anew by each of many short fits it took a quarter of their time.
+struct FilterRoom {
+  Eigen::VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
+
+  static FilterRoom take(Eigen::Index n) {
+    std::vector<FilterRoom>& spare = kept();
+    FilterRoom rows;
+    if (!spare.empty()) {
+      rows = std::move(spare.back());
+      spare.pop_back();
+    }
+    for (Eigen::VectorXd* v :
+         {&rows.z, &rows.w, &rows.e0, &rows.e, &rows.u, &rows.v1, &rows.u2, &rows.v2})
+      v->resize(n);
+    for (Eigen::VectorXd* v : {&rows.response, &rows.response2}) v->resize(n + 1);
+    return rows;
+  }
+  static void give_back(FilterRoom rows) {
+    constexpr std::size_t kSpare = 3;
+    constexpr Eigen::Index kLong = 50'000;
+    if (rows.z.size() <= kLong && kept().size() < kSpare) kept().push_back(std::move(rows));
+  }
+
+ private:
+  static std::vector<FilterRoom>& kept() {
+    thread_local std::vector<FilterRoom> spare;
+    return spare;
+  }
+};
+
+}  // namespace brace
