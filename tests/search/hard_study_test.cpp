@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Two hundred hard series, all 36 orders each: does a fit reach the best that is found from the
-// terms of any other candidate? Under a minute a series, so labelled `long`:
+// terms of any other candidate? Three quarters of an hour on two cores, so labelled `long`:
 //   ctest --test-dir build/release -L long
 #include <fmt/format.h>
 #include <gtest/gtest.h>
