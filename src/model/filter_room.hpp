@@ -11,8 +11,8 @@
 
 namespace brace {
 
-// Room for what is filtered, one value a row. A thread hands it on from one likelihood to the next:
-// asked for anew by each of many short fits it took a quarter of their time.
+// One value a row each. Asked for anew by each of many short fits they took a quarter of their
+// time.
 struct FilterRoom {
   Eigen::VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
 

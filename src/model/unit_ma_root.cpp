@@ -40,14 +40,13 @@ double largest_real_inverse_root(const Lags& lags, std::span<const double> coeff
 
 std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
   if (!fit.exact || !fit.usable() || fit.lost == 0) return std::nullopt;
-  const EstimateOptions options;
-  Problem problem(fit.model, data, options, true);
   const std::vector<double> estimates = fit.estimates();
   const Mean& mean = fit.model.mean;
+  const MeanPositions at = mean_positions(fit.model);
   UnitMaRoot out;
   int step = 1;
   for (const auto& [lags, first] :
-       {std::pair{&mean.ma, problem.at.ma}, std::pair{&mean.seasonal_ma, problem.at.seasonal_ma}}) {
+       {std::pair{&mean.ma, at.ma}, std::pair{&mean.seasonal_ma, at.seasonal_ma}}) {
     if (lags->empty()) continue;
     const double root =
         largest_real_inverse_root(*lags, std::span(estimates).subspan(first, lags->size()));
@@ -56,6 +55,8 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
     step = lags->front();
   }
   if (out.inverse_root < (step == 1 ? kNearOne : kNearOneOfSeason)) return std::nullopt;
+  const EstimateOptions options;
+  Problem problem(fit.model, data, options, true);
   VectorXd theta = Eigen::Map<const VectorXd>(estimates.data(), problem.units.size());
   if (mean.constant && problem.scaled.centre != 0) theta(0) -= problem.scaled.centre;
   const VectorXd x = problem.chart.working(problem.convert(std::move(theta), true));
@@ -81,7 +82,7 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
   }
   if (!std::isfinite(on_bound)) return std::nullopt;
   out.statistic = std::max(0.0, 2 * (on_bound - top));
-  out.critical = critical_value(step, problem.at.regression.size() > 0);
+  out.critical = critical_value(step, !at.regression.empty());
   return out;
 }
 
