@@ -9,11 +9,11 @@
 #include <random>
 #include <vector>
 
+#include "brace/estimation/estimate.hpp"
+#include "brace/estimation/rolling.hpp"
 #include "brace/evaluate/backtest.hpp"
-#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/rolling.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/process/simulate.hpp"
 #include "forecast/paths.hpp"
 #include "maths/quantiles.hpp"
 #include "ratios.hpp"

@@ -15,12 +15,12 @@
 #include <string>
 #include <vector>
 
-#include "brace/model/estimate.hpp"
+#include "brace/estimation/estimate.hpp"
+#include "brace/estimation/rolling.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/rolling.hpp"
-#include "brace/model/simulate.hpp"
-#include "model/lanes/kernels.hpp"
-#include "model/surface.hpp"
+#include "brace/process/simulate.hpp"
+#include "likelihood/lanes/kernels.hpp"
+#include "likelihood/log_likelihood.hpp"
 #include "ratios.hpp"
 
 namespace {
@@ -85,7 +85,7 @@ void likelihood_pass(benchmark::State& state, const char* line, const brace::Ser
                      std::vector<double> theta, brace::Order order) {
   const brace::Model model = brace::parse_model(line);
   const brace::MeanData data = brace::mean_data(model, y);
-  const auto likelihood = brace::make_surface(model, data, /*exact=*/false);
+  const auto likelihood = brace::make_log_likelihood(model, data, /*exact=*/false);
   brace::Derivatives<double> out;
   for (auto _ : state) {
     likelihood->evaluate(theta, order, out);

@@ -7,7 +7,7 @@
 
 #include "brace/brace.hpp"
 #include "brace/maths/random.hpp"
-#include "model/exact_likelihood.hpp"
+#include "likelihood/exact_likelihood.hpp"
 #include "ratios.hpp"
 
 namespace {

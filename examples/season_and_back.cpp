@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // From a monthly price to a series that may be modelled, and back to prices.
 //   example_season_and_back data/lamp-oil.csv
-#include <Eigen/Dense>
 #include <algorithm>
 #include <brace/brace.hpp>
 #include <cmath>

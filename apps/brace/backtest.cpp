@@ -5,7 +5,7 @@
 
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -13,36 +13,36 @@ namespace {
 
 // Variances of the rows of `values` by range, in its unit squared.
 std::vector<double> range_proxy(const Options& o, const Loaded& data) {
-  if (o.proxy == "squared") return {};
+  if (o.backtest.proxy == "squared") return {};
   if (!data.bars)
     throw Error(ErrorCode::bad_option,
                 fmt::format("--proxy {}: {} has no columns of open, high, low and close that make "
                             "sense; name them with --role, or leave --proxy squared",
-                            o.proxy, o.file));
+                            o.backtest.proxy, o.file));
   RangeEstimator estimator = RangeEstimator::parkinson;
   for (const RangeEstimator e : {RangeEstimator::garman_klass, RangeEstimator::rogers_satchell})
-    if (to_string(e) == o.proxy) estimator = e;
+    if (to_string(e) == o.backtest.proxy) estimator = e;
   std::vector<double> proxy = range_variances(*data.bars, estimator);
   // Rows of the level; returns lack the first.
   proxy.erase(proxy.begin(),
               proxy.begin() + static_cast<std::ptrdiff_t>(proxy.size() - data.values.size()));
-  if (o.unit == "decimal")
+  if (o.series.unit == "decimal")
     for (double& v : proxy) v /= 1e4;
   return proxy;
 }
 
 // Takes off the chain what is estimated, and all that follows: that is for each window alone.
 std::vector<Transform> take_estimated(Options& o) {
-  const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
-  std::vector<Transform> chain = parse_chain(o.transform, unit);
+  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   const auto estimated = std::find_if(chain.begin(), chain.end(), [](const Transform& link) {
     const auto* power = std::get_if<PowerTransform>(&link);
     return std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
            (power && !power->power);
   });
-  o.transform.clear();
+  o.series.transform.clear();
   for (auto link = chain.begin(); link != estimated; ++link)
-    o.transform += (o.transform.empty() ? "" : " ") + to_string(*link);
+    o.series.transform += (o.series.transform.empty() ? "" : " ") + to_string(*link);
   chain.erase(chain.begin(), estimated);
   return chain;
 }
@@ -50,42 +50,44 @@ std::vector<Transform> take_estimated(Options& o) {
 int run_backtest(const Options& given) {
   Options o = given;
   const std::vector<Transform> chain = take_estimated(o);
-  const Loaded data = load(o, o.proxy != "squared");
+  const Loaded data = load(o, o.backtest.proxy != "squared");
   std::vector<Model> models;
-  for (const std::string& line : o.models) models.push_back(parse_model(line));
+  for (const std::string& line : o.model.lines) models.push_back(parse_model(line));
   BacktestOptions options;
   options.chain = chain;
-  options.window = o.window;
-  options.expanding = o.expanding;
-  options.refit_every = o.refit_every;
-  options.origins = o.origins;
-  options.horizon = o.horizon.value_or(1);
-  options.intervals = o.intervals;
-  options.tails = o.tails;
+  options.window = o.backtest.window;
+  options.expanding = o.backtest.expanding;
+  options.refit_every = o.backtest.refit_every;
+  options.origins = o.backtest.origins;
+  options.horizon = o.ahead.horizon.value_or(1);
+  options.intervals = o.ahead.intervals;
+  options.tails = o.ahead.tails;
   options.method = method_of(o);
-  options.paths = o.draws;
+  options.paths = o.ahead.draws;
   options.seed = o.seed;
-  options.baselines = o.baselines;
-  options.threshold = o.threshold;
+  options.baselines = o.backtest.baselines;
+  options.threshold = o.backtest.threshold;
   options.proxy = range_proxy(o, data);
   std::optional<BacktestJournal> journal;
-  if (!o.journal.empty()) {
+  if (!o.backtest.journal.empty()) {
     std::string setup = fmt::format(
         "{} of {} rows to {}; window {}{}, refit every {}, {} origins, horizon {}, {}, {} paths, "
         "seed {}, intervals {}, tails {}, proxy {}, threshold {}",
-        data.values.name, data.values.size(), data.values.when(data.values.size() - 1), o.window,
-        o.expanding ? " growing" : "", o.refit_every, o.origins, options.horizon, o.method, o.draws,
-        o.seed, fmt::join(o.intervals, " "), fmt::join(o.tails, " "), o.proxy, o.threshold);
+        data.values.name, data.values.size(), data.values.when(data.values.size() - 1),
+        o.backtest.window, o.backtest.expanding ? " growing" : "", o.backtest.refit_every,
+        o.backtest.origins, options.horizon, o.ahead.method, o.ahead.draws, o.seed,
+        fmt::join(o.ahead.intervals, " "), fmt::join(o.ahead.tails, " "), o.backtest.proxy,
+        o.backtest.threshold);
     for (const Model& m : models) setup += "; " + to_string(canonical(m));
-    for (const std::string& words : o.baselines) setup += "; " + words;
+    for (const std::string& words : o.backtest.baselines) setup += "; " + words;
     for (const Transform& link : chain) setup += "; " + to_string(link);
-    journal.emplace(o.journal, setup, data.values);
+    journal.emplace(o.backtest.journal, setup, data.values);
     options.known = journal->known();
-    if (!options.known.empty() && !o.quiet)
-      std::cerr << fmt::format("{}: {} records are there already\n", o.journal,
+    if (!options.known.empty() && !o.output.quiet)
+      std::cerr << fmt::format("{}: {} records are there already\n", o.backtest.journal,
                                text::count(options.known.size()));
   }
-  const bool show = !o.quiet && ::isatty(2) != 0;
+  const bool show = !o.output.quiet && ::isatty(2) != 0;
   options.progress = [&](const BacktestRecord& record, std::size_t done, std::size_t all) {
     if (journal) journal->add(record);
     if (show && (done % 20 == 0 || done == all))
@@ -95,7 +97,7 @@ int run_backtest(const Options& given) {
   };
   const Backtest b =
       with_warnings_of(data, backtest(models, data.values, options, Executor(o.threads)));
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("backtest", b);
   } else {
     std::cout << b;
@@ -107,81 +109,76 @@ int run_backtest(const Options& given) {
     if (best->kind == Entrant::Kind::model)
       print_next(o, fmt::format("forecast {} --model '{}'", modelled_words(given), best->label));
   }
-  if (!o.out.empty()) write_table(o, backtest_table(b));
-  if (!o.chart.empty()) {
-    draw_backtest(b, o.chart);
-    say_written(o, o.chart);
+  if (!o.output.out.empty()) write_table(o, backtest_table(b));
+  if (!o.output.chart.empty()) {
+    draw_backtest(b, o.output.chart);
+    say_written(o, o.output.chart);
   }
   return 0;
 }
 
 }  // namespace
 
-void add_backtest(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "backtest", "Forecast from one day after another and judge it by realised outcomes");
-  add_series_options(*c, o);
-  c->add_option("--model", o.models, "a model line; give the option once for each")
-      ->allow_extra_args(false)
-      ->group("Who forecasts");
-  c->add_option("--baseline", o.baselines,
-                "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'...; give the "
-                "option once for each")
-      ->allow_extra_args(false)
-      ->group("Who forecasts");
+Command backtest_command(Options& o) {
+  Command c("backtest", "Forecast from one day after another and judge it by realised outcomes",
+            run_backtest);
+  o.ahead.method = "plug-in";
+  add_series_options(c, o);
+  c.option("--model", o.model.lines, "a model line; give the option once for each")
+      .once_for_each()
+      .group("Who forecasts");
+  c.option("--baseline", o.backtest.baselines,
+           "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'...; give the "
+           "option once for each")
+      .once_for_each()
+      .group("Who forecasts");
   const char* group = "From where";
-  c->add_option("--window", o.window, "rows that each fit sees (default: 1000)")->group(group);
-  c->add_flag("--expanding", o.expanding, "windows that grow from the first one on")->group(group);
-  c->add_option("--refit-every", o.refit_every, "forecasts from one refit to the next (default: 1)")
-      ->check(CLI::PositiveNumber)
-      ->group(group);
-  c->add_option("--origins", o.origins, "the last so many only (default: all)")->group(group);
+  c.option("--window", o.backtest.window, "rows that each fit sees (default: 1000)").group(group);
+  c.option("--expanding", o.backtest.expanding, "windows that grow from the first one on")
+      .group(group);
+  c.option("--refit-every", o.backtest.refit_every,
+           "forecasts from one refit to the next (default: 1)")
+      .positive()
+      .group(group);
+  c.option("--origins", o.backtest.origins, "the last so many only (default: all)").group(group);
   const char* what = "What is forecast";
-  c->add_option("--horizon", o.horizon, "steps ahead (default: 1)")->group(what);
-  c->add_option("--intervals", o.intervals, "percent (default: 50,95)")
-      ->delimiter(',')
-      ->group(what);
-  c->add_option("--tails", o.tails, "percent of the value-at-risk (default: 1,5)")
-      ->delimiter(',')
-      ->group(what);
-  c->add_option("--method", o.method,
-                "plug-in, full, resampled or refit (default: plug-in, the quickest)")
-      ->check(CLI::IsMember({"full", "plug-in", "resampled", "refit"}))
-      ->option_text("WORD")
-      ->group(what);
-  c->add_option("--draws", o.draws, "paths of each forecast (default: 2000)")->group(what);
+  c.option("--horizon", o.ahead.horizon, "steps ahead (default: 1)").group(what);
+  c.option("--intervals", o.ahead.intervals, "percent (default: 50,95)").list().group(what);
+  c.option("--tails", o.ahead.tails, "percent of the value-at-risk (default: 1,5)")
+      .list()
+      .group(what);
+  c.option("--method", o.ahead.method,
+           "plug-in, full, resampled or refit (default: plug-in, the quickest)")
+      .words({"full", "plug-in", "resampled", "refit"})
+      .group(what);
+  c.option("--draws", o.ahead.draws, "paths of each forecast (default: 2000)").group(what);
   const char* judged = "How it is judged";
-  c->add_option("--proxy", o.proxy,
-                "variances are judged by: squared (errors, default), parkinson, garman-klass or "
-                "rogers-satchell")
-      ->check(CLI::IsMember({"squared", "parkinson", "garman-klass", "rogers-satchell"}))
-      ->option_text("WORD")
-      ->group(judged);
-  c->add_option("--threshold", o.threshold,
-                "beyond it a value is up or down, else flat (default: 0)")
-      ->check(CLI::NonNegativeNumber)
-      ->group(judged);
+  c.option("--proxy", o.backtest.proxy,
+           "variances are judged by: squared (errors, default), parkinson, garman-klass or "
+           "rogers-satchell")
+      .words({"squared", "parkinson", "garman-klass", "rogers-satchell"})
+      .group(judged);
+  c.option("--threshold", o.backtest.threshold,
+           "beyond it a value is up or down, else flat (default: 0)")
+      .not_negative()
+      .group(judged);
   const char* how = "How";
-  c->add_option(
-       "--journal", o.journal,
-       "file that keeps every forecast as it is made; given again, the run goes on from it")
-      ->group(how);
-  c->add_option("--seed", o.seed, "of the paths (default: 1)")->group(how);
-  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
-      ->check(CLI::NonNegativeNumber)
-      ->group(how);
-  add_output_options(*c, o);
-  c->add_option("--out", o.out, "every forecast as CSV")->group("Output");
-  c->add_option("--chart", o.chart, "forecast and outcome, losses, coverage, .png .svg .pdf")
-      ->group("Output");
-  c->footer(
+  c.option("--journal", o.backtest.journal,
+           "file that keeps every forecast as it is made; given again, the run goes on from it")
+      .group(how);
+  c.option("--seed", o.seed, "of the paths (default: 1)").group(how);
+  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      .not_negative()
+      .group(how);
+  add_output_options(c, o);
+  c.option("--out", o.output.out, "every forecast as CSV").group("Output");
+  c.option("--chart", o.output.chart, "forecast and outcome, losses, coverage, .png .svg .pdf")
+      .group("Output");
+  c.footer =
       "Example:\n  brace backtest data/kelp-fibre.csv --value settle --drop-zero volume --returns "
       "log \\\n      --model 'const / garch / student' --model 'const / gjr / student' --horizon 5 "
-      "--chart backtest.png");
-  c->callback([&run, &o, c] {
-    if (c->count("--method") == 0) o.method = "plug-in";
-    run = run_backtest;
-  });
+      "--chart backtest.png";
+  return c;
 }
 
 }  // namespace brace::app

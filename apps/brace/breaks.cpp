@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -15,11 +15,11 @@ namespace {
 // The tests that can be asked for alone, with what they take.
 using Make = std::vector<TestResult> (*)(const Series&, const Options&);
 Fit fit_for(const Series& y, const Options& o) {
-  return estimate(o.model.empty() ? "const / garch / student" : o.model, y);
+  return estimate(o.model.line.empty() ? "const / garch / student" : o.model.line, y);
 }
 ChangeOptions change_options(const Options& o) {
   ChangeOptions options;
-  if (o.trim) options.trim = *o.trim;
+  if (o.test.trim) options.trim = *o.test.trim;
   return options;
 }
 const std::vector<std::pair<std::string, Make>>& single_tests() {
@@ -31,7 +31,7 @@ const std::vector<std::pair<std::string, Make>>& single_tests() {
       {"sup-f", [](const Series& y, const Options& o) { return sup_f(y, {}, change_options(o)); }},
       {"bai-perron",
        [](const Series& y, const Options& o) {
-         return bai_perron(y, {.number = o.number_of_breaks}).tests;
+         return bai_perron(y, {.number = o.test.breaks}).tests;
        }},
       {"nyblom", [](const Series& y, const Options& o) { return nyblom(fit_for(y, o)); }},
       {"variance-break", [](const Series& y, const Options& o) {
@@ -43,7 +43,7 @@ const std::vector<std::pair<std::string, Make>>& single_tests() {
 // Only the tests asked for, each with its null and what it says.
 int run_single(const Options& o, const Loaded& data) {
   std::vector<TestResult> tests;
-  for (const std::string& id : o.tests) {
+  for (const std::string& id : o.test.named) {
     const auto found = std::find_if(single_tests().begin(), single_tests().end(),
                                     [&](const auto& one) { return one.first == id; });
     if (found == single_tests().end()) {
@@ -58,7 +58,7 @@ int run_single(const Options& o, const Loaded& data) {
   BreakReport report;
   report.of = data.values.name;
   report.tests = tests;
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("breaks", data.values, report);
   } else {
     for (const TestResult& test : tests) std::cout << test;
@@ -74,29 +74,29 @@ int run_single(const Options& o, const Loaded& data) {
 
 int run_breaks(const Options& o) {
   const Loaded data = load(o);
-  if (!o.tests.empty()) return run_single(o, data);
+  if (!o.test.named.empty()) return run_single(o, data);
   FindBreaksOptions options;
-  if (!o.model.empty()) options.model = o.model;
-  options.number = o.number_of_breaks;
+  if (!o.model.line.empty()) options.model = o.model.line;
+  options.number = o.test.breaks;
   options.bandwidth = bandwidth_of(o) == kBandwidthAutomatic ? -1 : bandwidth_of(o);
   const BreakReport report =
       with_warnings_of(data, find_breaks(data.values, options, Executor(o.threads)));
   std::optional<TestResult> at_date;
-  if (!o.at.empty()) {
-    const auto when = parse_date(o.at);
+  if (!o.test.at.empty()) {
+    const auto when = parse_date(o.test.at);
     if (!when)
       throw Error(ErrorCode::bad_option,
-                  fmt::format("--at {}: is not a date; write it as 2019-05-02", o.at));
+                  fmt::format("--at {}: is not a date; write it as 2019-05-02", o.test.at));
     if (data.values.times.empty())
       throw Error(ErrorCode::bad_option,
-                  fmt::format("--at {}: {} has no dates; name their column with --date", o.at,
+                  fmt::format("--at {}: {} has no dates; name their column with --date", o.test.at,
                               data.values.name));
     std::size_t last_before = 0;
     for (std::size_t t = 0; t < data.values.size(); ++t)
       if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++last_before;
     at_date = chow(data.values, last_before);
   }
-  if (o.json) {
+  if (o.output.json) {
     BreakReport whole = report;
     if (at_date) whole.tests.push_back(*at_date);
     std::cout << json_document("breaks", data.values, whole);
@@ -109,9 +109,9 @@ int run_breaks(const Options& o) {
                                     format_date(*report.from), report.model)
                       : fmt::format("fit {} --model '{}'", modelled_words(o), report.model));
   }
-  if (!o.chart.empty()) {
-    draw_breaks(data.values, report, o.chart);
-    say_written(o, o.chart);
+  if (!o.output.chart.empty()) {
+    draw_breaks(data.values, report, o.output.chart);
+    say_written(o, o.output.chart);
   }
   std::vector<std::vector<std::string>> rows{
       {"kind", "index", "date", "low", "high", "low_date", "high_date", "p_value"}};
@@ -120,56 +120,54 @@ int run_breaks(const Options& o) {
     rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.index), date(f.at.date),
                     std::to_string(f.at.low), std::to_string(f.at.high), date(f.at.low_date),
                     date(f.at.high_date), ""});
-  if (at_date) rows.push_back({"chow", "", o.at, "", "", "", "", cell(at_date->p_value)});
+  if (at_date) rows.push_back({"chow", "", o.test.at, "", "", "", "", cell(at_date->p_value)});
   write_table(o, rows);
   return 0;
 }
 
 }  // namespace
 
-void add_breaks(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "breaks", "Lasting changes of mean, variance and parameters, dated, and what they mean");
-  add_series_options(*c, o);
+Command breaks_command(Options& o) {
+  Command c("breaks", "Lasting changes of mean, variance and parameters, dated, and what they mean",
+            run_breaks);
+  add_series_options(c, o);
   const char* group = "Tests";
-  c->add_option(
-       "--model", o.model,
-       "whose parameters are tested and whose persistence is shown (default: const / garch "
-       "/ student)")
-      ->option_text("LINE")
-      ->group(group);
-  c->add_option("--breaks", o.number_of_breaks,
-                "this many breaks in the mean, whatever the tests say")
-      ->check(CLI::Range(0, 5))
-      ->group(group);
-  c->add_option("--test", o.tests,
-                "only these tests, each alone: cusum, cusum-ols, cusum-squares, sup-f, bai-perron, "
-                "nyblom, variance-break")
-      ->delimiter(',')
-      ->option_text("ID,...")
-      ->group(group);
-  c->add_option("--trim", o.trim,
-                "share of the rows that sup-f leaves out at each end (default: .15)")
-      ->check(CLI::Range(0.02, 0.4))
-      ->option_text("SHARE")
-      ->needs("--test")
-      ->group(group);
-  c->add_option("--bandwidth", o.bandwidth_words,
-                "Bartlett window for the squares instead of the AR spectrum, for comparison")
-      ->option_text("N")
-      ->group(group);
-  c->add_option("--at", o.at, "Chow's test of a change of mean at a date known beforehand")
-      ->option_text("DATE")
-      ->group(group);
-  c->add_option("--threads", o.threads, "for the fits (default: all)")->group(group);
-  add_output_options(*c, o);
-  c->add_option("--chart", o.chart, "series with its segments shaded, .png .svg .pdf")
-      ->group("Output");
-  c->add_option("--out", o.out, "the breaks as CSV")->group("Output");
-  c->footer(
+  c.option("--model", o.model.line,
+           "whose parameters are tested and whose persistence is shown (default: const / garch "
+           "/ student)")
+      .shown_as("LINE")
+      .group(group);
+  c.option("--breaks", o.test.breaks, "this many breaks in the mean, whatever the tests say")
+      .range(0, 5)
+      .group(group);
+  c.option("--test", o.test.named,
+           "only these tests, each alone: cusum, cusum-ols, cusum-squares, sup-f, bai-perron, "
+           "nyblom, variance-break")
+      .list()
+      .shown_as("ID,...")
+      .group(group);
+  c.option("--trim", o.test.trim,
+           "share of the rows that sup-f leaves out at each end (default: .15)")
+      .range(0.02, 0.4)
+      .shown_as("SHARE")
+      .needs("--test")
+      .group(group);
+  c.option("--bandwidth", o.test.bandwidth,
+           "Bartlett window for the squares instead of the AR spectrum, for comparison")
+      .shown_as("N")
+      .group(group);
+  c.option("--at", o.test.at, "Chow's test of a change of mean at a date known beforehand")
+      .shown_as("DATE")
+      .group(group);
+  c.option("--threads", o.threads, "for the fits (default: all)").group(group);
+  add_output_options(c, o);
+  c.option("--chart", o.output.chart, "series with its segments shaded, .png .svg .pdf")
+      .group("Output");
+  c.option("--out", o.output.out, "the breaks as CSV").group("Output");
+  c.footer =
       "Example:\n  brace breaks data/kelp-fibre.csv --value settle --drop-zero volume --returns "
-      "log");
-  c->callback([&run] { run = run_breaks; });
+      "log";
+  return c;
 }
 
 }  // namespace brace::app

@@ -4,7 +4,7 @@
 
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -47,21 +47,21 @@ std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<int
 int run_compare(const Options& o) {
   const Loaded data = load(o);
   std::vector<Model> models;
-  for (const std::string& line : o.models) models.push_back(parse_model(line));
+  for (const std::string& line : o.model.lines) models.push_back(parse_model(line));
   CompareOptions options;
   options.hold_out = data.held_out.size();
-  if (o.horizon && options.hold_out == 0)
-    throw Error(
-        ErrorCode::bad_option,
-        fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out", *o.horizon));
-  options.horizon = static_cast<std::size_t>(o.horizon.value_or(0));
-  options.intervals = o.intervals;
-  if (!o.baselines.empty()) options.baselines = o.baselines;
+  if (o.ahead.horizon && options.hold_out == 0)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out",
+                            *o.ahead.horizon));
+  options.horizon = static_cast<std::size_t>(o.ahead.horizon.value_or(0));
+  options.intervals = o.ahead.intervals;
+  if (!o.backtest.baselines.empty()) options.baselines = o.backtest.baselines;
   // The hold-out follows the training part, and the comparison cuts it off again.
   Series whole = data.values;
   whole.append(data.held_out);
   const Comparison c = with_warnings_of(data, compare(models, whole, options, Executor(o.threads)));
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("compare", c);
   } else {
     std::cout << c;
@@ -72,9 +72,9 @@ int run_compare(const Options& o) {
         });
     print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), best->label));
   }
-  if (!o.chart.empty()) {
-    draw_comparison(c, o.chart);
-    say_written(o, o.chart);
+  if (!o.output.chart.empty()) {
+    draw_comparison(c, o.output.chart);
+    say_written(o, o.output.chart);
   }
   std::vector<std::vector<std::string>> rows{{"label", "log_likelihood", "aic", "aicc", "bic",
                                               "white_p", "arch_p", "normal_p", "correlation"}};
@@ -129,41 +129,41 @@ int run_compare(const Options& o) {
 
 }  // namespace
 
-void add_compare(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "compare", "Model lines side by side: criteria, tests, coefficients, hold-out forecasts");
-  add_series_options(*c, o);
-  c->add_option("--model", o.models, "a model line; give the option once for each")
-      ->required()
-      ->allow_extra_args(false)
-      ->group("The models");
-  c->add_option(
-       "--baseline", o.baselines,
-       "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'... (default: mean "
-       "and walk); judged on --hold-out")
-      ->allow_extra_args(false)
-      ->group("The models");
-  c->add_option("--horizon", o.horizon,
-                "rows of the hold-out that are forecast (default: all of them)")
-      ->check(CLI::PositiveNumber)
-      ->group("The models");
-  c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")
-      ->delimiter(',')
-      ->group("The models");
-  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
-      ->check(CLI::NonNegativeNumber)
-      ->group("How");
-  add_output_options(*c, o);
-  c->add_option("--out", o.out, "one row a model as CSV")->group("Output");
-  c->add_option("--chart", o.chart,
-                "each forecast of the hold-out over what happened, .png .svg .pdf")
-      ->group("Output");
-  c->footer(
+Command compare_command(Options& o) {
+  Command c("compare",
+            "Model lines side by side: criteria, tests, coefficients, hold-out forecasts",
+            run_compare);
+  add_series_options(c, o);
+  c.option("--model", o.model.lines, "a model line; give the option once for each")
+      .required()
+      .once_for_each()
+      .group("The models");
+  c.option("--baseline", o.backtest.baselines,
+           "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'... (default: mean "
+           "and walk); judged on --hold-out")
+      .once_for_each()
+      .group("The models");
+  c.option("--horizon", o.ahead.horizon,
+           "rows of the hold-out that are forecast (default: all of them)")
+      .positive()
+      .group("The models");
+  c.option("--intervals", o.ahead.intervals, "percent, such as 50,95 (default)")
+      .list()
+      .group("The models");
+  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      .not_negative()
+      .group("How");
+  add_output_options(c, o);
+  c.option("--out", o.output.out, "one row a model as CSV").group("Output");
+  c.option("--chart", o.output.chart,
+           "each forecast of the hold-out over what happened, .png .svg .pdf")
+      .group("Output");
+  c.footer =
       "Example:\n  brace compare data/lamp-oil.csv --transform log --hold-out 24 --chart pair.png "
       "\\\n"
       "      --model 'diff1 diff12 ma1 sma12' --model 'diff1 diff12 ar1 sma12' --baseline 'season "
-      "12'");
-  c->callback([&run] { run = run_compare; });
+      "12'";
+  return c;
 }
 
 }  // namespace brace::app

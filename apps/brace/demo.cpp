@@ -8,7 +8,7 @@
 #include <filesystem>
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -75,7 +75,7 @@ std::string mean_from(const LagTable& table, const Guide& guide) {
 
 int run_demo(const Options& o) {
   const std::string data = find_data(o);
-  const std::filesystem::path folder = o.out.empty() ? "brace-demo" : o.out;
+  const std::filesystem::path folder = o.output.out.empty() ? "brace-demo" : o.output.out;
   std::error_code error;
   std::filesystem::create_directories(folder, error);
   if (error)
@@ -84,7 +84,7 @@ int run_demo(const Options& o) {
   const auto in_folder = [&](const char* name) { return (folder / name).string(); };
   const std::string words = fmt::format("{} {}", data, kWords);
   const std::string returns_words = words + " --returns log";
-  Guide guide(o.quiet);
+  Guide guide(o.output.quiet);
 
   guide.step("What is in this file?",
              fmt::format("inspect {} --chart {}", returns_words, in_folder("first-look.png")));
@@ -147,7 +147,7 @@ int run_demo(const Options& o) {
   const Fit& chosen = *best;
   save_model(chosen, in_folder("kelp.json"));
   guide.decided(fmt::format("{}, which has the lowest bic", to_string(chosen.model)));
-  if (!o.quiet) std::cout << '\n' << chosen;
+  if (!o.output.quiet) std::cout << '\n' << chosen;
 
   guide.step("Are the residuals white? Are their squares?",
              fmt::format("check {}", in_folder("kelp.json")));
@@ -176,7 +176,7 @@ int run_demo(const Options& o) {
   ahead.warnings.erase(
       ahead.warnings.begin(),
       ahead.warnings.begin() + static_cast<std::ptrdiff_t>(chosen.warnings.size()));
-  if (!o.quiet) std::cout << '\n' << ahead;
+  if (!o.output.quiet) std::cout << '\n' << ahead;
 
   const std::string line = to_string(chosen.model), rival = mean + " / gjr / student",
                     flat = mean + " / steady / normal";
@@ -188,10 +188,10 @@ int run_demo(const Options& o) {
       backtest({line, rival, flat}, returns, {.refit_every = 5}, Executor(o.threads));
   draw_backtest(judged, in_folder("backtest.png"));
   write_whole(in_folder("backtest.csv"), csv_text(backtest_table(judged)));
-  if (!o.quiet) std::cout << '\n' << judged;
+  if (!o.output.quiet) std::cout << '\n' << judged;
   guide.decided(judged.reading);
 
-  if (!o.quiet)
+  if (!o.output.quiet)
     std::cout
         << '\n'
         << text::wrap(fmt::format(
@@ -203,20 +203,18 @@ int run_demo(const Options& o) {
 
 }  // namespace
 
-void add_demo(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand("demo", "The whole job on the shipped kelp-fibre data");
-  c->add_option("FILE", o.file,
-                "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
-  c->add_option("--out", o.out,
-                "folder for charts, tables and the saved model (default: brace-demo)");
-  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
-      ->check(CLI::NonNegativeNumber);
-  c->add_flag("--quiet", o.quiet, "write the files, print nothing");
-  c->footer("Example:\n  brace demo --out brace-demo");
-  c->callback([&run, &o] {
-    o.out_is_folder = true;
-    run = run_demo;
-  });
+Command demo_command(Options& o) {
+  Command c("demo", "The whole job on the shipped kelp-fibre data", run_demo);
+  o.output.is_folder = true;
+  c.option("FILE", o.file,
+           "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
+  c.option("--out", o.output.out,
+           "folder for charts, tables and the saved model (default: brace-demo)");
+  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      .not_negative();
+  c.option("--quiet", o.output.quiet, "write the files, print nothing");
+  c.footer = "Example:\n  brace demo --out brace-demo";
+  return c;
 }
 
 }  // namespace brace::app

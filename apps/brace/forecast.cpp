@@ -5,7 +5,7 @@
 #include <cmath>
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -63,7 +63,7 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
 ForecastMethod method_of(const Options& o) {
   for (const ForecastMethod method :
        {ForecastMethod::plug_in, ForecastMethod::resampled, ForecastMethod::refit})
-    if (to_string(method) == o.method) return method;
+    if (to_string(method) == o.ahead.method) return method;
   return ForecastMethod::full;
 }
 
@@ -84,13 +84,13 @@ Judged judged_rows(const Fit& fit, const Loaded& data, const Options& o) {
   Judged out{.rows = {}, .actual = data.held_out};
   Compared ours;
   ours.label = !fit.exact ? to_string(fit.model) : mean_part(fit.model);
-  ours.hold_out = forecast_hold_out(fit, data.held_out, o.intervals);
+  ours.hold_out = forecast_hold_out(fit, data.held_out, o.ahead.intervals);
   out.rows.push_back(std::move(ours));
   for (const char* words : {"mean", "walk"}) {
     Compared baseline;
     baseline.label = words;
     baseline.hold_out =
-        forecast_hold_out(fit_baseline(words, data.values), data.held_out, o.intervals);
+        forecast_hold_out(fit_baseline(words, data.values), data.held_out, o.ahead.intervals);
     out.rows.push_back(std::move(baseline));
   }
   return out;
@@ -106,7 +106,7 @@ Judged judged_on_file(const Fit& fit, const Forecast& ahead, const Loaded& data,
   ours.hold_out = judge_original(ahead, data.level, data.level_held_out);
   walk.label = "walk";
   walk.hold_out =
-      forecast_hold_out(fit_baseline("walk", data.level), data.level_held_out, o.intervals);
+      forecast_hold_out(fit_baseline("walk", data.level), data.level_held_out, o.ahead.intervals);
   out.rows = {std::move(ours), std::move(walk)};
   return out;
 }
@@ -173,41 +173,43 @@ int run_forecast(const Options& o) {
     if (auto back = way_back(fit.window())) data.transformed = std::move(*back);
   ForecastOptions options;
   const bool judged = data.held_out.size() > 0;
-  if (!o.suppose.empty()) {
-    if (judged || !o.future.empty())
+  if (!o.ahead.suppose.empty()) {
+    if (judged || !o.ahead.future.empty())
       throw Error(ErrorCode::bad_option, "--suppose cannot be used with --hold-out or --future");
-    fit = update(fit, supposed(fit.window(), o.suppose));
+    fit = update(fit, supposed(fit.window(), o.ahead.suppose));
     data.transformed.links.clear();  // the file's own scale ends where the file does
   }
-  if (o.start_volatility) options.first_variance = *o.start_volatility * *o.start_volatility;
-  options.tails = o.tails;
-  if (o.refits && o.method != to_string(ForecastMethod::refit))
+  if (o.ahead.start_volatility)
+    options.first_variance = *o.ahead.start_volatility * *o.ahead.start_volatility;
+  options.tails = o.ahead.tails;
+  if (o.ahead.refits && o.ahead.method != to_string(ForecastMethod::refit))
     throw Error(ErrorCode::bad_option, "--refits is for --method refit, which is not asked for");
-  options.refits = o.refits.value_or(options.refits);
-  options.horizon = o.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
-  options.intervals = o.intervals;
+  options.refits = o.ahead.refits.value_or(options.refits);
+  options.horizon = o.ahead.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
+  options.intervals = o.ahead.intervals;
   options.method = method_of(o);
-  options.per_year = o.per_year;
-  options.draws = o.draws;
+  options.per_year = o.ahead.per_year;
+  options.draws = o.ahead.draws;
   options.seed = o.seed;
   options.future = judged ? data.held_out.companions : read_future(o);
   // Without links there is no other scale, and overnight returns do not lead back to prices.
-  if (!data.transformed.links.empty() && o.overnight == "keep")
+  if (!data.transformed.links.empty() && o.series.overnight == "keep")
     options.transformed = &data.transformed;
-  options.back = o.back == "mean" ? BackTransform::mean : BackTransform::median;
+  options.back = o.ahead.back == "mean" ? BackTransform::mean : BackTransform::median;
   const Executor executor(o.threads);
   const Forecast ahead =
-      o.windows > 1
-          ? forecast_averaged(fit_windows(fit, static_cast<std::size_t>(o.windows),
-                                          o.shortest_window.value_or(fit.count / 4), executor),
-                              options, executor)
+      o.ahead.windows > 1
+          ? forecast_averaged(
+                fit_windows(fit, static_cast<std::size_t>(o.ahead.windows),
+                            o.ahead.shortest_window.value_or(fit.count / 4), executor),
+                options, executor)
           : forecast(fit, options, executor);
   Judged on_model, on_file;
   if (judged) {
     on_model = judged_rows(fit, data, o);
     on_file = judged_on_file(fit, ahead, data, o);
   }
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("forecast", fit, ahead, on_model, on_file);
   } else {
     std::cout << ahead;
@@ -223,88 +225,87 @@ int run_forecast(const Options& o) {
   if (!on_file.rows.empty())
     add_outcomes(table, "original_", data.level_held_out, shown_on_file(ahead));
   write_table(o, table);
-  if (!o.chart.empty()) {
+  if (!o.output.chart.empty()) {
     draw_forecast(
-        fit, ahead, o.chart,
+        fit, ahead, o.output.chart,
         {.level = ahead.original.empty() || is_saved_model(o.file) ? std::nullopt
                                                                    : std::optional(data.level),
          .held_out = data.held_out,
          .level_held_out = data.level_held_out});
-    say_written(o, o.chart);
+    say_written(o, o.output.chart);
   }
-  if (!o.json && o.chart.empty())
-    print_next(o, fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
-                              o.model.empty() ? "" : fmt::format(" --model '{}'", o.model),
-                              options.horizon));
+  if (!o.output.json && o.output.chart.empty())
+    print_next(o,
+               fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
+                           o.model.line.empty() ? "" : fmt::format(" --model '{}'", o.model.line),
+                           options.horizon));
   return 0;
 }
 
 }  // namespace
 
-void add_forecast(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "forecast", "Volatility and returns ahead, with intervals, of a saved model or a model line");
-  add_series_options(*c, o, "saved model, or CSV file with --model ('-' for standard input)");
-  add_model_options(*c, o);
+Command forecast_command(Options& o) {
+  Command c("forecast",
+            "Volatility and returns ahead, with intervals, of a saved model or a model line",
+            run_forecast);
+  add_series_options(c, o, "saved model, or CSV file with --model ('-' for standard input)");
+  add_model_options(c, o);
   const char* group = "The forecast";
-  c->add_option("--horizon", o.horizon, "steps ahead (default: 10, or the hold-out)")->group(group);
-  c->add_option("--intervals", o.intervals, "percent, such as 50,95 (default)")
-      ->delimiter(',')
-      ->group(group);
-  c->add_option(
-       "--method", o.method,
+  c.option("--horizon", o.ahead.horizon, "steps ahead (default: 10, or the hold-out)").group(group);
+  c.option("--intervals", o.ahead.intervals, "percent, such as 50,95 (default)")
+      .list()
+      .group(group);
+  c.option(
+       "--method", o.ahead.method,
        "full holds the uncertainty of the estimates, resampled takes the shocks seen, refit fits "
        "made series again, plug-in leaves the estimates' uncertainty out (default: full)")
-      ->check(CLI::IsMember({"full", "plug-in", "resampled", "refit"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--future", o.future, "CSV of the coming values of the columns that 'with' names")
-      ->group(group);
-  c->add_option("--back", o.back,
-                "centre on the file's own scale: median or mean, bias corrected (default: median)")
-      ->check(CLI::IsMember({"median", "mean"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--per-year", o.per_year,
-                "periods a year to annualise by (default: the clock's; business-day 252)")
-      ->check(CLI::PositiveNumber)
-      ->group(group);
-  c->add_option("--tails", o.tails,
-                "percent of the returns whose value-at-risk and shortfall are told (default: 1,5)")
-      ->delimiter(',')
-      ->group(group);
-  c->add_option(
-       "--windows", o.windows,
-       "average over fits to so many windows, from all rows to the last few: after a break")
-      ->check(CLI::Range(2, 100))
-      ->group(group);
-  c->add_option("--shortest-window", o.shortest_window,
-                "rows of the shortest of them (default: a quarter of all)")
-      ->check(CLI::PositiveNumber)
-      ->needs("--windows")
-      ->group(group);
-  c->add_option("--suppose", o.suppose,
-                "forecast as if these values had come next: a scenario, such as -5 or -5,2")
-      ->delimiter(',')
-      ->group(group);
-  c->add_option("--start-volatility", o.start_volatility,
-                "volatility of the first step, whatever the past says: a scenario")
-      ->check(CLI::Range(1e-50, 1e50))
-      ->option_text("NUMBER")
-      ->group(group);
-  c->add_option("--refits", o.refits, "made series that --method refit fits (default: 400)")
-      ->group(group);
-  c->add_option("--draws", o.draws, "parameter draws, 25 paths from each (default: 2000)")
-      ->group(group);
-  c->add_option("--seed", o.seed, "of the draws (default: 1)")->group(group);
-  c->add_option("--threads", o.threads, "0 takes all (default); results do not depend on it")
-      ->check(CLI::NonNegativeNumber)
-      ->group(group);
-  add_output_options(*c, o);
-  c->add_option("--out", o.out, "one row a step as CSV")->group("Output");
-  c->add_option("--chart", o.chart, "the forecast figure, .png .svg .pdf")->group("Output");
-  c->footer("Example:\n  brace forecast kelp.json --horizon 20 --chart forecast.png");
-  c->callback([&run] { run = run_forecast; });
+      .words({"full", "plug-in", "resampled", "refit"})
+      .group(group);
+  c.option("--future", o.ahead.future, "CSV of the coming values of the columns that 'with' names")
+      .group(group);
+  c.option("--back", o.ahead.back,
+           "centre on the file's own scale: median or mean, bias corrected (default: median)")
+      .words({"median", "mean"})
+      .group(group);
+  c.option("--per-year", o.ahead.per_year,
+           "periods a year to annualise by (default: the clock's; business-day 252)")
+      .positive()
+      .group(group);
+  c.option("--tails", o.ahead.tails,
+           "percent of the returns whose value-at-risk and shortfall are told (default: 1,5)")
+      .list()
+      .group(group);
+  c.option("--windows", o.ahead.windows,
+           "average over fits to so many windows, from all rows to the last few: after a break")
+      .range(2, 100)
+      .group(group);
+  c.option("--shortest-window", o.ahead.shortest_window,
+           "rows of the shortest of them (default: a quarter of all)")
+      .positive()
+      .needs("--windows")
+      .group(group);
+  c.option("--suppose", o.ahead.suppose,
+           "forecast as if these values had come next: a scenario, such as -5 or -5,2")
+      .list()
+      .group(group);
+  c.option("--start-volatility", o.ahead.start_volatility,
+           "volatility of the first step, whatever the past says: a scenario")
+      .range(1e-50, 1e50)
+      .shown_as("NUMBER")
+      .group(group);
+  c.option("--refits", o.ahead.refits, "made series that --method refit fits (default: 400)")
+      .group(group);
+  c.option("--draws", o.ahead.draws, "parameter draws, 25 paths from each (default: 2000)")
+      .group(group);
+  c.option("--seed", o.seed, "of the draws (default: 1)").group(group);
+  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+      .not_negative()
+      .group(group);
+  add_output_options(c, o);
+  c.option("--out", o.output.out, "one row a step as CSV").group("Output");
+  c.option("--chart", o.output.chart, "the forecast figure, .png .svg .pdf").group("Output");
+  c.footer = "Example:\n  brace forecast kelp.json --horizon 20 --chart forecast.png";
+  return c;
 }
 
 }  // namespace brace::app

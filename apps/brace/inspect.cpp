@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -47,7 +47,7 @@ void print_file(const Series& level) {
 
 // A file of several numeric columns, where none was named: what each holds.
 int run_overview(const Options& o, const Table& table) {
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("inspect", table);
     return 0;
   }
@@ -71,8 +71,9 @@ int run_overview(const Options& o, const Table& table) {
   rows.values.assign(rows.values.size(), 0);  // the missing are told above, column by column
   print_file(rows);
   Options next = o;
-  next.read.value = table.close ? names[*table.close] : names.back();
-  if (table.volume && next.read.drop_zero.empty()) next.read.drop_zero = names[*table.volume];
+  next.series.read.value = table.close ? names[*table.close] : names.back();
+  if (table.volume && next.series.read.drop_zero.empty())
+    next.series.read.drop_zero = names[*table.volume];
   print_next(o, fmt::format("inspect {} --returns log", series_words(next)));
   return 0;
 }
@@ -82,18 +83,18 @@ void keep_tests(const Options& o, std::vector<TestResult>& tests) {
   std::vector<std::string> known;
   for (const TestResult& t : tests)
     if (std::find(known.begin(), known.end(), t.test) == known.end()) known.push_back(t.test);
-  for (const std::string& id : o.tests)
+  for (const std::string& id : o.test.named)
     if (std::find(known.begin(), known.end(), id) == known.end())
       throw Error(ErrorCode::bad_option,
                   fmt::format("--test {}: is no test of the first look; these are: {}", id,
                               fmt::join(known, ", ")));
   std::erase_if(tests, [&](const TestResult& t) {
-    return std::find(o.tests.begin(), o.tests.end(), t.test) == o.tests.end();
+    return std::find(o.test.named.begin(), o.test.named.end(), t.test) == o.test.named.end();
   });
 }
 
 int run_inspect(const Options& o) {
-  if (o.read.value.empty() && o.file != "-" && !is_saved_model(o.file)) {
+  if (o.series.read.value.empty() && o.file != "-" && !is_saved_model(o.file)) {
     const Table table = read_whole_table(o);
     if (table.columns.size() > 1) return run_overview(o, table);
   }
@@ -103,55 +104,55 @@ int run_inspect(const Options& o) {
       data, inspect(data.values, {.lags = lags.size() == 1 ? lags.front() : 0,
                                   .at = lags.size() > 1 ? lags : std::vector<int>{},
                                   .bars = data.bars}));
-  if (!o.tests.empty()) keep_tests(o, inspection.tests);
-  if (o.json) {
+  if (!o.test.named.empty()) keep_tests(o, inspection.tests);
+  if (o.output.json) {
     std::cout << json_document("inspect", data.values, inspection, data.level);
   } else {
-    if (o.tests.empty())
+    if (o.test.named.empty())
       std::cout << inspection;
     else
       for (const TestResult& test : inspection.tests) std::cout << test;
     print_file(data.level);
-    print_next(o, o.returns == "none" ? fmt::format("unitroot {}", series_words(o))
-                                      : fmt::format("lags {}", modelled_words(o)));
+    print_next(o, o.series.returns == "none" ? fmt::format("unitroot {}", series_words(o))
+                                             : fmt::format("lags {}", modelled_words(o)));
   }
   std::vector<std::vector<std::string>> rows{{"test", "statistic", "p_value", "lags", "null"}};
   for (const TestResult& t : inspection.tests)
     rows.push_back({t.test, cell(t.statistic), cell(t.p_value),
                     t.lags ? std::to_string(*t.lags) : "", t.null});
   write_table(o, rows);
-  const bool same = o.returns == "none" && o.transform.empty();
-  if (!o.chart.empty()) {
-    draw_first_look(data.values, o.chart, same ? std::nullopt : std::optional(data.level));
-    say_written(o, o.chart);
+  const bool same = o.series.returns == "none" && o.series.transform.empty();
+  if (!o.output.chart.empty()) {
+    draw_first_look(data.values, o.output.chart, same ? std::nullopt : std::optional(data.level));
+    say_written(o, o.output.chart);
   }
-  if (!o.shape.empty()) {
-    draw_shape(data.values, o.shape);
-    say_written(o, o.shape);
+  if (!o.output.shape.empty()) {
+    draw_shape(data.values, o.output.shape);
+    say_written(o, o.output.shape);
   }
   return 0;
 }
 
 }  // namespace
 
-void add_inspect(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "inspect", "What is in the file; moments, memory, clustering, tails, advice");
-  add_series_options(*c, o);
-  c->add_option("--lags", o.lags, "lags of the tests (default: min(10, n/5))")->group("Tests");
-  c->add_option("--test", o.tests, "only these tests, by their ids: ljung-box,arch-lm")
-      ->delimiter(',')
-      ->option_text("ID,...")
-      ->group("Tests");
-  add_output_options(*c, o);
-  c->add_option("--chart", o.chart, "the first-look figure, .png .svg .pdf")->group("Output");
-  c->add_option("--shape", o.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")
-      ->group("Output");
-  c->add_option("--out", o.out, "the tests as CSV")->group("Output");
-  c->footer(
+Command inspect_command(Options& o) {
+  Command c("inspect", "What is in the file; moments, memory, clustering, tails, advice",
+            run_inspect);
+  add_series_options(c, o);
+  c.option("--lags", o.test.lags, "lags of the tests (default: min(10, n/5))").group("Tests");
+  c.option("--test", o.test.named, "only these tests, by their ids: ljung-box,arch-lm")
+      .list()
+      .shown_as("ID,...")
+      .group("Tests");
+  add_output_options(c, o);
+  c.option("--chart", o.output.chart, "the first-look figure, .png .svg .pdf").group("Output");
+  c.option("--shape", o.output.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")
+      .group("Output");
+  c.option("--out", o.output.out, "the tests as CSV").group("Output");
+  c.footer =
       "Example:\n  brace inspect data/kelp-fibre.csv --value settle --drop-zero volume --returns "
-      "log --chart look.png");
-  c->callback([&run] { run = run_inspect; });
+      "log --chart look.png";
+  return c;
 }
 
 }  // namespace brace::app

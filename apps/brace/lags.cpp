@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -20,7 +20,7 @@ int lags_shown(const Options& o, const Series& series) {
 
 int run_leverage(const Options& o, const Loaded& data) {
   const LeverageTable table = leverage_table(data.values, lags_shown(o, data.values));
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("lags", data.values, table);
   } else {
     std::cout << table;
@@ -35,18 +35,18 @@ int run_leverage(const Options& o, const Loaded& data) {
 }
 
 int run_table(const Options& o, const Loaded& data, const LagPrint& print_options) {
-  const Series series = o.of == "squares"    ? squares(data.values)
-                        : o.of == "absolute" ? absolute_values(data.values)
-                                             : data.values;
+  const Series series = o.test.of == "squares"    ? squares(data.values)
+                        : o.test.of == "absolute" ? absolute_values(data.values)
+                                                  : data.values;
   LagTable table = lag_table(series, lags_shown(o, series));
   if (const std::vector<int> named = lag_list(o); named.size() > 1) keep_lags(table, named);
-  if (o.json) {
-    std::cout << json_document("lags", data.values, table, o.of, o.level);
+  if (o.output.json) {
+    std::cout << json_document("lags", data.values, table, o.test.of, o.test.level);
   } else {
     print(std::cout, table, print_options);
     print_account(data.level);
     const std::string words = modelled_words(o);
-    print_next(o, o.of == "values"
+    print_next(o, o.test.of == "values"
                       ? fmt::format("lags {} --of squares", words)
                       : fmt::format("fit {} --model 'const / garch / student'", words));
   }
@@ -56,7 +56,7 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   for (const LagRow& r : table.rows)
     rows.push_back({std::to_string(r.lag), cell(r.acf), cell(r.pacf), cell(r.q),
                     std::to_string(r.dof), cell(r.p_value), cell(r.q_robust), cell(r.p_robust),
-                    cell(r.band_robust), cell(r.band_widening), cell(critical_q(r, o.level))});
+                    cell(r.band_robust), cell(r.band_widening), cell(critical_q(r, o.test.level))});
   write_table(o, rows);
   return 0;
 }
@@ -66,51 +66,49 @@ int run_lags(const Options& o) {
   require_usable(data.values, 8, "a table of lags");
   LagPrint print_options;
   print_options.season = o.period > 0 ? o.period : season_length(data.values);
-  print_options.level = o.level;
-  if (o.band == "white") print_options.band = LagBand::white;
-  if (o.band == "widening") print_options.band = LagBand::widening;
-  const int status = o.of == "leverage" ? run_leverage(o, data) : run_table(o, data, print_options);
-  if (!o.chart.empty()) {
-    draw_lags(data.values, lags_shown(o, data.values), print_options, o.chart);
-    say_written(o, o.chart);
+  print_options.level = o.test.level;
+  if (o.test.band == "white") print_options.band = LagBand::white;
+  if (o.test.band == "widening") print_options.band = LagBand::widening;
+  const int status =
+      o.test.of == "leverage" ? run_leverage(o, data) : run_table(o, data, print_options);
+  if (!o.output.chart.empty()) {
+    draw_lags(data.values, lags_shown(o, data.values), print_options, o.output.chart);
+    say_written(o, o.output.chart);
   }
   return status;
 }
 
 }  // namespace
 
-void add_lags(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "lags", "ACF, PACF and Ljung-Box at each lag, of values, squares or absolute values");
-  add_series_options(*c, o);
+Command lags_command(Options& o) {
+  Command c("lags", "ACF, PACF and Ljung-Box at each lag, of values, squares or absolute values",
+            run_lags);
+  add_series_options(c, o);
   const char* group = "Tests";
-  c->add_option(
-       "--of", o.of,
-       "values, squares, absolute, or leverage: returns with later squares (default: values)")
-      ->check(CLI::IsMember({"values", "squares", "absolute", "leverage"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--lags", o.lags, "how many (default: 20), or which, 1,5,12")
-      ->option_text("N|LIST")
-      ->group(group);
-  add_level_option(*c, o);
-  c->add_option("--period", o.period, "season whose multiples are marked (default: the clock's)")
-      ->check(CLI::Range(2, 100000))
-      ->group(group);
-  c->add_option("--band", o.band,
-                "robust to clustering, white, or widening after Bartlett (default: robust)")
-      ->check(CLI::IsMember({"robust", "white", "widening"}))
-      ->option_text("WORD")
-      ->group(group);
-  add_output_options(*c, o);
-  c->add_option("--chart", o.chart,
-                "values, squares, sizes and leverage in one figure, .png .svg .pdf")
-      ->group("Output");
-  c->add_option("--out", o.out, "the table as CSV")->group("Output");
-  c->footer(
+  c.option("--of", o.test.of,
+           "values, squares, absolute, or leverage: returns with later squares (default: values)")
+      .words({"values", "squares", "absolute", "leverage"})
+      .group(group);
+  c.option("--lags", o.test.lags, "how many (default: 20), or which, 1,5,12")
+      .shown_as("N|LIST")
+      .group(group);
+  add_level_option(c, o);
+  c.option("--period", o.period, "season whose multiples are marked (default: the clock's)")
+      .range(2, 100000)
+      .group(group);
+  c.option("--band", o.test.band,
+           "robust to clustering, white, or widening after Bartlett (default: robust)")
+      .words({"robust", "white", "widening"})
+      .group(group);
+  add_output_options(c, o);
+  c.option("--chart", o.output.chart,
+           "values, squares, sizes and leverage in one figure, .png .svg .pdf")
+      .group("Output");
+  c.option("--out", o.output.out, "the table as CSV").group("Output");
+  c.footer =
       "Example:\n  brace lags data/kelp-fibre.csv --value settle --drop-zero volume --returns log "
-      "--of squares");
-  c->callback([&run] { run = run_lags; });
+      "--of squares";
+  return c;
 }
 
 }  // namespace brace::app

@@ -10,6 +10,7 @@
 #include <system_error>
 
 #include "brace/io/files.hpp"
+#include "command_line.hpp"
 #include "options.hpp"
 #include "visible.hpp"
 
@@ -22,40 +23,22 @@ void end_by_signal(int signal) {
   std::raise(signal);
 }
 
-// Whole numbers are decimal: "010" is ten, and "0x10" is none.
-void read_whole_numbers_as_decimal(CLI::App& app) {
-  for (CLI::App* command : app.get_subcommands({}))
-    for (CLI::Option* option : command->get_options())
-      if (option->get_type_name() == "INT" || option->get_type_name() == "UINT" ||
-          option->get_type_name() == "N")
-        option->transform(CLI::Validator(
-            [](std::string& text) -> std::string {
-              const std::size_t sign = text.starts_with('-') || text.starts_with('+') ? 1 : 0;
-              if (text.size() == sign ||
-                  text.find_first_not_of("0123456789", sign) != std::string::npos)
-                return "'" + text + "' is not a whole number";
-              const std::size_t first =
-                  std::min(text.find_first_not_of('0', sign), text.size() - 1);
-              text = (text.starts_with('-') ? "-" : "") + text.substr(first);
-              return "";
-            },
-            "", ""));
-}
-
 // A call that cannot succeed is refused before anything is computed.
 void refuse_hopeless(const brace::app::Options& o) {
   using brace::Error, brace::ErrorCode;
   namespace fs = std::filesystem;
   std::error_code none;
-  for (const auto& [option, path] :
-       {std::pair{"--chart", &o.chart}, {"--shape", &o.shape}, {"--roots", &o.roots}}) {
+  for (const auto& [option, path] : {std::pair{"--chart", &o.output.chart},
+                                     {"--shape", &o.output.shape},
+                                     {"--roots", &o.output.roots}}) {
     const std::string ending = fs::path(*path).extension().string();
     if (!path->empty() && ending != ".png" && ending != ".svg" && ending != ".pdf")
       throw Error(ErrorCode::bad_option,
                   std::string(option) + " " + *path + ": the name must end in .png, .svg or .pdf");
   }
-  for (const std::string* path : {&o.chart, &o.shape, &o.roots, &o.out, &o.save, &o.journal}) {
-    if (path->empty() || (path == &o.out && o.out_is_folder)) continue;
+  for (const std::string* path : {&o.output.chart, &o.output.shape, &o.output.roots, &o.output.out,
+                                  &o.output.save, &o.backtest.journal}) {
+    if (path->empty() || (path == &o.output.out && o.output.is_folder)) continue;
     const fs::path folder = fs::path(*path).parent_path();
     if (fs::is_directory(*path, none) || (!folder.empty() && !fs::is_directory(folder, none)))
       throw Error(
@@ -63,8 +46,9 @@ void refuse_hopeless(const brace::app::Options& o) {
           *path + ": cannot be written (" +
               (fs::is_directory(*path, none) ? "it is a folder" : "there is no such folder") +
               "); name a file in a folder that exists");
-    const bool may_replace = path == &o.save && !o.newer.empty();  // update writes over its model
-    for (const std::string* input : {&o.file, &o.newer, &o.future})
+    const bool may_replace =
+        path == &o.output.save && !o.newer.empty();  // update writes over its model
+    for (const std::string* input : {&o.file, &o.newer, &o.ahead.future})
       if (!input->empty() && !may_replace && fs::is_regular_file(*path, none) &&
           fs::equivalent(*path, *input, none))
         throw Error(ErrorCode::bad_option,
@@ -94,105 +78,22 @@ int unexpected(const char* what, const char* mend) {
   return 1;
 }
 
-// "'inspct' is not a command (did you mean 'inspect'?)" where the first word is none.
-std::optional<std::string> unknown_command(const CLI::App& app, int argc, char** argv) {
-  if (argc < 2 || argv[1][0] == '-') return std::nullopt;
-  const std::string word = argv[1];
-  std::vector<std::string> commands;
-  for (const CLI::App* command : app.get_subcommands({})) {
-    if (command->get_name() == word) return std::nullopt;
-    commands.push_back(command->get_name());
-  }
-  const auto near = brace::text::nearest(word, commands);
-  return "'" + word + "' is not a command" + (near ? " (did you mean '" + *near + "'?)" : "");
-}
-
-// What was meant by what the command line's reader did not understand; empty where it is not clear.
-std::string mend_of(const CLI::App& app, const CLI::ParseError& error, int argc, char** argv) {
-  if (argc > 1 && argv[1][0] == '-')
-    return std::string("; options follow the command: brace COMMAND FILE ") + argv[1];
-  const CLI::App* command = nullptr;
-  for (const CLI::App* c : app.get_subcommands({}))
-    if (argc > 1 && c->get_name() == argv[1]) command = c;
-  if (!command) return "";
-  const std::string what = error.what();
-  // "--criterion: BIC not in {aic,bic}"
-  if (const auto at = what.find(" not in {"); at != std::string::npos) {
-    const auto from = what.rfind(' ', at - 1) + 1;
-    std::string given = what.substr(from, at - from);
-    for (char& c : given) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-    std::vector<std::string> known;
-    std::string word;
-    for (const char c : what.substr(at + 9))
-      if (c == ',' || c == '}') {
-        known.push_back(word);
-        word.clear();
-      } else {
-        word += c;
-      }
-    const auto near = brace::text::nearest(given, known);
-    return near ? "; did you mean '" + *near + "'?" : "";
-  }
-  if (what.find("not expected") == std::string::npos) return "";
-  std::vector<std::string> known;
-  for (const CLI::Option* option : command->get_options())
-    for (const std::string& name : option->get_lnames()) known.push_back("--" + name);
-  const auto has = [&](const char* name) {
-    return std::find(known.begin(), known.end(), name) != known.end();
-  };
-  for (int i = 2; i < argc; ++i) {
-    const std::string word = std::string(argv[i]).substr(0, std::string(argv[i]).find('='));
-    if (word == "/") return "; put the model line in quotes: --model 'const / garch / student'";
-    if (!word.starts_with("--") || has(word.c_str())) continue;
-    if (word == "--steps" && has("--horizon")) return "; did you mean '--horizon'?";
-    if (word == "--season" && has("--period")) return "; did you mean '--period'?";
-    if (word == "--period" && has("--season")) return "; did you mean '--season'?";
-    if (const auto near = brace::text::nearest(word, known))
-      return "; did you mean '" + *near + "'?";
-  }
-  return "";
-}
-
 int run_tool(int argc, char** argv) {
-  CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
-               "brace"};
-  app.footer(
-      "The order of the job: inspect, unitroot, lags, season, breaks, search, fit, check, compare, "
-      "forecast.\n'brace simulate' makes a series of a known process; 'brace demo' shows it whole. "
-      "'brace COMMAND --help' has the options and an example.");
-  app.set_version_flag("--version", std::string("brace ") + std::string(brace::version()));
-  app.require_subcommand(1);
-
-  brace::app::Options options;
-  brace::app::Run run = nullptr;
-  brace::app::add_inspect(app, options, run);
-  brace::app::add_unitroot(app, options, run);
-  brace::app::add_lags(app, options, run);
-  brace::app::add_season(app, options, run);
-  brace::app::add_breaks(app, options, run);
-  brace::app::add_search(app, options, run);
-  brace::app::add_fit(app, options, run);
-  brace::app::add_check(app, options, run);
-  brace::app::add_compare(app, options, run);
-  brace::app::add_forecast(app, options, run);
-  brace::app::add_update(app, options, run);
-  brace::app::add_backtest(app, options, run);
-  brace::app::add_simulate(app, options, run);
-  brace::app::add_demo(app, options, run);
-
-  read_whole_numbers_as_decimal(app);
+  using namespace brace::app;
+  // Each command has its own defaults.
+  std::deque<Options> options;
+  std::deque<Command> commands;
+  for (const auto command :
+       {inspect_command, unitroot_command, lags_command, season_command, breaks_command,
+        search_command, fit_command, check_command, compare_command, forecast_command,
+        update_command, backtest_command, simulate_command, demo_command})
+    commands.push_back(command(options.emplace_back()));
+  const Parsed parsed = parse_command_line(commands, argc, argv);
+  if (!parsed.command) return parsed.status;
+  const Options& given = options[*parsed.command];
   try {
-    app.parse(argc, argv);
-  } catch (const CLI::ParseError& error) {
-    if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
-    std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(error.what())
-              << mend_of(app, error, argc, argv)
-              << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
-    return 2;
-  }
-  try {
-    refuse_hopeless(options);
-    const int status = run(options);
+    refuse_hopeless(given);
+    const int status = commands[*parsed.command].run(given);
     std::cout.flush();
     if (!std::cout)
       throw brace::Error(brace::ErrorCode::cannot_write,

@@ -10,145 +10,139 @@
 
 namespace brace::app {
 
-void add_series_options(CLI::App& command, Options& o, const std::string& what) {
-  command.add_option("FILE", o.file, what)->required();
-  const auto in = [](CLI::Option* option, const char* group) { return option->group(group); };
+void add_series_options(Command& command, Options& o, const std::string& what) {
+  command.option("FILE", o.file, what).required();
+  const auto in = [](Option& option, const char* group) { option.group(group); };
   const char* reading = "Reading the file";
-  in(command.add_option(
-         "--value", o.read.value,
-         "column of the values, by name or position (default: the only numeric one)"),
+  in(command.option("--value", o.series.read.value,
+                    "column of the values, by name or position (default: the only numeric one)"),
      reading);
-  in(command.add_option("--date", o.read.date,
-                        "column of the dates (default: the first that reads as one)"),
+  in(command.option("--date", o.series.read.date,
+                    "column of the dates (default: the first that reads as one)"),
      reading);
-  in(command.add_option("--time", o.read.time, "column of the time of day, where it stands apart"),
+  in(command.option("--time", o.series.read.time,
+                    "column of the time of day, where it stands apart"),
      reading);
-  in(command.add_option(
-         "--date-format", o.read.date_format,
+  in(command.option(
+         "--date-format", o.series.read.date_format,
          "form of the dates, such as %d/%m/%Y (default: recognised where only one fits)"),
      reading);
   in(command
-         .add_option("--where", o.read.where, "keep rows of one series: symbol=KELP (may repeat)")
-         ->allow_extra_args(false),
+         .option("--where", o.series.read.where,
+                 "keep rows of one series: symbol=KELP (may repeat)")
+         .once_for_each(),
      reading);
-  in(command.add_option("--query", o.read.query, "of an SQLite database: the select to read"),
+  in(command.option("--query", o.series.read.query, "of an SQLite database: the select to read"),
      reading);
-  in(command.add_option("--roles", o.roles, "columns of open=, high=, low=, close=, volume=")
-         ->delimiter(','),
-     reading);
-  in(command
-         .add_option("--column-mark", o.column_mark,
-                     "what stands between cells: comma, semicolon, tab (default: recognised)")
-         ->check(CLI::IsMember({"comma", "semicolon", "tab"}))
-         ->option_text("WORD"),
-     reading);
-  in(command.add_flag("--decimal-comma", o.read.decimal_comma, "numbers are written 1,5"), reading);
-  in(command.add_flag("--grouped", o.read.grouped, "numbers are written 1,234.5 (or 1.234,5)"),
-     reading);
-  in(command.add_option("--missing", o.missing, "more marks of a missing cell")->delimiter(','),
-     reading);
-  in(command.add_option("--drop-zero", o.read.drop_zero,
-                        "drop rows where this column is 0, before returns"),
-     reading);
-  in(command.add_flag("--drop-flat", o.read.drop_flat,
-                      "drop rows that only repeat the last close in open, high, low, close"),
-     reading);
-  in(command.add_option("--from", o.read.from, "first date kept"), reading);
-  in(command.add_option("--to", o.read.to, "last date kept"), reading);
-  in(command
-         .add_option("--every", o.every,
-                     "the clock: minute, hour, day, business-day, week, month, quarter, year "
-                     "(default: inferred)")
-         ->check(CLI::IsMember(
-             {"minute", "hour", "day", "business-day", "week", "month", "quarter", "year", "auto"}))
-         ->option_text("WORD"),
+  in(command.option("--roles", o.series.roles, "columns of open=, high=, low=, close=, volume=")
+         .list(),
      reading);
   in(command
-         .add_option("--absent", o.absent,
-                     "dates that the clock has and the file has not: keep them absent, or add them "
-                     "as missing (default: missing where the clock can be trusted)")
-         ->check(CLI::IsMember({"auto", "keep", "missing"}))
-         ->option_text("WORD"),
+         .option("--column-mark", o.series.column_mark,
+                 "what stands between cells: comma, semicolon, tab (default: recognised)")
+         .words({"comma", "semicolon", "tab"}),
      reading);
-  in(command.add_option("--zone", o.read.zone,
-                        "zone that times are local to, such as Europe/Berlin, where rows go on "
-                        "through a change of its clocks"),
+  in(command.option("--decimal-comma", o.series.read.decimal_comma, "numbers are written 1,5"),
+     reading);
+  in(command.option("--grouped", o.series.read.grouped, "numbers are written 1,234.5 (or 1.234,5)"),
+     reading);
+  in(command.option("--missing", o.series.missing, "more marks of a missing cell").list(), reading);
+  in(command.option("--drop-zero", o.series.read.drop_zero,
+                    "drop rows where this column is 0, before returns"),
+     reading);
+  in(command.option("--drop-flat", o.series.read.drop_flat,
+                    "drop rows that only repeat the last close in open, high, low, close"),
+     reading);
+  in(command.option("--from", o.series.read.from, "first date kept"), reading);
+  in(command.option("--to", o.series.read.to, "last date kept"), reading);
+  in(command
+         .option("--every", o.series.every,
+                 "the clock: minute, hour, day, business-day, week, month, quarter, year "
+                 "(default: inferred)")
+         .words(
+             {"minute", "hour", "day", "business-day", "week", "month", "quarter", "year", "auto"}),
+     reading);
+  in(command
+         .option("--absent", o.series.absent,
+                 "dates that the clock has and the file has not: keep them absent, or add them "
+                 "as missing (default: missing where the clock can be trusted)")
+         .words({"auto", "keep", "missing"}),
+     reading);
+  in(command.option("--zone", o.series.read.zone,
+                    "zone that times are local to, such as Europe/Berlin, where rows go on "
+                    "through a change of its clocks"),
      reading);
 
   const char* making = "What is made of it, in this order";
-  in(command.add_option("--rows", o.rows, "rows kept, such as 1..500 or 20%..100%"), making);
-  in(command.add_option(
-         "--regroup", o.regroup,
+  in(command.option("--rows", o.series.rows, "rows kept, such as 1..500 or 20%..100%"), making);
+  in(command.option(
+         "--regroup", o.series.regroup,
          "a slower clock: week:last, month:mean, quarter:sum (prices last, returns sum)"),
      making);
   in(command
-         .add_option("--returns", o.returns,
-                     "turn prices into returns: log, simple, none (default: none)")
-         ->check(CLI::IsMember({"log", "simple", "none"}))
-         ->option_text("WORD"),
+         .option("--returns", o.series.returns,
+                 "turn prices into returns: log, simple, none (default: none)")
+         .words({"log", "simple", "none"}),
      making);
   in(command
-         .add_option("--unit", o.unit, "unit of the returns: percent, decimal (default: percent)")
-         ->check(CLI::IsMember({"percent", "decimal"}))
-         ->option_text("WORD"),
+         .option("--unit", o.series.unit,
+                 "unit of the returns: percent, decimal (default: percent)")
+         .words({"percent", "decimal"}),
      making);
   in(command
-         .add_option(
-             "--overnight", o.overnight,
+         .option(
+             "--overnight", o.series.overnight,
              "returns over a pause of the session: keep, mark (as missing), drop (default: keep)")
-         ->check(CLI::IsMember({"keep", "mark", "drop"}))
-         ->option_text("WORD"),
+         .words({"keep", "mark", "drop"}),
      making);
-  in(command.add_option(
-         "--transform", o.transform,
+  in(command.option(
+         "--transform", o.series.transform,
          "log, boxcox, boxcox=P, diff1, diff12, centre, hours, weekdays; several by blanks"),
      making);
-  in(command.add_option("--hold-out", o.hold_out,
-                        "keep back the end: rows (250), a share (20%) or from a date (2023-01-02)"),
+  in(command.option("--hold-out", o.series.hold_out,
+                    "keep back the end: rows (250), a share (20%) or from a date (2023-01-02)"),
      making);
 }
 
-void add_model_options(CLI::App& command, Options& o) {
+void add_model_options(Command& command, Options& o) {
   const char* group = "The model";
   command
-      .add_option("--model", o.model,
-                  "model line: mean / variance / shocks, such as 'const ar1 / garch / student'")
-      ->group(group);
-  command.add_option("--fix", o.fix, "hold parameters: beta1=0.9,nu=6")->group(group);
+      .option("--model", o.model.line,
+              "model line: mean / variance / shocks, such as 'const ar1 / garch / student'")
+      .group(group);
+  command.option("--fix", o.model.fix, "hold parameters: beta1=0.9,nu=6").group(group);
   command
-      .add_option("--errors", o.errors,
-                  "hessian, opg or robust (default: robust with a variance equation)")
-      ->check(CLI::IsMember({"automatic", "hessian", "opg", "robust"}))
-      ->option_text("WORD")
-      ->group(group);
+      .option("--errors", o.model.errors,
+              "hessian, opg or robust (default: robust with a variance equation)")
+      .words({"automatic", "hessian", "opg", "robust"})
+      .group(group);
   command
-      .add_option("--likelihood", o.likelihood,
-                  "exact or conditional (default: exact for a mean equation alone)")
-      ->check(CLI::IsMember({"automatic", "exact", "conditional"}))
-      ->option_text("WORD")
-      ->group(group);
+      .option("--likelihood", o.model.likelihood,
+              "exact or conditional (default: exact for a mean equation alone)")
+      .words({"automatic", "exact", "conditional"})
+      .group(group);
 }
 
-void add_output_options(CLI::App& command, Options& o) {
+void add_output_options(Command& command, Options& o) {
   const char* group = "Output";
-  command.add_flag("--json", o.json, "the result as JSON on standard output")->group(group);
-  command.add_flag("--quiet", o.quiet, "no next step, no words on standard error but errors")
-      ->group(group);
+  command.option("--json", o.output.json, "the result as JSON on standard output").group(group);
+  command.option("--quiet", o.output.quiet, "no next step, no words on standard error but errors")
+      .group(group);
 }
 
 namespace {
 
 ReadOptions read_options(const Options& o, bool with_bars) {
-  ReadOptions read = o.read;
-  read.missing.insert(read.missing.end(), o.missing.begin(), o.missing.end());
-  if (!o.every.empty() && o.every != "auto") read.every = clock_from(o.every);
-  if (o.absent == "keep") read.absent = Absent::keep;
-  if (o.absent == "missing") read.absent = Absent::missing;
-  if (o.column_mark == "comma") read.column_mark = ',';
-  if (o.column_mark == "semicolon") read.column_mark = ';';
-  if (o.column_mark == "tab") read.column_mark = '\t';
+  ReadOptions read = o.series.read;
+  read.missing.insert(read.missing.end(), o.series.missing.begin(), o.series.missing.end());
+  if (!o.series.every.empty() && o.series.every != "auto") read.every = clock_from(o.series.every);
+  if (o.series.absent == "keep") read.absent = Absent::keep;
+  if (o.series.absent == "missing") read.absent = Absent::missing;
+  if (o.series.column_mark == "comma") read.column_mark = ',';
+  if (o.series.column_mark == "semicolon") read.column_mark = ';';
+  if (o.series.column_mark == "tab") read.column_mark = '\t';
   read.with_bars = with_bars;
-  for (const std::string& role : o.roles) {
+  for (const std::string& role : o.series.roles) {
     const std::size_t equals = role.find('=');
     const std::string name = role.substr(0, equals);
     std::string* slot = name == "open"     ? &read.roles.open
@@ -262,9 +256,9 @@ namespace {
 
 // Columns that the regressors of the model lines name.
 std::vector<std::string> regressor_columns(const Options& o) {
-  std::vector<std::string> lines = o.models, names;
-  if (!o.model.empty()) lines.push_back(o.model);
-  if (!o.terms.empty()) lines.push_back("const " + o.terms);
+  std::vector<std::string> lines = o.model.lines, names;
+  if (!o.model.line.empty()) lines.push_back(o.model.line);
+  if (!o.search.terms.empty()) lines.push_back("const " + o.search.terms);
   for (const std::string& line : lines) {
     const Model model = parse_model(line);
     for (const auto* terms : {&model.mean.regressors, &model.variance_regressors})
@@ -302,7 +296,7 @@ namespace {
 
 // Returns over a pause of the session are of another kind than those within it.
 void warn_of_overnight(const Options& o, Loaded& data) {
-  if (o.returns == "none" || o.overnight != "keep") return;
+  if (o.series.returns == "none" || o.series.overnight != "keep") return;
   const Calendar calendar = learn_calendar(data.level.times, data.level.clock);
   if (!calendar.within_day() || calendar.round_the_clock()) return;
   data.warnings.push_back(
@@ -328,14 +322,15 @@ std::size_t reach_of(const std::vector<AppliedTransform>& links) {
 Provenance provenance_of(const Options& o, const Loaded& data) {
   Provenance out;
   out.column = data.level.name;
-  out.overnight = o.overnight;
-  out.drop_zero = o.read.drop_zero;
+  out.overnight = o.series.overnight;
+  out.drop_zero = o.series.read.drop_zero;
   const auto add = [&](const std::string& word) {
     out.chain += (out.chain.empty() ? "" : " ") + word;
   };
   std::size_t reach = reach_of(data.transformed.links);
-  if (o.overnight != "keep" && o.returns != "none") {  // the return stands before the links then
-    add(o.returns == "log" ? "log-return" : "simple-return");
+  if (o.series.overnight != "keep" &&
+      o.series.returns != "none") {  // the return stands before the links then
+    add(o.series.returns == "log" ? "log-return" : "simple-return");
     ++reach;
   }
   for (const AppliedTransform& link : data.transformed.links) add(to_string(link.link));
@@ -362,7 +357,7 @@ Loaded read_level(const Options& o, bool with_bars) {
             o.file));
   const ReadOptions read = read_options(o, with_bars);
   Loaded data;
-  if (with_bars && !o.read.value.empty()) {
+  if (with_bars && !o.series.read.value.empty()) {
     const Table table = read_table(o.file, read);
     data.level = table.series(table.columns.front().name);
     // Bars belong to the value only where that is their close.
@@ -372,9 +367,9 @@ Loaded read_level(const Options& o, bool with_bars) {
   } else {
     data.level = read_series(o.file, read);
   }
-  if (!o.rows.empty()) cut_rows(data, o.rows);
-  if (!o.regroup.empty()) {
-    const auto [clock, how] = regroup_from(o.regroup);
+  if (!o.series.rows.empty()) cut_rows(data, o.series.rows);
+  if (!o.series.regroup.empty()) {
+    const auto [clock, how] = regroup_from(o.series.regroup);
     data.bars.reset();
     if (how == Aggregate::last) data.bars = bars_of(data.level, clock);
     data.level = regroup(data.level, clock, how);
@@ -397,9 +392,9 @@ Series level_of(const Options& o) {
 Loaded made_of(const Options& o, Loaded data) {
   const std::size_t n = data.level.size();
   const std::size_t held_out =
-      o.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.hold_out));
-  const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
-  std::vector<Transform> chain = parse_chain(o.transform, unit);
+      o.series.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.series.hold_out));
+  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   for (Transform& link : chain)
     if (auto* power = std::get_if<PowerTransform>(&link)) power->period = o.period;
   if (held_out > 0 && std::any_of(chain.begin(), chain.end(), [](const Transform& link) {
@@ -410,16 +405,16 @@ Loaded made_of(const Options& o, Loaded data) {
         "--transform: rows= and dates= do not go with --hold-out; cut with --rows or --from");
   // Overnight returns are told by the dates of the level, so they are seen to between the two.
   std::vector<Transform> returns;
-  if (o.returns == "log") returns = {LogReturn{unit}};
-  if (o.returns == "simple") returns = {SimpleReturn{unit}};
-  if (o.overnight == "keep") {
+  if (o.series.returns == "log") returns = {LogReturn{unit}};
+  if (o.series.returns == "simple") returns = {SimpleReturn{unit}};
+  if (o.series.overnight == "keep") {
     chain.insert(chain.begin(), returns.begin(), returns.end());
     data.transformed = transform(data.level, chain, n - held_out);
   } else {
     if (returns.empty())
       throw Error(ErrorCode::bad_option,
                   "--overnight: needs --returns, since only returns bridge a night");
-    const Overnight how = o.overnight == "mark" ? Overnight::mark : Overnight::drop;
+    const Overnight how = o.series.overnight == "mark" ? Overnight::mark : Overnight::drop;
     const Series cleared =
         without_overnight(transform(data.level, returns).series, data.level, how);
     const auto training =
@@ -445,7 +440,7 @@ Loaded made_of(const Options& o, Loaded data) {
     data.level_held_out = rows_between(data.level, kept, n);
     data.level = rows_between(data.level, 0, kept);
     // What leads back to the level must end where the training part does.
-    if (o.overnight == "keep") data.transformed = transform(data.level, chain);
+    if (o.series.overnight == "keep") data.transformed = transform(data.level, chain);
     cut_bars(data.bars, 0, kept);
     note(fmt::format("the last {} held out", text::plural(held_out, "row", "rows")));
   }
@@ -473,9 +468,9 @@ Table read_whole_table(const Options& o) {
 }
 
 Series change_of(const Series& level, const Options& o) {
-  const ReturnUnit unit = o.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
-  if (o.returns == "simple") return simple_returns(level, unit);
-  if (o.returns == "log") return log_returns(level, unit);
+  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  if (o.series.returns == "simple") return simple_returns(level, unit);
+  if (o.series.returns == "log") return log_returns(level, unit);
   const bool positive =
       std::none_of(level.values.begin(), level.values.end(), [](double v) { return v <= 0; });
   return positive ? log_returns(level, unit) : differences(level);
@@ -503,18 +498,18 @@ std::vector<Held> held_values(const std::string& words, const std::string& optio
 }
 
 Model model_of(const Options& o) {
-  if (o.model.empty())
+  if (o.model.line.empty())
     throw Error(ErrorCode::bad_option,
                 "--model is missing: give a model line, such as 'const / garch / student'");
-  Model model = parse_model(o.model);
-  for (Held& held : held_values(o.fix, "--fix")) model.held.push_back(std::move(held));
+  Model model = parse_model(o.model.line);
+  for (Held& held : held_values(o.model.fix, "--fix")) model.held.push_back(std::move(held));
   return model;
 }
 
 Fit load_or_fit(const Options& o, Loaded* data) {
   if (is_saved_model(o.file)) {
-    if (!o.model.empty() || !o.fix.empty() || o.returns != "none" || !o.read.value.empty() ||
-        !o.transform.empty())
+    if (!o.model.line.empty() || !o.model.fix.empty() || o.series.returns != "none" ||
+        !o.series.read.value.empty() || !o.series.transform.empty())
       throw Error(
           ErrorCode::bad_option,
           fmt::format(
@@ -526,11 +521,11 @@ Fit load_or_fit(const Options& o, Loaded* data) {
   const Model model = model_of(o);
   EstimateOptions options;
   for (const ErrorKind kind : {ErrorKind::hessian, ErrorKind::opg, ErrorKind::robust})
-    if (to_string(kind) == o.errors) options.errors = kind;
-  if (o.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
-  if (o.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
-  options.target_variance = o.target_variance;
-  options.starts = o.starts;
+    if (to_string(kind) == o.model.errors) options.errors = kind;
+  if (o.model.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
+  if (o.model.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
+  options.target_variance = o.model.target_variance;
+  options.starts = o.model.starts;
   Loaded loaded = load(o);
   Fit fit = with_warnings_of(loaded, estimate(model, loaded.values, options));
   if (data) *data = std::move(loaded);
@@ -539,43 +534,45 @@ Fit load_or_fit(const Options& o, Loaded* data) {
 
 std::vector<Companion> read_future(const Options& o) {
   std::vector<Companion> future;
-  if (o.future.empty()) return future;
+  if (o.ahead.future.empty()) return future;
   ReadOptions read;
-  read.decimal_comma = o.read.decimal_comma;
-  read.missing.insert(read.missing.end(), o.missing.begin(), o.missing.end());
-  for (const Column& c : read_table(o.future, read).columns) future.push_back({c.name, c.values});
+  read.decimal_comma = o.series.read.decimal_comma;
+  read.missing.insert(read.missing.end(), o.series.missing.begin(), o.series.missing.end());
+  for (const Column& c : read_table(o.ahead.future, read).columns)
+    future.push_back({c.name, c.values});
   return future;
 }
 
-void add_level_option(CLI::App& command, Options& o) {
+void add_level_option(Command& command, Options& o) {
   command
-      .add_option("--level", o.level,
-                  "shows what Q must exceed to reject at this level, such as .01")
-      ->check(CLI::Range(1e-12, 0.5))
-      ->option_text("P")
-      ->group("Tests");
+      .option("--level", o.test.level,
+              "shows what Q must exceed to reject at this level, such as .01")
+      .range(1e-12, 0.5)
+      .shown_as("P")
+      .group("Tests");
 }
 
 int lag_count(const Options& o) {
-  if (o.lags.empty()) return 0;
+  if (o.test.lags.empty()) return 0;
   try {
     std::size_t read = 0;
-    const int lags = std::stoi(o.lags, &read);
-    if (read == o.lags.size() && lags >= 1) return lags;
+    const int lags = std::stoi(o.test.lags, &read);
+    if (read == o.test.lags.size() && lags >= 1) return lags;
   } catch (const std::exception&) {
   }
   throw Error(ErrorCode::bad_option,
-              fmt::format("--lags {}: must be a whole number from 1", o.lags));
+              fmt::format("--lags {}: must be a whole number from 1", o.test.lags));
 }
 
 std::vector<int> lag_list(const Options& o) {
   std::vector<int> lags;
-  for (std::size_t at = 0; at < o.lags.size();) {
-    const std::size_t end = std::min(o.lags.find(',', at), o.lags.size());
+  for (std::size_t at = 0; at < o.test.lags.size();) {
+    const std::size_t end = std::min(o.test.lags.find(',', at), o.test.lags.size());
     Options one;
-    one.lags = o.lags.substr(at, end - at);
+    one.test.lags = o.test.lags.substr(at, end - at);
     const int lag = lag_count(one);
-    if (lag == 0) throw Error(ErrorCode::bad_option, "--lags " + o.lags + ": a lag is missing");
+    if (lag == 0)
+      throw Error(ErrorCode::bad_option, "--lags " + o.test.lags + ": a lag is missing");
     lags.push_back(lag);
     at = end + 1;
   }
@@ -583,15 +580,15 @@ std::vector<int> lag_list(const Options& o) {
 }
 
 int bandwidth_of(const Options& o) {
-  if (o.bandwidth_words.empty()) return kBandwidthRule;
-  if (o.bandwidth_words == "auto") return kBandwidthAutomatic;
+  if (o.test.bandwidth.empty()) return kBandwidthRule;
+  if (o.test.bandwidth == "auto") return kBandwidthAutomatic;
   int bandwidth = 0;
-  const char* end = o.bandwidth_words.data() + o.bandwidth_words.size();
-  const auto read = std::from_chars(o.bandwidth_words.data(), end, bandwidth);
+  const char* end = o.test.bandwidth.data() + o.test.bandwidth.size();
+  const auto read = std::from_chars(o.test.bandwidth.data(), end, bandwidth);
   if (read.ec != std::errc{} || read.ptr != end || bandwidth < 0)
     throw Error(
         ErrorCode::bad_option,
-        fmt::format("--bandwidth {}: must be a whole number from 0, or auto", o.bandwidth_words));
+        fmt::format("--bandwidth {}: must be a whole number from 0, or auto", o.test.bandwidth));
   return bandwidth;
 }
 
@@ -636,77 +633,77 @@ std::string series_words(const Options& o) {
   const auto add = [&](const char* name, const std::string& value) {
     if (!value.empty()) words += fmt::format(" {} {}", name, shell_word(value));
   };
-  add("--value", o.read.value);
-  add("--date", o.read.date);
-  add("--time", o.read.time);
-  add("--date-format", o.read.date_format);
-  for (const std::string& condition : o.read.where) add("--where", condition);
-  add("--query", o.read.query);
-  for (const std::string& role : o.roles) add("--roles", role);
-  add("--column-mark", o.column_mark);
-  if (o.read.decimal_comma) words += " --decimal-comma";
-  if (o.read.grouped) words += " --grouped";
-  for (const std::string& mark : o.missing) add("--missing", mark);
-  add("--drop-zero", o.read.drop_zero);
-  if (o.read.drop_flat) words += " --drop-flat";
-  add("--from", o.read.from);
-  add("--to", o.read.to);
-  add("--every", o.every);
-  if (o.absent != "auto") add("--absent", o.absent);
-  add("--zone", o.read.zone);
-  add("--rows", o.rows);
-  add("--regroup", o.regroup);
-  if (o.unit != "percent") add("--unit", o.unit);
-  add("--hold-out", o.hold_out);
+  add("--value", o.series.read.value);
+  add("--date", o.series.read.date);
+  add("--time", o.series.read.time);
+  add("--date-format", o.series.read.date_format);
+  for (const std::string& condition : o.series.read.where) add("--where", condition);
+  add("--query", o.series.read.query);
+  for (const std::string& role : o.series.roles) add("--roles", role);
+  add("--column-mark", o.series.column_mark);
+  if (o.series.read.decimal_comma) words += " --decimal-comma";
+  if (o.series.read.grouped) words += " --grouped";
+  for (const std::string& mark : o.series.missing) add("--missing", mark);
+  add("--drop-zero", o.series.read.drop_zero);
+  if (o.series.read.drop_flat) words += " --drop-flat";
+  add("--from", o.series.read.from);
+  add("--to", o.series.read.to);
+  add("--every", o.series.every);
+  if (o.series.absent != "auto") add("--absent", o.series.absent);
+  add("--zone", o.series.read.zone);
+  add("--rows", o.series.rows);
+  add("--regroup", o.series.regroup);
+  if (o.series.unit != "percent") add("--unit", o.series.unit);
+  add("--hold-out", o.series.hold_out);
   return words;
 }
 
 std::string modelled_words(const Options& o) {
   std::string words = series_words(o);
-  if (o.returns != "none") words += " --returns " + o.returns;
-  if (o.overnight != "keep") words += " --overnight " + o.overnight;
-  if (!o.transform.empty()) words += " --transform " + shell_word(o.transform);
+  if (o.series.returns != "none") words += " --returns " + o.series.returns;
+  if (o.series.overnight != "keep") words += " --overnight " + o.series.overnight;
+  if (!o.series.transform.empty()) words += " --transform " + shell_word(o.series.transform);
   return words;
 }
 
 void print_next(const Options& o, const std::string& command) {
-  if (!o.quiet) std::cout << fmt::format("\n  Next: brace {}\n", command);
+  if (!o.output.quiet) std::cout << fmt::format("\n  Next: brace {}\n", command);
 }
 
 void say_written(const Options& o, const std::string& path) {
-  if (!o.quiet) std::cerr << "brace: wrote " << path << '\n';
+  if (!o.output.quiet) std::cerr << "brace: wrote " << path << '\n';
 }
 
 void write_table(const Options& o, const std::vector<std::vector<std::string>>& rows) {
-  if (o.out.empty()) return;
-  write_whole(o.out, csv_text(rows));
-  say_written(o, o.out);
+  if (o.output.out.empty()) return;
+  write_whole(o.output.out, csv_text(rows));
+  say_written(o, o.output.out);
 }
 
-void add_residuals_option(CLI::App& command, Options& o) {
+void add_residuals_option(Command& command, Options& o) {
   command
-      .add_option("--residuals", o.residuals,
-                  "each row's actual and fitted value, residual and volatility, .csv or .json")
-      ->group("Output");
+      .option("--residuals", o.output.residuals,
+              "each row's actual and fitted value, residual and volatility, .csv or .json")
+      .group("Output");
 }
 
 void write_residuals(const Options& o, const Fit& fit) {
-  if (o.residuals.empty()) return;
+  if (o.output.residuals.empty()) return;
   if (!fit.usable())
     throw Error(ErrorCode::bad_option,
                 fmt::format("--residuals: '{}' did not converge, so that its residuals are none",
                             to_string(fit.model)));
-  if (o.residuals.ends_with(".json")) {
-    write_whole(o.residuals, json_rows(fit));
+  if (o.output.residuals.ends_with(".json")) {
+    write_whole(o.output.residuals, json_rows(fit));
   } else {
     std::vector<std::vector<std::string>> rows{
         {"date", "actual", "fitted", "residual", "volatility", "standardised"}};
     for (const FittedRow& r : fitted_rows(fit))
       rows.push_back({r.date ? format_date(*r.date) : "", cell(r.actual), cell(r.fitted),
                       cell(r.residual), cell(r.volatility), cell(r.standardised)});
-    write_whole(o.residuals, csv_text(rows));
+    write_whole(o.output.residuals, csv_text(rows));
   }
-  say_written(o, o.residuals);
+  say_written(o, o.output.residuals);
 }
 
 std::string cell(std::optional<double> x) {

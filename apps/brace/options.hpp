@@ -2,82 +2,106 @@
 // Options that mean the same in every command, and how a command gets its data from them.
 #pragma once
 
-#include <CLI/CLI.hpp>
 #include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "brace/brace.hpp"
+#include "command.hpp"
 
 namespace brace::app {
 
-struct Options {
-  std::string file;
-  // The series: how it is read, and what is made of it
+// How the series is read, and what is made of it.
+struct SeriesWords {
   ReadOptions read;
   std::vector<std::string> missing, roles;
   std::string column_mark, every, rows, regroup, returns = "none", unit = "percent", transform,
                                                  overnight = "keep", hold_out, absent = "auto";
-  std::optional<double> per_year;
-  // The model
-  std::string model, fix, errors = "automatic", likelihood = "automatic";
-  std::vector<std::string> models, baselines;
+};
+struct ModelWords {
+  std::string line, fix, errors = "automatic", likelihood = "automatic";
+  std::vector<std::string> lines;  // where several are compared
   std::vector<std::string> profiles;
   std::string wald;
   int starts = 0;  // of a joint fit; 0: as the engine thinks fit
   bool equation = false, outliers = false, mean_beside = false, target_variance = false;
-  // The search
+};
+struct SearchWords {
   int most_ar = 5, most_ma = 5, most_sar = 1, most_sma = 1;
   std::optional<int> differences, season_differences;
   std::string constant = "both", walk = "automatic", criterion, terms;
   bool sparse = false;
   std::vector<std::string> variances, laws, means;
-  // Tests
-  std::string deterministic, lags, of = "values", band = "robust", bandwidth_words,
+};
+struct TestWords {
+  std::string deterministic, lags, of = "values", band = "robust", bandwidth,
                                    model_of_break = "both", at;
-  std::vector<std::string> tests;
+  std::vector<std::string> named;
   std::vector<int> periods;
-  int number_of_breaks = -1;
+  int breaks = -1;
   std::optional<double> trim;
   double level = 0;  // of the critical values of Q; 0: none are shown
-  // The season
-  int period = 0, season_span = 11;
-  std::string method_of_season = "loess", form = "automatic";
-  // The forecast
+};
+struct SeasonWords {
+  int span = 11;
+  std::string method = "loess", form = "automatic";
+};
+// Of `forecast`, and of the forecasts of `backtest`.
+struct AheadWords {
   std::optional<int> horizon;
   int draws = 2000;
   std::vector<int> intervals{50, 95};
-  std::string method = "full", future, back = "median", newer;
+  std::string method = "full", future, back = "median";
   std::vector<double> tails{1, 5}, suppose;
-  std::optional<double> start_volatility;
+  std::optional<double> start_volatility, per_year;
   std::optional<int> refits;
   int windows = 0;  // of `forecast --windows`; 0: none are averaged
   std::optional<std::size_t> shortest_window;
-  // The backtest
+};
+struct BacktestWords {
   std::size_t window = 1000, refit_every = 1, origins = 0;
   bool expanding = false;
   std::string proxy = "squared", journal;
   double threshold = 0;
-  // Output
-  // Simulation
+  std::vector<std::string> baselines;
+};
+struct SimulateWords {
   std::size_t length = 2500;
   std::vector<std::string> changes;
   std::string columns;  // file of the rows that `simulate` makes
+};
+struct OutputWords {
   bool json = false, quiet = false;
   std::string out, save, chart, shape, roots, residuals;
-  bool out_is_folder = false;  // of `demo`, which writes several files
+  bool is_folder = false;  // `out` of `demo`, which writes several files
+};
+
+// What a command line may say. Each command fills the parts that it takes.
+struct Options {
+  std::string file;
+  std::string newer;  // of `update`: the file with the new rows
+  SeriesWords series;
+  ModelWords model;
+  SearchWords search;
+  TestWords test;
+  SeasonWords season;
+  AheadWords ahead;
+  BacktestWords backtest;
+  SimulateWords simulate;
+  OutputWords output;
+  int period = 0;
   std::uint64_t seed = 1;
   int threads = 0;
 };
 
 // ---- What a command takes; each adds its options to `command` ----
 void add_series_options(
-    CLI::App& command, Options& o,
+    Command& command, Options& o,
     const std::string& what = "CSV file with a header row, '-' for standard input");
-void add_model_options(CLI::App& command, Options& o);
-void add_output_options(CLI::App& command, Options& o);
-void add_level_option(CLI::App& command, Options& o);
+void add_model_options(Command& command, Options& o);
+void add_output_options(Command& command, Options& o);
+void add_level_option(Command& command, Options& o);
 
 // The series of the file as it stands, and what is to be modelled: its returns, what --transform
 // makes of them, or the same again; both without the rows that --hold-out keeps back.
@@ -144,7 +168,7 @@ void say_written(const Options& o, const std::string& path);
 
 // --residuals of the commands that have a fit, and what it asks for: a table of every row, CSV or,
 // for a name that ends in .json, JSON.
-void add_residuals_option(CLI::App& command, Options& o);
+void add_residuals_option(Command& command, Options& o);
 void write_residuals(const Options& o, const Fit& fit);
 
 // A number for CSV: shortest text that reads back to the same double; empty where absent.
@@ -153,22 +177,21 @@ void write_residuals(const Options& o, const Fit& fit);
 // 0, or 3 with the warning on stderr for a fit that must not be used.
 [[nodiscard]] int status_of(const Fit& fit);
 
-// ---- The commands; each returns its exit status ----
-using Run = int (*)(const Options&);
-void add_inspect(CLI::App& app, Options& o, Run& run);
-void add_unitroot(CLI::App& app, Options& o, Run& run);
-void add_breaks(CLI::App& app, Options& o, Run& run);
-void add_lags(CLI::App& app, Options& o, Run& run);
-void add_season(CLI::App& app, Options& o, Run& run);
-void add_fit(CLI::App& app, Options& o, Run& run);
-void add_search(CLI::App& app, Options& o, Run& run);
-void add_compare(CLI::App& app, Options& o, Run& run);
-void add_check(CLI::App& app, Options& o, Run& run);
-void add_forecast(CLI::App& app, Options& o, Run& run);
-void add_update(CLI::App& app, Options& o, Run& run);
-void add_backtest(CLI::App& app, Options& o, Run& run);
-void add_simulate(CLI::App& app, Options& o, Run& run);
-void add_demo(CLI::App& app, Options& o, Run& run);
+// ---- The commands; their options write into `o` ----
+[[nodiscard]] Command inspect_command(Options& o);
+[[nodiscard]] Command unitroot_command(Options& o);
+[[nodiscard]] Command breaks_command(Options& o);
+[[nodiscard]] Command lags_command(Options& o);
+[[nodiscard]] Command season_command(Options& o);
+[[nodiscard]] Command fit_command(Options& o);
+[[nodiscard]] Command search_command(Options& o);
+[[nodiscard]] Command compare_command(Options& o);
+[[nodiscard]] Command check_command(Options& o);
+[[nodiscard]] Command forecast_command(Options& o);
+[[nodiscard]] Command update_command(Options& o);
+[[nodiscard]] Command backtest_command(Options& o);
+[[nodiscard]] Command simulate_command(Options& o);
+[[nodiscard]] Command demo_command(Options& o);
 
 // The series that goes on from the end of another with these values, dated by its clock.
 [[nodiscard]] Series supposed(const Series& series, const std::vector<double>& values);

@@ -4,7 +4,7 @@
 
 #include <iostream>
 
-#include "brace/draw/figure.hpp"
+#include "brace/figures/figure.hpp"
 #include "options.hpp"
 
 namespace brace::app {
@@ -13,20 +13,20 @@ namespace {
 DecompositionOptions decomposition_options(const Options& o) {
   DecompositionOptions options;
   options.period = o.period;
-  options.season_span = o.season_span;
+  options.season_span = o.season.span;
   options.method =
-      o.method_of_season == "averages" ? DecompositionMethod::averages : DecompositionMethod::loess;
+      o.season.method == "averages" ? DecompositionMethod::averages : DecompositionMethod::loess;
   for (const DecompositionForm form :
        {DecompositionForm::additive, DecompositionForm::multiplicative,
         DecompositionForm::automatic})
-    if (to_string(form) == o.form) options.form = form;
+    if (to_string(form) == o.season.form) options.form = form;
   return options;
 }
 
 int run_decomposition(const Options& o, const Loaded& data) {
   const Decomposition parts = decompose(data.values, decomposition_options(o));
   const TestResult test = season_test(parts);
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("season", data.values, parts, test);
   } else {
     std::cout << parts;
@@ -34,10 +34,10 @@ int run_decomposition(const Options& o, const Loaded& data) {
                              text::significant(test.statistic, 4), text::p_value(test.p_value),
                              test.null);
     print_account(data.level);
-    if (o.out.empty())
+    if (o.output.out.empty())
       print_next(o, fmt::format("season {} --out adjusted.csv", modelled_words(o)));
     else
-      print_next(o, fmt::format("unitroot {} --value adjusted", o.out));
+      print_next(o, fmt::format("unitroot {} --value adjusted", o.output.out));
   }
   std::vector<std::vector<std::string>> rows{{parts.series.times.empty() ? "row" : "date", "value",
                                               "trend", "season", "remainder", "adjusted"}};
@@ -47,9 +47,9 @@ int run_decomposition(const Options& o, const Loaded& data) {
                     cell(parts.series.values[t]), cell(parts.trend[t]), cell(parts.season[t]),
                     cell(parts.remainder[t]), cell(adjusted.values[t])});
   write_table(o, rows);
-  if (!o.chart.empty()) {
-    draw_decomposition(parts, o.chart);
-    say_written(o, o.chart);
+  if (!o.output.chart.empty()) {
+    draw_decomposition(parts, o.output.chart);
+    say_written(o, o.output.chart);
   }
   return 0;
 }
@@ -63,7 +63,7 @@ int run_profile(const Options& o, const Loaded& data) {
   }
   profiles.push_back(volatility_profile(data.values, ProfileBy::weekday));
   tests.push_back(profile_test(data.values, ProfileBy::weekday));
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("season", data.values, profiles, tests);
   } else {
     for (std::size_t i = 0; i < profiles.size(); ++i) {
@@ -84,9 +84,9 @@ int run_profile(const Options& o, const Loaded& data) {
          cell(profiles.front().slots[slot_of(profiles.front(), divided.times[t])].factor),
          cell(divided.values[t])});
   write_table(o, rows);
-  if (!o.chart.empty()) {
-    draw_profile(data.values, profiles, o.chart);
-    say_written(o, o.chart);
+  if (!o.output.chart.empty()) {
+    draw_profile(data.values, profiles, o.output.chart);
+    say_written(o, o.output.chart);
   }
   return 0;
 }
@@ -102,33 +102,31 @@ int run_season(const Options& o) {
 
 }  // namespace
 
-void add_season(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "season", "Trend, season and remainder; or volatility by the hour and the weekday");
-  add_series_options(*c, o);
+Command season_command(Options& o) {
+  Command c("season", "Trend, season and remainder; or volatility by the hour and the weekday",
+            run_season);
+  add_series_options(c, o);
   const char* group = "The season";
-  c->add_option("--period", o.period, "rows in a period (default: the clock's, month 12)")
-      ->check(CLI::Range(2, 100000))
-      ->group(group);
-  c->add_option("--method", o.method_of_season, "loess or averages (default: loess)")
-      ->check(CLI::IsMember({"loess", "averages"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--form", o.form,
-                "additive, multiplicative, automatic by the Box-Cox power (default: automatic)")
-      ->check(CLI::IsMember({"additive", "multiplicative", "automatic"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--season-span", o.season_span,
-                "periods over which LOESS smooths the season, odd; 0 for one season (default: 11)")
-      ->group(group);
-  add_output_options(*c, o);
-  c->add_option("--chart", o.chart, "the panels or the profile, .png .svg .pdf")->group("Output");
-  c->add_option("--out", o.out, "the parts and the adjusted series as CSV")->group("Output");
-  c->footer(
+  c.option("--period", o.period, "rows in a period (default: the clock's, month 12)")
+      .range(2, 100000)
+      .group(group);
+  c.option("--method", o.season.method, "loess or averages (default: loess)")
+      .words({"loess", "averages"})
+      .group(group);
+  c.option("--form", o.season.form,
+           "additive, multiplicative, automatic by the Box-Cox power (default: automatic)")
+      .words({"additive", "multiplicative", "automatic"})
+      .group(group);
+  c.option("--season-span", o.season.span,
+           "periods over which LOESS smooths the season, odd; 0 for one season (default: 11)")
+      .group(group);
+  add_output_options(c, o);
+  c.option("--chart", o.output.chart, "the panels or the profile, .png .svg .pdf").group("Output");
+  c.option("--out", o.output.out, "the parts and the adjusted series as CSV").group("Output");
+  c.footer =
       "Examples:\n  brace season data/lamp-oil.csv --chart parts.png\n"
-      "  brace season data/ferry-freight.csv --returns log --overnight mark");
-  c->callback([&run] { run = run_season; });
+      "  brace season data/ferry-freight.csv --returns log --overnight mark";
+  return c;
 }
 
 }  // namespace brace::app

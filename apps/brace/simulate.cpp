@@ -30,7 +30,7 @@ Series rows_of(const std::string& file) {
 // The model and its parameters: of a saved fit, or typed as name=value in the line or by --fix.
 Process process_of(const Options& o) {
   if (!o.file.empty()) {
-    if (!o.model.empty() || !o.fix.empty())
+    if (!o.model.line.empty() || !o.model.fix.empty())
       throw Error(ErrorCode::bad_option,
                   fmt::format("{}: is a saved model, which has its parameters; leave --model and "
                               "--fix out, or the file",
@@ -39,8 +39,8 @@ Process process_of(const Options& o) {
     Process process{fit.model, fit.estimates(), {}};
     process.model.held.clear();
     // The rows of the series that was fitted, unless others are given.
-    if (!o.columns.empty())
-      process.rows = rows_of(o.columns);
+    if (!o.simulate.columns.empty())
+      process.rows = rows_of(o.simulate.columns);
     else if (has_regressors(fit.model))
       process.rows = fit.window();
     return process;
@@ -62,7 +62,7 @@ Process process_of(const Options& o) {
                             to_string(model), fmt::join(without, ", ")));
   model.held.clear();
   Process process{model, theta, {}};
-  if (!o.columns.empty()) process.rows = rows_of(o.columns);
+  if (!o.simulate.columns.empty()) process.rows = rows_of(o.simulate.columns);
   return process;
 }
 
@@ -98,12 +98,12 @@ int run_simulate(const Options& o) {
   const auto [model, theta, with_rows] = process_of(o);
   SimulateOptions options{.seed = o.seed, .rows = with_rows};
   std::vector<double> present = theta;
-  for (const std::string& words : o.changes) {
+  for (const std::string& words : o.simulate.changes) {
     options.breaks.push_back(change_of(words, model, present));
     present = options.breaks.back().parameters;
   }
   const Simulated made =
-      simulate_path(model, theta, with_rows ? with_rows->size() : o.length, options);
+      simulate_path(model, theta, with_rows ? with_rows->size() : o.simulate.length, options);
   const bool dated = !made.series.times.empty();
   std::vector<std::vector<std::string>> rows{
       {dated ? "date" : "row", "value", "shock", "variance"}};
@@ -113,7 +113,7 @@ int run_simulate(const Options& o) {
                     cell(made.series.values[t]), cell(made.shocks[t]), cell(made.variances[t])});
     for (const Companion& c : made.series.companions) rows.back().push_back(cell(c.values[t]));
   }
-  if (o.out.empty())
+  if (o.output.out.empty())
     std::cout << csv_text(rows);
   else
     write_table(o, rows);
@@ -122,35 +122,36 @@ int run_simulate(const Options& o) {
 
 }  // namespace
 
-void add_simulate(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "simulate", "A made-up series of a model whose parameters are typed or were fitted, as CSV");
-  c->add_option("file", o.file, "a saved model; or none, and --model");
+Command simulate_command(Options& o) {
+  Command c("simulate",
+            "A made-up series of a model whose parameters are typed or were fitted, as CSV",
+            run_simulate);
+  c.option("file", o.file, "a saved model; or none, and --model");
   const char* group = "The model";
-  c->add_option("--model", o.model,
-                "the model line with every parameter: 'const mu=0 / garch omega=.02 alpha1=.08 "
-                "beta1=.9'")
-      ->group(group);
-  c->add_option("--fix", o.fix, "parameters that the line leaves out: beta1=0.9,nu=6")
-      ->group(group);
-  c->add_option("--change", o.changes,
-                "a break: its first row and what is new from there, '1250 omega=0.3' (may repeat)")
-      ->group(group);
-  c->add_option("--columns", o.columns,
-                "CSV of the rows to be made, with dates and the columns that 'with' names")
-      ->group(group);
-  c->add_option("--length", o.length, "rows (default: 2500, or those of --columns)")
-      ->check(CLI::Range(1, 10000000))
-      ->excludes("--columns")
-      ->group("Output");
-  c->add_option("--seed", o.seed, "of the random numbers (default: 1)")->group("Output");
-  c->add_option("--out", o.out, "write the CSV there instead of to standard output")
-      ->group("Output");
-  c->add_flag("--quiet", o.quiet, "no word about the file written")->group("Output");
-  c->footer(
+  c.option("--model", o.model.line,
+           "the model line with every parameter: 'const mu=0 / garch omega=.02 alpha1=.08 "
+           "beta1=.9'")
+      .group(group);
+  c.option("--fix", o.model.fix, "parameters that the line leaves out: beta1=0.9,nu=6")
+      .group(group);
+  c.option("--change", o.simulate.changes,
+           "a break: its first row and what is new from there, '1250 omega=0.3' (may repeat)")
+      .group(group);
+  c.option("--columns", o.simulate.columns,
+           "CSV of the rows to be made, with dates and the columns that 'with' names")
+      .group(group);
+  c.option("--length", o.simulate.length, "rows (default: 2500, or those of --columns)")
+      .range(1, 10000000)
+      .excludes("--columns")
+      .group("Output");
+  c.option("--seed", o.seed, "of the random numbers (default: 1)").group("Output");
+  c.option("--out", o.output.out, "write the CSV there instead of to standard output")
+      .group("Output");
+  c.option("--quiet", o.output.quiet, "no word about the file written").group("Output");
+  c.footer =
       "Example:\n  brace simulate --model 'const mu=.03 / garch omega=.02 alpha1=.08 beta1=.9 / "
-      "student nu=6' \\\n      --change '1250 omega=.06' --out made.csv");
-  c->callback([&run] { run = run_simulate; });
+      "student nu=6' \\\n      --change '1250 omega=.06' --out made.csv";
+  return c;
 }
 
 }  // namespace brace::app

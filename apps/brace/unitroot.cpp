@@ -15,16 +15,16 @@ const std::vector<std::string> kBatteryTests{
 const std::vector<std::string> kMoreTests{"two-breaks", "seasonal-roots", "variance-ratio"};
 
 LagRule rule_of(const Options& o) {
-  if (o.lags == "aic") return LagRule::aic;
-  if (o.lags == "bic") return LagRule::bic;
-  if (o.lags == "maic") return LagRule::maic;
-  if (o.lags == "t") return LagRule::t;
+  if (o.test.lags == "aic") return LagRule::aic;
+  if (o.test.lags == "bic") return LagRule::bic;
+  if (o.test.lags == "maic") return LagRule::maic;
+  if (o.test.lags == "t") return LagRule::t;
   return LagRule::fixed;
 }
 
 BreakModel model_of_break(const Options& o) {
   for (const BreakModel model : {BreakModel::intercept, BreakModel::trend})
-    if (to_string(model) == o.model_of_break) return model;
+    if (to_string(model) == o.test.model_of_break) return model;
   return BreakModel::both;
 }
 
@@ -32,14 +32,14 @@ BatteryOptions battery_options(const Options& o) {
   BatteryOptions battery;
   for (const Deterministic terms :
        {Deterministic::none, Deterministic::constant, Deterministic::trend})
-    if (to_string(terms) == o.deterministic) battery.deterministic = terms;
-  if (!o.lags.empty()) {
+    if (to_string(terms) == o.test.deterministic) battery.deterministic = terms;
+  if (!o.test.lags.empty()) {
     battery.rule = rule_of(o);
-    if (battery.rule == LagRule::fixed) battery.lags = o.lags == "0" ? 0 : lag_count(o);
+    if (battery.rule == LagRule::fixed) battery.lags = o.test.lags == "0" ? 0 : lag_count(o);
   }
   battery.bandwidth = bandwidth_of(o);
   battery.break_model = model_of_break(o);
-  for (const std::string& id : o.tests)
+  for (const std::string& id : o.test.named)
     if (std::find(kBatteryTests.begin(), kBatteryTests.end(), id) != kBatteryTests.end())
       battery.only.push_back(id);
   return battery;
@@ -49,7 +49,7 @@ BatteryOptions battery_options(const Options& o) {
 std::vector<TestResult> more_tests(const Options& o, const Series& level,
                                    const BatteryOptions& battery) {
   const auto asked = [&](const char* id) {
-    return std::find(o.tests.begin(), o.tests.end(), id) != o.tests.end();
+    return std::find(o.test.named.begin(), o.test.named.end(), id) != o.test.named.end();
   };
   std::vector<TestResult> tests;
   if (asked("two-breaks"))
@@ -68,7 +68,7 @@ std::vector<TestResult> more_tests(const Options& o, const Series& level,
   }
   if (asked("variance-ratio")) {
     VarianceRatioOptions ratio{.seed = o.seed};
-    if (!o.periods.empty()) ratio.periods = o.periods;
+    if (!o.test.periods.empty()) ratio.periods = o.test.periods;
     const VarianceRatio result = variance_ratio(level, ratio, Executor(o.threads));
     tests.insert(tests.end(), result.tests.begin(), result.tests.end());
   }
@@ -77,7 +77,7 @@ std::vector<TestResult> more_tests(const Options& o, const Series& level,
 
 // Options of a test that is not asked for would do nothing.
 void require_test_of(const Options& o, bool given, const char* option, const char* test) {
-  if (given && std::find(o.tests.begin(), o.tests.end(), test) == o.tests.end())
+  if (given && std::find(o.test.named.begin(), o.test.named.end(), test) == o.test.named.end())
     throw Error(
         ErrorCode::bad_option,
         fmt::format("{} is for {}, which is not asked for; add --test {}", option, test, test));
@@ -86,7 +86,7 @@ void require_test_of(const Options& o, bool given, const char* option, const cha
 void require_known_tests(const Options& o) {
   std::vector<std::string> known = kBatteryTests;
   known.insert(known.end(), kMoreTests.begin(), kMoreTests.end());
-  for (const std::string& id : o.tests)
+  for (const std::string& id : o.test.named)
     if (std::find(known.begin(), known.end(), id) == known.end()) {
       const auto near = text::nearest(id, known);
       throw Error(ErrorCode::bad_option,
@@ -112,29 +112,29 @@ std::vector<std::string> table_row(const std::string& of, const TestResult& t) {
 
 int run_unitroot(const Options& o) {
   require_known_tests(o);
-  require_test_of(o, !o.periods.empty(), "--periods", "variance-ratio");
+  require_test_of(o, !o.test.periods.empty(), "--periods", "variance-ratio");
   require_test_of(o, o.period > 0, "--period", "seasonal-roots");
   const Loaded data = load(o);
   const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
                                      [](double v) { return v <= 0; });
   // What --transform makes is tested as it is; else the level, its logarithm where it has one, and
   // the change.
-  const bool made = !o.transform.empty();
+  const bool made = !o.series.transform.empty();
   std::vector<Series> levels{made ? data.values : data.level};
   if (!made && positive) levels.push_back(log_level(data.level));
   const Series& deciding = levels.back();
   const Series change = made ? differences(data.values) : change_of(data.level, o);
   const BatteryOptions options = battery_options(o);
-  const bool battery_asked = o.tests.empty() || !options.only.empty();
+  const bool battery_asked = o.test.named.empty() || !options.only.empty();
   UnitRootReport report;
   if (battery_asked) report = compare_unit_roots(levels, change, options);
   const std::vector<TestResult> more = more_tests(o, deciding, options);
   const int season = season_length(deciding);
   const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 96;
   std::optional<DifferencesSuggested> suggested;
-  if (o.tests.empty()) suggested = suggest_differences(deciding, seasonal ? season : 0);
+  if (o.test.named.empty()) suggested = suggest_differences(deciding, seasonal ? season : 0);
 
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("unitroot", deciding, report, more, suggested);
   } else {
     if (battery_asked) std::cout << report;
@@ -162,48 +162,46 @@ int run_unitroot(const Options& o) {
 
 }  // namespace
 
-void add_unitroot(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c = app.add_subcommand(
-      "unitroot",
-      "Is the level stationary? Seven tests on the level, its logarithm and its change");
-  add_series_options(*c, o);
+Command unitroot_command(Options& o) {
+  Command c("unitroot",
+            "Is the level stationary? Seven tests on the level, its logarithm and its change",
+            run_unitroot);
+  add_series_options(c, o);
   const char* group = "Tests";
-  c->add_option("--test", o.tests,
-                fmt::format("only these: {}; or {}", fmt::join(kBatteryTests, ","),
-                            fmt::join(kMoreTests, ",")))
-      ->delimiter(',')
-      ->option_text("ID,...")
-      ->group(group);
-  c->add_option("--deterministic", o.deterministic,
-                "terms for the level: none, constant, trend (default: trend if it drifts)")
-      ->check(CLI::IsMember({"none", "constant", "trend"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--lags", o.lags,
-                "lagged differences: a number, aic, bic, maic or t (default: bic, and maic for the "
-                "GLS tests)")
-      ->group(group);
-  c->add_option("--bandwidth", o.bandwidth_words,
-                "Bartlett bandwidth of pp and kpss: a number or auto (default: by the length)")
-      ->option_text("N|auto")
-      ->group(group);
-  c->add_option("--model-of-break", o.model_of_break,
-                "what may break: intercept, trend, both (default: both)")
-      ->check(CLI::IsMember({"intercept", "trend", "both"}))
-      ->option_text("WORD")
-      ->group(group);
-  c->add_option("--period", o.period, "season of seasonal-roots, 4 or 12 (default: the clock's)")
-      ->group(group);
-  c->add_option("--periods", o.periods, "steps of the variance ratios (default: 2,5,10)")
-      ->delimiter(',')
-      ->option_text("N,...")
-      ->group(group);
-  c->add_option("--seed", o.seed, "of the bootstrap of the variance ratio")->group(group);
-  c->add_option("--threads", o.threads, "for it (default: all)")->group(group);
-  add_output_options(*c, o);
-  c->add_option("--out", o.out, "the tests as CSV")->group("Output");
-  c->footer("Example:\n  brace unitroot data/kelp-fibre.csv --value settle --drop-zero volume");
-  c->callback([&run] { run = run_unitroot; });
+  c.option("--test", o.test.named,
+           fmt::format("only these: {}; or {}", fmt::join(kBatteryTests, ","),
+                       fmt::join(kMoreTests, ",")))
+      .list()
+      .shown_as("ID,...")
+      .group(group);
+  c.option("--deterministic", o.test.deterministic,
+           "terms for the level: none, constant, trend (default: trend if it drifts)")
+      .words({"none", "constant", "trend"})
+      .group(group);
+  c.option("--lags", o.test.lags,
+           "lagged differences: a number, aic, bic, maic or t (default: bic, and maic for the "
+           "GLS tests)")
+      .group(group);
+  c.option("--bandwidth", o.test.bandwidth,
+           "Bartlett bandwidth of pp and kpss: a number or auto (default: by the length)")
+      .shown_as("N|auto")
+      .group(group);
+  c.option("--model-of-break", o.test.model_of_break,
+           "what may break: intercept, trend, both (default: both)")
+      .words({"intercept", "trend", "both"})
+      .group(group);
+  c.option("--period", o.period, "season of seasonal-roots, 4 or 12 (default: the clock's)")
+      .group(group);
+  c.option("--periods", o.test.periods, "steps of the variance ratios (default: 2,5,10)")
+      .list()
+      .shown_as("N,...")
+      .group(group);
+  c.option("--seed", o.seed, "of the bootstrap of the variance ratio").group(group);
+  c.option("--threads", o.threads, "for it (default: all)").group(group);
+  add_output_options(c, o);
+  c.option("--out", o.output.out, "the tests as CSV").group("Output");
+  c.footer = "Example:\n  brace unitroot data/kelp-fibre.csv --value settle --drop-zero volume";
+  return c;
 }
 
 }  // namespace brace::app

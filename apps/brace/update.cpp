@@ -39,9 +39,9 @@ Options as_then(const Options& o, const Series& window, const Provenance& made) 
                             kept == none ? "without it" : fmt::format("with {}", kept)));
     typed = kept;
   };
-  same("--value", then.read.value, made.column);
-  same("--drop-zero", then.read.drop_zero, made.drop_zero);
-  same("--overnight", then.overnight, made.overnight, "keep");
+  same("--value", then.series.read.value, made.column);
+  same("--drop-zero", then.series.read.drop_zero, made.drop_zero);
+  same("--overnight", then.series.overnight, made.overnight, "keep");
   std::string chain, returns = "none";
   for (const Transform& link : parse_chain(made.chain)) {
     if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
@@ -56,16 +56,16 @@ Options as_then(const Options& o, const Series& window, const Provenance& made) 
     else
       chain += (chain.empty() ? "" : " ") + to_string(link);
   }
-  same("--returns", then.returns, returns, "none");
-  if (!o.transform.empty()) same("--transform", then.transform, chain);
-  then.transform = chain;
+  same("--returns", then.series.returns, returns, "none");
+  if (!o.series.transform.empty()) same("--transform", then.series.transform, chain);
+  then.series.transform = chain;
   if (!window.unit.empty() && returns != "none") {
-    if (o.unit != "percent" && o.unit != window.unit)
-      refuse(o, fmt::format("--unit {} is asked for, and the model's returns are in {}", o.unit,
-                            window.unit));
-    then.unit = window.unit;
+    if (o.series.unit != "percent" && o.series.unit != window.unit)
+      refuse(o, fmt::format("--unit {} is asked for, and the model's returns are in {}",
+                            o.series.unit, window.unit));
+    then.series.unit = window.unit;
   }
-  then.hold_out.clear();
+  then.series.hold_out.clear();
   return then;
 }
 
@@ -107,7 +107,8 @@ void require_no_gap(const Options& o, const Series& window, Timestamp first) {
 // The column's rows of the new file that follow the model's, behind the last ones that it knows.
 Series joined(const Options& o, const Series& window, const Provenance& made, Series level) {
   if (level.times.size() >= 8)  // fewer do not tell a clock
-    if (const Clock clock = infer_clock(level.times); clock != window.clock && o.every.empty())
+    if (const Clock clock = infer_clock(level.times);
+        clock != window.clock && o.series.every.empty())
       refuse(o, fmt::format("its rows keep the {} clock, and the model's the {} clock",
                             to_string(clock), to_string(window.clock)));
   level.clock = window.clock;
@@ -166,9 +167,9 @@ Loaded rows_since(const Fit& fit, const Options& o) {
   }
   const Provenance& made = *window.provenance;
   Options then = as_then(o, window, made);
-  then.models = {to_string(fit.model)};  // so that the columns of its regressors are read
-  if (then.every.empty()) then.every = std::string(to_string(window.clock));
-  if (then.every == "row") then.every.clear();
+  then.model.lines = {to_string(fit.model)};  // so that the columns of its regressors are read
+  if (then.series.every.empty()) then.series.every = std::string(to_string(window.clock));
+  if (then.series.every == "row") then.series.every.clear();
   const Series level = level_of(then);
   if (!window.times.empty() && !level.times.empty() && level.times.front() <= window.times.back() &&
       level.size() > made.values.size() + 1) {
@@ -212,11 +213,11 @@ int run_update(const Options& o) {
     series->provenance = since.values.provenance;
     fit.series = std::move(series);
   }
-  const std::string target = o.save.empty() ? o.file : o.save;
+  const std::string target = o.output.save.empty() ? o.file : o.output.save;
   replace_model(fit, target);
   say_written(o, target);
   write_residuals(o, fit);
-  if (o.json) {
+  if (o.output.json) {
     std::cout << json_document("update", fit);
     return 0;
   }
@@ -234,21 +235,20 @@ int run_update(const Options& o) {
 
 }  // namespace
 
-void add_update(CLI::App& app, Options& o, Run& run) {
-  CLI::App* c =
-      app.add_subcommand("update", "Append new rows to a saved model; parameters stay fixed");
-  add_series_options(*c, o, "saved model");
-  c->add_option("--new", o.newer,
-                "CSV file with the new rows, alone or behind old ones, which must be those of the "
-                "model; column, returns and transforms are the model's")
-      ->required()
-      ->group("The new rows");
-  add_output_options(*c, o);
-  add_residuals_option(*c, o);
-  c->add_option("--save", o.save, "where the model goes (default: over the old one)")
-      ->group("Output");
-  c->footer("Example:\n  brace update kelp.json --new data/kelp-fibre.csv");
-  c->callback([&run] { run = run_update; });
+Command update_command(Options& o) {
+  Command c("update", "Append new rows to a saved model; parameters stay fixed", run_update);
+  add_series_options(c, o, "saved model");
+  c.option("--new", o.newer,
+           "CSV file with the new rows, alone or behind old ones, which must be those of the "
+           "model; column, returns and transforms are the model's")
+      .required()
+      .group("The new rows");
+  add_output_options(c, o);
+  add_residuals_option(c, o);
+  c.option("--save", o.output.save, "where the model goes (default: over the old one)")
+      .group("Output");
+  c.footer = "Example:\n  brace update kelp.json --new data/kelp-fibre.csv";
+  return c;
 }
 
 }  // namespace brace::app

@@ -15,15 +15,15 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/estimation/estimate.hpp"
+#include "brace/estimation/rolling.hpp"
 #include "brace/laws/standard.hpp"
-#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/rolling.hpp"
 #include "brace/series/split.hpp"
 #include "evaluate/accuracy_words.hpp"
 #include "evaluate/backtest_scores.hpp"
+#include "families/variance_family.hpp"
 #include "maths/log_mean_exp.hpp"
-#include "model/families.hpp"
 
 namespace brace {
 namespace {

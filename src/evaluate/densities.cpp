@@ -12,8 +12,8 @@
 
 #include "brace/laws/standard.hpp"
 #include "evaluate/rows.hpp"
+#include "families/shock_law.hpp"
 #include "maths/log_mean_exp.hpp"
-#include "model/families.hpp"
 
 namespace brace {
 namespace {

@@ -8,6 +8,7 @@
 
 #include "brace/laws/standard.hpp"
 #include "evaluate/rows.hpp"
+#include "maths/dense.hpp"
 
 namespace brace {
 namespace {
@@ -114,10 +115,10 @@ TestResult dynamic_quantile(std::span<const unsigned char> hits, std::span<const
                                static_cast<std::size_t>(rows));
   test.lags = lags;
   // Columns that are collinear, as where no hit came or the quantile is constant, take no degree.
-  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(X);
-  const Eigen::VectorXd fitted = X * qr.solve(h);
+  const PivotedFit fit = pivoted_fit(X, h);
+  const Eigen::VectorXd fitted = product(X, Eigen::VectorXd(fit.coefficients));
   test.statistic = fitted.squaredNorm() / (expected * (1 - expected));
-  finish(test, static_cast<double>(qr.rank()),
+  finish(test, static_cast<double>(fit.rank),
          "hits can be foretold from the hits before or the forecast itself",
          "nothing known before foretells a hit");
   return test;

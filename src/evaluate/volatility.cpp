@@ -7,8 +7,9 @@
 #include <cmath>
 
 #include "brace/laws/standard.hpp"
-#include "brace/maths/regression.hpp"
 #include "evaluate/rows.hpp"
+#include "maths/dense.hpp"
+#include "maths/regression.hpp"
 
 namespace brace {
 namespace {
@@ -83,11 +84,10 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   m.fair.statistic = (restricted - r.ssr) / 2 / (r.ssr / dof);
   m.fair.dof = {2, dof};
   m.fair.p_value = laws::f_tail(m.fair.statistic, 2, dof);
-  const Eigen::MatrixXd inverse = (X.transpose() * X).inverse();
-  const Eigen::MatrixXd V =
-      inverse * (X.transpose() * r.residuals.array().square().matrix().asDiagonal() * X) * inverse;
-  const Eigen::Vector2d away(m.a, m.b - 1);
-  m.fair_robust.statistic = away.dot(V.ldlt().solve(away));
+  const Eigen::MatrixXd weighted = r.residuals.asDiagonal() * X;
+  const Eigen::MatrixXd V = sandwich(inverse(cross(X, X)), cross(weighted, weighted));
+  const Eigen::VectorXd away{{m.a, m.b - 1}};
+  m.fair_robust.statistic = away.dot(solve_symmetric(V, away));
   m.fair_robust.dof = {2};
   m.fair_robust.p_value = laws::chi_squared_tail(m.fair_robust.statistic, 2);
   for (TestResult* test : {&m.fair, &m.fair_robust})

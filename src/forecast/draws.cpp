@@ -9,9 +9,10 @@
 #include <cmath>
 
 #include "brace/base/error.hpp"
-#include "brace/model/estimate.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "model/admissible.hpp"
+#include "maths/dense.hpp"
+#include "process/admissible.hpp"
 
 namespace brace {
 namespace {
@@ -33,20 +34,19 @@ class NormalDraws final : public ParameterDraws {
     // Where no covariance is known draws are the estimates themselves.
     const auto k = static_cast<Index>(centre_.size());
     root_ = MatrixXd::Zero(k, k);
-    if (fit.covariance.size() == 0) return;
+    if (fit.covariance.empty()) return;
     // The symmetric root also serves a singular covariance (held and pinned parameters), and does
     // not turn with the signs and the order of eigenvectors: estimates that differ in their last
     // digits are drawn around alike.
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(fit.covariance);
-    root_ = eigen.eigenvectors() * eigen.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal() *
-            eigen.eigenvectors().transpose();
+    const auto [values, vectors] = symmetric_eigen(to_eigen(fit.covariance));
+    root_ = sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
   }
 
   bool next(std::vector<double>& theta) override {
     for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
       VectorXd z(root_.cols());
       for (double& v : z) v = stream_.normal();
-      const VectorXd shift = root_ * z;
+      const VectorXd shift = product(root_, z);
       for (std::size_t j = 0; j < centre_.size(); ++j)
         theta[j] = centre_[j] + shift(static_cast<Index>(j));
       if (!rules_.broken_by(theta)) return true;

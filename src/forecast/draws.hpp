@@ -14,12 +14,12 @@
 
 #include "brace/forecast/forecast.hpp"
 #include "brace/maths/random.hpp"
+#include "families/shock_law.hpp"
 #include "forecast/likelihood_sample.hpp"
-#include "model/exact_likelihood.hpp"
-#include "model/families.hpp"
-#include "model/innovations.hpp"
-#include "model/likelihood.hpp"
-#include "model/stepper.hpp"
+#include "likelihood/exact_likelihood.hpp"
+#include "likelihood/innovations.hpp"
+#include "likelihood/joint_likelihood.hpp"
+#include "process/stepper.hpp"
 
 namespace brace {
 
@@ -56,8 +56,8 @@ class Origin {
  private:
   const Fit& fit_;
   MeanData data_;
-  Likelihood<double> conditional_;
-  Likelihood<double>::Path path_;
+  JointLikelihood<double> conditional_;
+  JointLikelihood<double>::Path path_;
   std::vector<unsigned char> counted_;
   std::optional<ExactLikelihood> exact_;  // of fits by it
   ArmaState end_;

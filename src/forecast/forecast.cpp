@@ -11,13 +11,12 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/model/estimate.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/model/model_line.hpp"
+#include "families/variance_family.hpp"
 #include "forecast/paths.hpp"
 #include "forecast/simulated.hpp"
 #include "maths/quantiles.hpp"
-#include "model/law/moments.hpp"
-#include "model/variance/egarch.hpp"
 
 namespace brace {
 namespace {
@@ -53,29 +52,6 @@ void validate(const Fit& fit, const ForecastOptions& options) {
   if (!fit.usable())
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
                        to_string(fit.convergence.status), fit.convergence.why));
-}
-
-// E h / exp(E ln h) of egarch at each step ahead, empty where it is infinite: the product over the
-// shocks to come of E exp(a (|z| - E|z|) + g z), a and g being how a shock enters ln h later.
-std::vector<std::optional<double>> log_variance_moments(const Model& model,
-                                                        std::span<const double> theta,
-                                                        std::size_t horizon) {
-  std::vector<std::optional<double>> moments(horizon, 1.0);
-  if (!std::holds_alternative<Egarch>(model.variance)) return moments;
-  const ParameterNames names = parameter_names(model);
-  const std::span<const double> variance = theta.subspan(names.mean.size(), names.variance.size());
-  const std::span<const double> shape = theta.subspan(names.mean.size() + variance.size());
-  const double size = mean_absolute(model.shocks, shape);
-  const ExponentialMoment exponential(model.shocks, shape);
-  const std::vector<EgarchFamily::Response> responses =
-      EgarchFamily::responses(model, variance, horizon);
-  for (std::size_t k = 1; k < horizon; ++k) {
-    const auto [a, g] = responses[k - 1];
-    const double mean = exponential(a, g) * std::exp(-a * size);
-    moments[k] = moments[k - 1] && std::isfinite(mean) ? std::optional(*moments[k - 1] * mean)
-                                                       : std::nullopt;
-  }
-  return moments;
 }
 
 double mean_of(const std::vector<double>& values) {
@@ -126,17 +102,20 @@ Outlook look_ahead(const Fit& fit, const ForecastOptions& options,
               .last_variance = fit.variances.back(),
               .cloud = simulate_paths(fit, options, columns, dates, executor)};
   // Means without a closed form are those of paths at the estimates.
-  const bool aparch = std::holds_alternative<Aparch>(fit.model.variance);
+  const VarianceFamily& family = variance_family(fit.model.variance);
   std::optional<Cloud> at_estimates;
-  if (aparch || fit.model.mean.risk) {
+  if (family.mean_by_paths || fit.model.mean.risk) {
     ForecastOptions plug_in = options;
     plug_in.method = ForecastMethod::plug_in;
     plug_in.transformed = nullptr;
     at_estimates = simulate_paths(fit, plug_in, columns, dates, executor);
   }
   std::vector<double> variances;
-  const std::vector<std::optional<double>> moments =
-      log_variance_moments(fit.model, theta, horizon);
+  const ParameterNames names = parameter_names(fit.model);
+  const std::span<const double> from_variance = std::span(theta).subspan(names.mean.size());
+  const std::vector<std::optional<double>> factors =
+      family.mean_factors(fit.model, from_variance.first(names.variance.size()),
+                          from_variance.subspan(names.variance.size()), horizon);
   for (std::size_t k = 0; k < horizon; ++k) {
     const auto at = static_cast<Index>(k);
     const Stepper::Row row = step.expect(step.regression(columns.mean.row(at)),
@@ -145,13 +124,10 @@ Outlook look_ahead(const Fit& fit, const ForecastOptions& options,
     s.step = static_cast<int>(k) + 1;
     if (!dates.empty()) s.date = dates[k];
     s.typical_variance = row.h;
-    s.variance = row.h;
-    if (k > 0 && std::holds_alternative<Egarch>(fit.model.variance)) {
-      s.variance.reset();
-      if (moments[k]) s.variance = row.h * *moments[k];
-    } else if (k > 0 && aparch) {
+    if (k > 0 && family.mean_by_paths)
       s.variance = mean_of(at_estimates->variances[k]);
-    }
+    else if (factors[k])
+      s.variance = row.h * *factors[k];
     variances.push_back(s.shown_variance());
     double of_return = 0;
     for (std::size_t i = 0; i <= k; ++i) of_return += psi[i] * psi[i] * variances[k - i];
@@ -222,6 +198,13 @@ Outlook average(std::vector<Outlook> of) {
   if (out.long_run) *out.long_run /= n;
   out.half_life.reset();  // an average closes its gap at no steady pace
   return out;
+}
+
+Outlook average_outlook(const std::vector<const Fit*>& fits, const ForecastOptions& options,
+                        const std::vector<Timestamp>& dates, const Executor& executor) {
+  std::vector<Outlook> outlooks;
+  for (const Fit* fit : fits) outlooks.push_back(look_ahead(*fit, options, dates, executor));
+  return average(std::move(outlooks));
 }
 
 void annualise(Forecast& ahead, double per_year) {
@@ -337,134 +320,161 @@ bool has_exact_median(const Fit& fit, const ForecastOptions& options) {
 }
 
 // Of one fit, or the average of several that are usable, of one model, and end at the same row.
-Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions& options,
-                     const Executor& executor) {
-  const Fit& fit = *fits.front();
-  const auto horizon = static_cast<std::size_t>(options.horizon);
-  const std::vector<Timestamp> dates = dates_ahead(fit, horizon);
-  std::vector<Outlook> outlooks;
-  for (const Fit* one : fits) outlooks.push_back(look_ahead(*one, options, dates, executor));
-  Outlook outlook = average(std::move(outlooks));
-  Cloud& cloud = outlook.cloud;
+// What a forecast is made of, and the parts of it that are written one after another.
+class ForecastReport {
+ public:
+  ForecastReport(const std::vector<const Fit*>& fits, const ForecastOptions& options,
+                 const Executor& executor)
+      : fits_(fits),
+        fit_(*fits.front()),
+        options_(options),
+        dates_(dates_ahead(fit_, static_cast<std::size_t>(options.horizon))),
+        outlook_(average_outlook(fits, options, dates_, executor)) {}
 
-  Forecast ahead;
-  ahead.model = to_string(fit.model);
-  ahead.name = fit.series->name;
-  ahead.unit = fit.series->unit;
-  ahead.period = fit.series->period();
-  ahead.method = options.method;
-  if (fits.size() > 1)
-    for (const Fit* one : fits) ahead.windows.push_back(one->count);
-  ahead.intervals = options.intervals;
-  std::sort(ahead.intervals.begin(), ahead.intervals.end());
-  ahead.last_variance = outlook.last_variance;
-  ahead.long_run_variance = outlook.long_run;
-  ahead.volatility_varies = !std::holds_alternative<Steady>(fit.model.variance);
-  if (!dates.empty()) ahead.origin = fit.series->times[fit.first + fit.count - 1];
-  ahead.steps = std::move(outlook.steps);
-  ahead.half_way = outlook.long_run ? outlook.half_life : std::nullopt;
-  ahead.next = {.shocks = fit.model.shocks, .parts = std::move(cloud.next)};
-  ahead.effective_draws = cloud.effective;
-  const auto simulated = [&](std::vector<double>& values) {
-    return Simulated(values, cloud.paths_a_draw, options.simulation_errors);
-  };
-  const auto same = [](double v) { return v; };
-  const auto root = [](double v) { return std::sqrt(v); };
-  const bool plug_in = options.method == ForecastMethod::plug_in && fits.size() == 1;
-  for (std::size_t k = 0; k < horizon; ++k) {
-    ForecastStep& s = ahead.steps[k];
-    if (outlook.long_run && ahead.volatility_varies) {
-      const double first = ahead.steps.front().shown_variance(), gap = first - *outlook.long_run;
-      if (std::abs(gap) > 1e-9 * first) s.gap_left = (s.shown_variance() - *outlook.long_run) / gap;
-    }
-    Simulated of_return = simulated(cloud.returns[k]);
-    s.return_interval = of_return.intervals(ahead.intervals, same);
-    s.tails = of_return.tails(options.tails);
-    if (plug_in && k == 0) {
-      // Known exactly: the law's own quantiles take the place of simulated ones.
-      const std::vector<double> theta = fit.estimates();
-      const ParameterNames names = parameter_names(fit.model);
-      const std::span<const double> shape =
-          std::span(theta).subspan(names.mean.size() + names.variance.size());
-      for (Interval& interval : s.return_interval) {
-        const auto at = [&](double p) {
-          return s.mean + s.sd * shock_law(fit.model.shocks).quantile(p, shape);
-        };
-        interval = {.percent = interval.percent,
-                    .low = at(0.5 - interval.percent / 200.0),
-                    .high = at(0.5 + interval.percent / 200.0)};
-      }
-      for (TailRisk& tail : s.tails) {
-        const double share = tail.percent / 100;
-        const auto z = [&](double p) { return shock_law(fit.model.shocks).quantile(p, shape); };
-        tail = {.percent = tail.percent,
-                .value_at_risk = s.mean + s.sd * z(share),
-                .shortfall = s.mean + s.sd * mean_below(z, share)};
-      }
-    } else {
-      s.volatility_interval = simulated(cloud.variances[k]).intervals(ahead.intervals, root);
-    }
+  Forecast write() {
+    write_head();
+    for (std::size_t k = 0; k < ahead_.steps.size(); ++k) write_step(k);
+    // Known exactly: the law's own quantiles take the place of simulated ones.
+    if (is_plug_in()) write_next_row(ahead_.steps.front());
+    write_original_scale();
+    write_total();
+    write_warnings();
+    return std::move(ahead_);
   }
-  std::optional<std::vector<double>> exact_median;
-  if (fits.size() == 1 && options.transformed && has_exact_median(fit, options)) {
-    std::vector<double> means;
-    for (const ForecastStep& s : ahead.steps) means.push_back(s.mean);
-    exact_median = options.transformed->inverse_ahead(means, dates);
-  }
-  for (std::size_t k = 0; k < cloud.original.size(); ++k) {
-    std::vector<double>& values = cloud.original[k];
-    const ForecastStep& s = ahead.steps[k];
-    OriginalStep there;
-    // Where the median is known the simulation's own error in it is taken out of the mean too.
-    const double simulated_median = quantile(values, 0.5);
-    there.mean = mean_of(values) + (exact_median ? (*exact_median)[k] - simulated_median : 0);
-    // The same paths tell how far the model's own variance, which is known, was missed by chance.
-    there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
-    there.median = exact_median ? (*exact_median)[k] : simulated_median;
-    Simulated of_value = simulated(values);
-    there.interval = of_value.intervals(ahead.intervals, same);
-    there.tails = of_value.tails(options.tails);
-    ahead.original.push_back(std::move(there));
-  }
-  ahead.back = options.back;
-  if (options.transformed) ahead.original_name = options.transformed->original.name;
-  ahead.horizon_total.mean = outlook.total_mean;
-  ahead.horizon_total.sd = outlook.total_sd;
-  Simulated of_total = simulated(cloud.total_return);
-  ahead.horizon_total.return_interval = of_total.intervals(ahead.intervals, same);
-  ahead.horizon_total.tails = of_total.tails(options.tails);
-  if (!plug_in || horizon > 1)
-    ahead.horizon_total.volatility_interval =
-        simulated(cloud.total_variance).intervals(ahead.intervals, root);
-  if (const auto year = options.per_year ? options.per_year : fit.series->rows_per_year())
-    annualise(ahead, *year);
 
-  for (const Fit* one : fits)
-    for (const Warning& warning : one->warnings)
-      if (std::none_of(ahead.warnings.begin(), ahead.warnings.end(),
-                       [&](const Warning& said) { return said.code == warning.code; }))
-        ahead.warnings.push_back(warning);
-  ahead.monte_carlo_error = ahead.steps.back().return_interval.back().error;
-  if (const auto rough = roughest(ahead))
-    ahead.warnings.push_back(
-        {WarningCode::few_draws,
-         fmt::format(
-             "the simulation leaves an error of {} in {}; more {} make it smaller",
-             text::significant(rough->error, 2), rough->of,
-             options.method == ForecastMethod::refit ? "refits (--refits)" : "draws (--draws)")});
-  if (!ahead.steps.back().variance)
-    ahead.warnings.push_back(
-        {WarningCode::moment_undefined,
-         "the mean of the variance is infinite under this law: volatility is that of the typical "
-         "path, exp of the mean of ln h, and intervals are quantiles, which exist"});
-  if (cloud.drawn > 0)
-    ahead.share_redrawn =
-        static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
-  if (ahead.share_redrawn > kManyRedrawn) {
-    const double percent = 100 * ahead.share_redrawn;
-    ahead.warnings.push_back(
+ private:
+  [[nodiscard]] bool is_plug_in() const {
+    return options_.method == ForecastMethod::plug_in && fits_.size() == 1;
+  }
+  [[nodiscard]] Simulated simulated(std::vector<double>& values) const {
+    return {values, outlook_.cloud.paths_a_draw, options_.simulation_errors};
+  }
+  static double same(double v) { return v; }
+  static double root(double v) { return std::sqrt(v); }
+
+  void write_head() {
+    ahead_.model = to_string(fit_.model);
+    ahead_.name = fit_.series->name;
+    ahead_.unit = fit_.series->unit;
+    ahead_.period = fit_.series->period();
+    ahead_.method = options_.method;
+    if (fits_.size() > 1)
+      for (const Fit* one : fits_) ahead_.windows.push_back(one->count);
+    ahead_.intervals = options_.intervals;
+    std::sort(ahead_.intervals.begin(), ahead_.intervals.end());
+    ahead_.last_variance = outlook_.last_variance;
+    ahead_.long_run_variance = outlook_.long_run;
+    ahead_.volatility_varies = !std::holds_alternative<Steady>(fit_.model.variance);
+    if (!dates_.empty()) ahead_.origin = fit_.series->times[fit_.first + fit_.count - 1];
+    ahead_.steps = std::move(outlook_.steps);
+    ahead_.half_way = outlook_.long_run ? outlook_.half_life : std::nullopt;
+    ahead_.next = {.shocks = fit_.model.shocks, .parts = std::move(outlook_.cloud.next)};
+    ahead_.effective_draws = outlook_.cloud.effective;
+    ahead_.back = options_.back;
+    if (options_.transformed) ahead_.original_name = options_.transformed->original.name;
+  }
+
+  void write_step(std::size_t k) {
+    ForecastStep& s = ahead_.steps[k];
+    if (outlook_.long_run && ahead_.volatility_varies) {
+      const double first = ahead_.steps.front().shown_variance(), gap = first - *outlook_.long_run;
+      if (std::abs(gap) > 1e-9 * first)
+        s.gap_left = (s.shown_variance() - *outlook_.long_run) / gap;
+    }
+    Simulated of_return = simulated(outlook_.cloud.returns[k]);
+    s.return_interval = of_return.intervals(ahead_.intervals, same);
+    s.tails = of_return.tails(options_.tails);
+    if (!is_plug_in() || k > 0)
+      s.volatility_interval =
+          simulated(outlook_.cloud.variances[k]).intervals(ahead_.intervals, root);
+  }
+
+  void write_next_row(ForecastStep& s) const {
+    const std::vector<double> theta = fit_.estimates();
+    const ParameterNames names = parameter_names(fit_.model);
+    const std::span<const double> shape =
+        std::span(theta).subspan(names.mean.size() + names.variance.size());
+    const auto z = [&](double p) { return shock_law(fit_.model.shocks).quantile(p, shape); };
+    for (Interval& interval : s.return_interval)
+      interval = {.percent = interval.percent,
+                  .low = s.mean + s.sd * z(0.5 - interval.percent / 200.0),
+                  .high = s.mean + s.sd * z(0.5 + interval.percent / 200.0)};
+    for (TailRisk& tail : s.tails) {
+      const double share = tail.percent / 100;
+      tail = {.percent = tail.percent,
+              .value_at_risk = s.mean + s.sd * z(share),
+              .shortfall = s.mean + s.sd * mean_below(z, share)};
+    }
+  }
+
+  void write_original_scale() {
+    Cloud& cloud = outlook_.cloud;
+    std::optional<std::vector<double>> exact_median;
+    if (fits_.size() == 1 && options_.transformed && has_exact_median(fit_, options_)) {
+      std::vector<double> means;
+      for (const ForecastStep& s : ahead_.steps) means.push_back(s.mean);
+      exact_median = options_.transformed->inverse_ahead(means, dates_);
+    }
+    for (std::size_t k = 0; k < cloud.original.size(); ++k) {
+      std::vector<double>& values = cloud.original[k];
+      const ForecastStep& s = ahead_.steps[k];
+      OriginalStep there;
+      // Where the median is known the simulation's own error in it is taken out of the mean too.
+      const double simulated_median = quantile(values, 0.5);
+      there.mean = mean_of(values) + (exact_median ? (*exact_median)[k] - simulated_median : 0);
+      // The same paths tell how far the model's own variance, which is known, was missed by chance.
+      there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
+      there.median = exact_median ? (*exact_median)[k] : simulated_median;
+      Simulated of_value = simulated(values);
+      there.interval = of_value.intervals(ahead_.intervals, same);
+      there.tails = of_value.tails(options_.tails);
+      ahead_.original.push_back(std::move(there));
+    }
+  }
+
+  void write_total() {
+    HorizonTotal& total = ahead_.horizon_total;
+    total.mean = outlook_.total_mean;
+    total.sd = outlook_.total_sd;
+    Simulated of_total = simulated(outlook_.cloud.total_return);
+    total.return_interval = of_total.intervals(ahead_.intervals, same);
+    total.tails = of_total.tails(options_.tails);
+    if (!is_plug_in() || ahead_.steps.size() > 1)
+      total.volatility_interval =
+          simulated(outlook_.cloud.total_variance).intervals(ahead_.intervals, root);
+    if (const auto year = options_.per_year ? options_.per_year : fit_.series->rows_per_year())
+      annualise(ahead_, *year);
+  }
+
+  void write_warnings() {
+    std::vector<Warning>& warnings = ahead_.warnings;
+    for (const Fit* one : fits_)
+      for (const Warning& warning : one->warnings)
+        if (std::none_of(warnings.begin(), warnings.end(),
+                         [&](const Warning& said) { return said.code == warning.code; }))
+          warnings.push_back(warning);
+    ahead_.monte_carlo_error = ahead_.steps.back().return_interval.back().error;
+    if (const auto rough = roughest(ahead_))
+      warnings.push_back(
+          {WarningCode::few_draws,
+           fmt::format("the simulation leaves an error of {} in {}; more {} make it smaller",
+                       text::significant(rough->error, 2), rough->of,
+                       options_.method == ForecastMethod::refit ? "refits (--refits)"
+                                                                : "draws (--draws)")});
+    if (!ahead_.steps.back().variance)
+      warnings.push_back(
+          {WarningCode::moment_undefined,
+           "the mean of the variance is infinite under this law: volatility is that of the typical "
+           "path, exp of the mean of ln h, and intervals are quantiles, which exist"});
+    const Cloud& cloud = outlook_.cloud;
+    if (cloud.drawn > 0)
+      ahead_.share_redrawn =
+          static_cast<double>(cloud.refused) / static_cast<double>(cloud.refused + cloud.drawn);
+    if (!(ahead_.share_redrawn > kManyRedrawn)) return;
+    const double percent = 100 * ahead_.share_redrawn;
+    warnings.push_back(
         {WarningCode::draws_rejected,
-         options.method == ForecastMethod::refit
+         options_.method == ForecastMethod::refit
              ? fmt::format("{:.0f} % of the refits reached no maximum and others took their place, "
                            "so the intervals leave out what made those hard to fit",
                            percent)
@@ -472,14 +482,20 @@ Forecast forecast_of(const std::vector<const Fit*>& fits, const ForecastOptions&
                            "redrawn, so the normal law of the estimates is rough here",
                            percent)});
   }
-  return ahead;
-}
+
+  std::vector<const Fit*> fits_;
+  const Fit& fit_;
+  const ForecastOptions& options_;
+  std::vector<Timestamp> dates_;
+  Outlook outlook_;
+  Forecast ahead_;
+};
 
 }  // namespace
 
 Forecast forecast(const Fit& fit, const ForecastOptions& options, const Executor& executor) {
   validate(fit, options);
-  return forecast_of({&fit}, options, executor);
+  return ForecastReport({&fit}, options, executor).write();
 }
 
 Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& options,
@@ -497,7 +513,7 @@ Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& o
     if (one.usable()) fits.push_back(&one);
   }
   validate(fits.empty() ? all.front() : *fits.front(), options);
-  Forecast ahead = forecast_of(fits, options, executor);
+  Forecast ahead = ForecastReport(fits, options, executor).write();
   if (fits.size() < all.size())
     ahead.warnings.push_back(
         {WarningCode::windows_left_out,

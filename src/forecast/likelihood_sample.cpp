@@ -9,9 +9,11 @@
 #include <optional>
 
 #include "brace/hypothesis/moments.hpp"
+#include "likelihood/joint_likelihood.hpp"
+#include "maths/dense.hpp"
 #include "maths/log_mean_exp.hpp"
-#include "model/admissible.hpp"
-#include "model/likelihood.hpp"
+#include "process/admissible.hpp"
+#include "families/shock_law.hpp"
 
 namespace brace {
 namespace {
@@ -30,8 +32,7 @@ struct Proposal {
   std::size_t drawn = 0, admitted = 0;
 
   Proposal(VectorXd centre, const MatrixXd& spread) : mean(std::move(centre)) {
-    const Eigen::LLT<MatrixXd> factor(spread);
-    root = factor.matrixL();
+    root = lower_root(spread).value();  // a spread is positive definite
     log_scale = root.diagonal().array().log().sum();
   }
   [[nodiscard]] VectorXd draw(RandomStream& stream) const {
@@ -39,11 +40,11 @@ struct Proposal {
     for (double& v : z) v = stream.normal();
     // chi-squared over its degrees of freedom
     const double over = 2 * stream.quick_gamma(kDegrees / 2) / kDegrees;
-    return mean + root * z / std::sqrt(over);
+    return mean + product(root, z) / std::sqrt(over);
   }
   // Of an admitted point, up to a constant that all proposals share.
   [[nodiscard]] double log_density(const VectorXd& x) const {
-    const VectorXd z = root.triangularView<Eigen::Lower>().solve(x - mean);
+    const VectorXd z = solve_lower(root, x - mean);
     return std::log(static_cast<double>(drawn) / static_cast<double>(admitted)) - log_scale -
            0.5 * (kDegrees + static_cast<double>(z.size())) *
                std::log1p(z.squaredNorm() / kDegrees);
@@ -55,11 +56,11 @@ struct Moments {
   MatrixXd spread;
 };
 
-// Coordinates in which the likelihood is nearer to a Student law: the logarithm of the level,
+// SampleCoordinates in which the likelihood is nearer to a Student law: the logarithm of the level,
 // shapes as the engine has them; held parameters left out.
-class Coordinates {
+class SampleCoordinates {
  public:
-  explicit Coordinates(const Fit& fit) : model_(fit.model), centre_(fit.estimates()) {
+  explicit SampleCoordinates(const Fit& fit) : model_(fit.model), centre_(fit.estimates()) {
     const ParameterNames names = parameter_names(model_);
     first_shape_ = names.mean.size() + names.variance.size();
     for (const Bound& bound : variance_family(model_.variance).bounds(model_))
@@ -85,18 +86,16 @@ class Coordinates {
     }
     return x;
   }
-  [[nodiscard]] std::vector<double> natural(const VectorXd& x) const {
+  [[nodiscard]] std::vector<double> parameters(const VectorXd& x) const {
     std::vector<double> theta = centre_;
     for (Index i = 0; i < x.size(); ++i) {
       const Index j = free_[static_cast<std::size_t>(i)];
       const ShapeCoordinate* s = shape(j);
-      theta[static_cast<std::size_t>(j)] = s             ? s->natural(x(i))
-                                           : is_level(j) ? std::exp(x(i))
-                                                         : x(i);
+      theta[static_cast<std::size_t>(j)] = s ? s->shape(x(i)) : is_level(j) ? std::exp(x(i)) : x(i);
     }
     return theta;
   }
-  // Of the natural by the working ones.
+  // Of the parameters by the working ones.
   [[nodiscard]] VectorXd slopes(const VectorXd& x) const {
     VectorXd slope = VectorXd::Ones(x.size());
     for (Index i = 0; i < x.size(); ++i) {
@@ -135,13 +134,13 @@ double flattening(const Fit& fit) {
 
 // The first proposal: the normal law of the estimates, made wider; parameters on a bound or a kink,
 // whose covariance is zero, by rough sizes.
-Proposal first_proposal(const Fit& fit, const Coordinates& coordinates, double sd) {
+Proposal first_proposal(const Fit& fit, const SampleCoordinates& coordinates, double sd) {
   constexpr double kWider = 2, kShareOfRange = 0.15, kCoefficient = 0.15, kLeastEigenvalue = 0.1;
   const double mean_error = sd / std::sqrt(static_cast<double>(fit.n));
   const VectorXd x = coordinates.working(fit.estimates()), slope = coordinates.slopes(x);
   const auto first_variance = static_cast<Index>(parameter_names(fit.model).mean.size());
   const std::vector<Index>& free = coordinates.free();
-  MatrixXd spread = fit.covariance(free, free);
+  MatrixXd spread = to_eigen(fit.covariance)(free, free);
   spread.array() /= (slope * slope.transpose()).array();
   for (Index i = 0; i < x.size(); ++i) {
     const Index j = free[static_cast<std::size_t>(i)];
@@ -159,17 +158,17 @@ Proposal first_proposal(const Fit& fit, const Coordinates& coordinates, double s
   const VectorXd size = spread.diagonal().cwiseSqrt();
   const MatrixXd correlation =
       size.cwiseInverse().asDiagonal() * spread * size.cwiseInverse().asDiagonal();
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen(correlation);
-  const MatrixXd root = size.asDiagonal() * eigen.eigenvectors() *
-                        eigen.eigenvalues().cwiseMax(kLeastEigenvalue).cwiseSqrt().asDiagonal();
-  spread = root * root.transpose();
+  const auto [values, vectors] = symmetric_eigen(correlation);
+  const MatrixXd root =
+      size.asDiagonal() * vectors * values.cwiseMax(kLeastEigenvalue).cwiseSqrt().asDiagonal();
+  spread = outer(root);
   return {x, kWider * spread};
 }
 
 // What is sampled: the flattened likelihood times the prior, in working coordinates.
 class Target {
  public:
-  Target(const Fit& fit, const Coordinates& coordinates)
+  Target(const Fit& fit, const SampleCoordinates& coordinates)
       : model_(fit.model),
         names_(parameter_names(fit.model)),
         coordinates_(coordinates),
@@ -178,19 +177,19 @@ class Target {
         likelihood_(fit.model, mean_data(fit.model, fit.window()), Order::scoring) {}
 
   [[nodiscard]] bool admits(const VectorXd& x) const {
-    return coordinates_.admits(x) && !rules_.broken_by(coordinates_.natural(x));
+    return coordinates_.admits(x) && !rules_.broken_by(coordinates_.parameters(x));
   }
   // The logarithm of the density at an admitted point, up to a constant; -infinity where the
   // likelihood or the determinant of the information has no value.
   double operator()(const VectorXd& x) {
     constexpr double kNone = -std::numeric_limits<double>::infinity();
-    const std::vector<double> theta = coordinates_.natural(x);
+    const std::vector<double> theta = coordinates_.parameters(x);
     likelihood_.evaluate(theta, Order::scoring, at_);
     if (!at_.admitted || !std::isfinite(at_.log_likelihood)) return kNone;
     const MatrixXd information = unpack(at_.information)(coordinates_.free(), coordinates_.free());
-    const Eigen::LLT<MatrixXd> root(information);
-    if (root.info() != Eigen::Success) return kNone;
-    return power_ * at_.log_likelihood + root.matrixLLT().diagonal().array().log().sum() +
+    const std::optional<MatrixXd> root = lower_root(information);
+    if (!root) return kNone;
+    return power_ * at_.log_likelihood + root->diagonal().array().log().sum() +
            coordinates_.slopes(x).array().abs().log().sum() + for_persistence(theta);
   }
 
@@ -207,10 +206,10 @@ class Target {
 
   const Model& model_;
   ParameterNames names_;
-  const Coordinates& coordinates_;
+  const SampleCoordinates& coordinates_;
   AdmissionRules rules_;
   double power_;
-  Likelihood<double> likelihood_;
+  JointLikelihood<double> likelihood_;
   Derivatives<double> at_;
 };
 
@@ -236,7 +235,7 @@ class Sampler {
       const std::optional<Moments> found = weigh();
       if (!found) return;
       // The last spread keeps a poor round from closing in on a few points.
-      const MatrixXd last = proposal.root * proposal.root.transpose();
+      const MatrixXd last = outer(proposal.root);
       const double trust =
           std::min(1.0, effective_ / (kTrusted * static_cast<double>(found->mean.size())));
       proposals_.emplace_back(found->mean,
@@ -245,7 +244,7 @@ class Sampler {
   }
 
   [[nodiscard]] const std::vector<std::vector<Point>>& parts() const { return parts_; }
-  [[nodiscard]] const Coordinates& coordinates() const { return coordinates_; }
+  [[nodiscard]] const SampleCoordinates& coordinates() const { return coordinates_; }
   [[nodiscard]] double effective() const { return effective_; }
 
  private:
@@ -310,7 +309,7 @@ class Sampler {
 
   const Fit& fit_;
   std::uint64_t seed_;
-  Coordinates coordinates_;
+  SampleCoordinates coordinates_;
   std::vector<Proposal> proposals_;
   std::vector<std::vector<Point>> parts_;
   double effective_ = 0;
@@ -327,7 +326,7 @@ LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Exe
     double sum = 0;
     for (const Point& p : points) {
       part.weight_sums.push_back(sum += p.weight);
-      part.theta.push_back(sampler.coordinates().natural(p.x));
+      part.theta.push_back(sampler.coordinates().parameters(p.x));
     }
     if (!(sum > 0)) effective_ = 0;
     parts_.push_back(std::move(part));
@@ -348,7 +347,7 @@ std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit, std::uint64_
   const bool maximum =
       std::all_of(fit.parameters.begin(), fit.parameters.end(),
                   [](const Parameter& p) { return !p.se || p.se_hessian.has_value(); });
-  if (fit.exact || fit.n >= kFewRows || fit.covariance.size() == 0 || !maximum) return nullptr;
+  if (fit.exact || fit.n >= kFewRows || fit.covariance.empty() || !maximum) return nullptr;
   auto sample = std::make_unique<LikelihoodSample>(fit, seed, executor);
   return sample->usable() ? std::move(sample) : nullptr;
 }

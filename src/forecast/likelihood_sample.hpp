@@ -10,8 +10,8 @@
 #include <vector>
 
 #include "brace/base/executor.hpp"
+#include "brace/estimation/fit.hpp"
 #include "brace/maths/random.hpp"
-#include "brace/model/fit.hpp"
 
 namespace brace {
 
@@ -45,7 +45,7 @@ class LikelihoodSample {
   static constexpr double kLeastEffective = 50;
   struct Part {
     std::vector<double> weight_sums;
-    std::vector<std::vector<double>> theta;  // in natural units
+    std::vector<std::vector<double>> theta;  // in data units
   };
   std::vector<Part> parts_;
   double effective_ = 0;

@@ -12,7 +12,7 @@
 
 #include "brace/forecast/forecast.hpp"
 #include "forecast/draws.hpp"
-#include "model/stepper.hpp"
+#include "process/stepper.hpp"
 
 namespace brace {
 

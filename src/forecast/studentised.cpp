@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Covered by tests/forecast/methods_test.cpp; coverage in docs/coverage.md.
 #include "forecast/studentised.hpp"
+#include "maths/dense.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -53,7 +54,7 @@ bool LogVolatilityOf::mean_from(std::span<const double> theta, const Past& start
 }
 
 std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& stream) {
-  if (fit.covariance.size() == 0) return {};
+  if (fit.covariance.empty()) return {};
   const ShockSource shocks(shock_law(fit.model.shocks), ShockSource::of_fit(fit));
   Origin origin(fit);
   const Past start = origin.at_estimates();
@@ -70,18 +71,17 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
   // that the unit of the data does not matter; under the same shocks.
   std::vector<double> centre, above, below;
   if (!mean_from(estimate, start, shocks, stream, paths_ / kPerErrorPath, centre)) return {};
-  const Eigen::VectorXd se = fit.covariance.diagonal().cwiseMax(0).cwiseSqrt();
+  const MatrixXd V = to_eigen(fit.covariance);
+  const Eigen::VectorXd se = V.diagonal().cwiseMax(0).cwiseSqrt();
   const Eigen::VectorXd per_se = (se.array() > 0).select(se.cwiseInverse(), 0);
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> errors(per_se.asDiagonal() * fit.covariance *
-                                                       per_se.asDiagonal());
-  for (Index i = 0; i < errors.eigenvalues().size(); ++i) {
-    if (!(errors.eigenvalues()(i) > kPinned * errors.eigenvalues().maxCoeff())) continue;
+  const Eigensystem errors = symmetric_eigen(per_se.asDiagonal() * V * per_se.asDiagonal());
+  for (Index i = 0; i < errors.values.size(); ++i) {
+    if (!(errors.values(i) > kPinned * errors.values.maxCoeff())) continue;
     const auto moved = [&](double side, std::vector<double>& mean) {
       std::vector<double> theta = estimate;
-      const double step = side * kMoved * std::sqrt(errors.eigenvalues()(i));
+      const double step = side * kMoved * std::sqrt(errors.values(i));
       for (std::size_t j = 0; j < theta.size(); ++j)
-        theta[j] +=
-            step * se(static_cast<Index>(j)) * errors.eigenvectors()(static_cast<Index>(j), i);
+        theta[j] += step * se(static_cast<Index>(j)) * errors.vectors(static_cast<Index>(j), i);
       Past there;
       return !rules_.broken_by(theta) && origin.at(theta, there) &&
              mean_from(theta, there, shocks, stream, paths_ / kPerErrorPath, mean);

@@ -16,7 +16,7 @@
 #include <vector>
 
 #include "forecast/paths.hpp"
-#include "model/admissible.hpp"
+#include "process/admissible.hpp"
 
 namespace brace {
 

@@ -9,8 +9,8 @@
 
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
-#include "brace/maths/regression.hpp"
 #include "brace/series/transform.hpp"
+#include "maths/regression.hpp"
 
 namespace brace {
 

@@ -10,9 +10,9 @@
 #include "brace/base/error.hpp"
 #include "brace/laws/kpss.hpp"
 #include "brace/maths/long_run_variance.hpp"
-#include "brace/maths/regression.hpp"
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
+#include "maths/regression.hpp"
 
 namespace brace {
 namespace {

@@ -9,7 +9,8 @@
 #include <numbers>
 
 #include "brace/maths/long_run_variance.hpp"
-#include "brace/maths/regression.hpp"
+#include "maths/dense.hpp"
+#include "maths/regression.hpp"
 
 namespace brace::unit_root {
 namespace {
@@ -84,9 +85,8 @@ int most_lags(std::size_t n) {
 int choose_lags(const std::vector<double>& y, Deterministic terms, LagRule rule, int most) {
   const Design d = design_of(y, most, terms, most);
   const Index n = d.dy.size(), width = d.X.cols();
-  const Eigen::HouseholderQR<MatrixXd> qr(d.X);
-  VectorXd rotated = d.dy;
-  rotated.applyOnTheLeft(qr.householderQ().setLength(width).adjoint());
+  const Qr qr(d.X);
+  const VectorXd rotated = qr.rotated(d.dy);
   const auto N = static_cast<double>(n);
   // ssr of the model with `columns` leading columns.
   VectorXd ssr(width + 1);
@@ -111,10 +111,7 @@ int choose_lags(const std::vector<double>& y, Deterministic terms, LagRule rule,
     const double s2 = ssr(columns) / N;
     double value = 0;
     if (rule == LagRule::maic) {
-      const VectorXd b = qr.matrixQR()
-                             .topLeftCorner(columns, columns)
-                             .triangularView<Eigen::Upper>()
-                             .solve(rotated.head(columns));
+      const VectorXd b = qr.solve_upper(columns, rotated.head(columns));
       const double tau = b(d.rho) * b(d.rho) * sum_of_squares / s2;
       value = std::log(s2) + 2 * (tau + k) / N;
     } else {
@@ -209,11 +206,10 @@ class BreakScan {
     base.col(0).setOnes();
     base.col(1) = VectorXd::LinSpaced(rows_, -1, 1);
     base.rightCols(k) = d.X.rightCols(k);
-    const Eigen::HouseholderQR<MatrixXd> qr(base);
-    const MatrixXd Q = qr.householderQ() * MatrixXd::Identity(rows_, 2 + k);
+    const MatrixXd Q = Qr(base).thin_q();
     const auto without_base = [&](const VectorXd& v) {
-      const VectorXd once = v - Q * (Q.transpose() * v);
-      return VectorXd(once - Q * (Q.transpose() * once));
+      const VectorXd once = v - product(Q, cross(Q, v));
+      return VectorXd(once - product(Q, cross(Q, once)));
     };
     const VectorXd w = without_base(d.X.col(d.rho)), v = without_base(d.dy);
     ww_ = w.squaredNorm();
@@ -247,7 +243,7 @@ class BreakScan {
   [[nodiscard]] Index base() const { return 2 + k_; }
 
   // Product of two break terms over the rows they share, r1 <= r2; a ramp is 1 in its first row.
-  [[nodiscard]] double product(bool ramp1, Index r1, bool ramp2, Index r2) const {
+  [[nodiscard]] double shared(bool ramp1, Index r1, bool ramp2, Index r2) const {
     const auto m = static_cast<double>(rows_ - r2), gap = static_cast<double>(r2 - r1);
     if (!ramp1 && !ramp2) return m;
     if (!ramp1) return m * (m + 1) / 2;
@@ -302,8 +298,8 @@ OneBreak<P> one_break(const BreakScan& scan, const std::array<bool, P>& ramp, In
     out.v(i) = x(b + 1);
     for (int j = 0; j <= i; ++j) {
       const auto z = scan.sums(ramp[static_cast<std::size_t>(j)], row);
-      out.A(i, j) = out.A(j, i) = scan.product(ramp[static_cast<std::size_t>(j)], row,
-                                               ramp[static_cast<std::size_t>(i)], row) -
+      out.A(i, j) = out.A(j, i) = scan.shared(ramp[static_cast<std::size_t>(j)], row,
+                                              ramp[static_cast<std::size_t>(i)], row) -
                                   x.head(b).dot(z.head(b));
     }
   }
@@ -351,7 +347,7 @@ LeastT scan_two(const BreakScan& scan, BreakModel model, Index apart) {
         for (int j = 0; j < P; ++j) {
           const bool of_one = ramp[static_cast<std::size_t>(i)],
                      of_two = ramp[static_cast<std::size_t>(j)];
-          A(P + j, i) = scan.product(of_one, r1, of_two, r2) -
+          A(P + j, i) = scan.shared(of_one, r1, of_two, r2) -
                         scan.sums(of_one, r1).head(b).dot(scan.sums(of_two, r2).head(b));
         }
       const double t = scan.t_of<2 * P>(A, w, v);
@@ -432,20 +428,16 @@ SeasonalDesign seasonal_design(const std::vector<double>& y, int period, bool wi
 SeasonalRoots seasonal_roots(const std::vector<double>& y, int period, bool with_trend, int k) {
   const SeasonalDesign d = seasonal_design(y, period, with_trend, k, k);
   const Index n = d.change.size(), width = d.X.cols(), S = period;
-  const Eigen::HouseholderQR<MatrixXd> qr(d.X);
-  VectorXd rotated = d.change;
-  rotated.applyOnTheLeft(qr.householderQ().setLength(width).adjoint());
+  const Qr qr(d.X);
+  const VectorXd rotated = qr.rotated(d.change);
   const double s2 = rotated.tail(n - width).squaredNorm() / static_cast<double>(n - width);
-  const MatrixXd inverse = qr.matrixQR()
-                               .block(width - S, width - S, S, S)
-                               .triangularView<Eigen::Upper>()
-                               .solve(MatrixXd::Identity(S, S));
-  const VectorXd b = inverse * rotated.segment(width - S, S);
-  const MatrixXd C = inverse * inverse.transpose();
+  const MatrixXd inverse = qr.inverse_of_last(S);
+  const VectorXd b = product(inverse, VectorXd(rotated.segment(width - S, S)));
+  const MatrixXd C = outer(inverse);
   const auto F = [&](Index from, Index count) {
     const MatrixXd block = C.block(from, from, count, count);
     const VectorXd part = b.segment(from, count);
-    return part.dot(block.llt().solve(part)) / (static_cast<double>(count) * s2);
+    return part.dot(solve_positive(block, part)) / (static_cast<double>(count) * s2);
   };
   SeasonalRoots out;
   out.rows = static_cast<std::size_t>(n);
@@ -464,9 +456,7 @@ int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_tre
   const Index n = d.change.size(), fixed = period + (with_trend ? 1 : 0);
   MatrixXd X(n, d.X.cols());
   X << d.X.leftCols(fixed), d.X.rightCols(period), d.X.middleCols(fixed, most);
-  const Eigen::HouseholderQR<MatrixXd> qr(X);
-  VectorXd rotated = d.change;
-  rotated.applyOnTheLeft(qr.householderQ().setLength(X.cols()).adjoint());
+  const VectorXd rotated = Qr(X).rotated(d.change);
   const auto N = static_cast<double>(n);
   const double penalty = rule == LagRule::aic ? 2 : std::log(N);
   int best = 0;

@@ -8,8 +8,8 @@
 #include <optional>
 #include <vector>
 
-#include "brace/hypothesis/break_unit_root.hpp"
 #include "brace/hypothesis/unit_root.hpp"
+#include "brace/hypothesis/unit_root_with_break.hpp"
 
 namespace brace::unit_root {
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Breaks of variance. Covered by tests/hypothesis/breaks_test.cpp.
+// Breaks of variance. Covered by tests/hypothesis/mean_breaks_test.cpp.
 #include "brace/hypothesis/variance_breaks.hpp"
 
 #include <algorithm>
@@ -7,7 +7,7 @@
 #include <numeric>
 #include <span>
 
-#include "brace/laws/breaks.hpp"
+#include "brace/laws/change.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "hypothesis/by_law.hpp"
 

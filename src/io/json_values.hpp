@@ -8,10 +8,10 @@
 #include <vector>
 
 #include "brace/base/warning.hpp"
+#include "brace/estimation/fit.hpp"
 #include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
-#include "brace/model/fit.hpp"
 
 namespace brace {
 

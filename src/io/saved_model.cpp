@@ -10,9 +10,9 @@
 #include <fstream>
 
 #include "brace/base/error.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/io/files.hpp"
 #include "brace/io/json.hpp"
-#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
 #include "io/json_reader.hpp"
 #include "io/json_values.hpp"
@@ -194,22 +194,22 @@ WarningCode warning_from(const JsonReader& field) {
 }
 
 // Symmetric, with nothing negative on its diagonal.
-Eigen::MatrixXd covariance_from(const JsonReader& field, std::size_t k) {
-  Eigen::MatrixXd out =
-      Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(k));
+Matrix covariance_from(const JsonReader& field, std::size_t k) {
+  Matrix out(k, k);
+  double size = 0;
   const std::vector<JsonReader> rows = field.list(k);
   for (std::size_t r = 0; r < k; ++r) {
     const std::vector<JsonReader> cells = rows[r].list(k);
-    for (std::size_t c = 0; c < k; ++c)
+    for (std::size_t c = 0; c < k; ++c) {
       // Null: not known, written by versions that had no covariance there.
-      out(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(c)) =
-          cells[c].number_or_null().value_or(0);
-    if (out(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(r)) < 0)
-      cells[r].refuse("is negative, and stands on the diagonal of a covariance");
+      out(r, c) = cells[c].number_or_null().value_or(0);
+      size = std::max(size, std::abs(out(r, c)));
+    }
+    if (out(r, r) < 0) cells[r].refuse("is negative, and stands on the diagonal of a covariance");
   }
-  const double size = out.cwiseAbs().maxCoeff();
-  if (k > 0 && (out - out.transpose()).cwiseAbs().maxCoeff() > 1e-9 * size)
-    field.refuse("is not symmetric");
+  for (std::size_t r = 0; r < k; ++r)
+    for (std::size_t c = 0; c < r; ++c)
+      if (std::abs(out(r, c) - out(c, r)) > 1e-9 * size) field.refuse("is not symmetric");
   return out;
 }
 
@@ -257,11 +257,11 @@ void save_model(const Fit& fit, const std::string& path) {
                             to_string(fit.convergence.status)));
   Json parameters = Json::array(), covariance = Json::array();
   for (const Parameter& p : fit.parameters) parameters.push_back(to_value(p));
-  const auto k = static_cast<Eigen::Index>(fit.parameters.size());
-  for (Eigen::Index r = 0; r < k; ++r) {
+  const std::size_t k = fit.parameters.size();
+  for (std::size_t r = 0; r < k; ++r) {
     Json row = Json::array();
-    for (Eigen::Index c = 0; c < k; ++c)
-      row.push_back(fit.covariance.size() > 0 ? number(fit.covariance(r, c)) : Json(0));
+    for (std::size_t c = 0; c < k; ++c)
+      row.push_back(fit.covariance.empty() ? Json(0) : number(fit.covariance(r, c)));
     covariance.push_back(std::move(row));
   }
   const Json out = {{"format", kFormat},

@@ -12,7 +12,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/laws/standard.hpp"
-#include "laws/surfaces.hpp"
+#include "laws/response_surfaces.hpp"
 
 namespace brace {
 
@@ -28,12 +28,12 @@ std::string_view to_string(Deterministic terms) {
 namespace laws {
 namespace {
 
-const Surface& surface_of(SimulatedLaw law) {
-  return kSurfaces[static_cast<std::size_t>(law)];
+const ResponseSurface& surface_of(SimulatedLaw law) {
+  return kResponseSurfaces[static_cast<std::size_t>(law)];
 }
 
 // Quantiles of the levels at sample size T, strictly increasing.
-std::vector<double> quantiles_at(const Surface& surface, int T) {
+std::vector<double> quantiles_at(const ResponseSurface& surface, int T) {
   if (T < surface.least_T)
     throw Error(
         ErrorCode::too_few_observations,
@@ -58,7 +58,7 @@ std::vector<double> quantiles_at(const Surface& surface, int T) {
 const std::vector<double>& normal_scale(SimulatedLaw law) {
   static const std::vector<std::vector<double>> all = [] {
     std::vector<std::vector<double>> scales;
-    for (const Surface& surface : kSurfaces) {
+    for (const ResponseSurface& surface : kResponseSurfaces) {
       std::vector<double>& z = scales.emplace_back();
       for (const double level : surface.levels) z.push_back(normal_quantile(level));
     }
@@ -96,7 +96,7 @@ double upper_tail(SimulatedLaw law, double x, int T) {
 }
 
 double quantile(SimulatedLaw law, double p, int T) {
-  const Surface& surface = surface_of(law);
+  const ResponseSurface& surface = surface_of(law);
   if (!(p >= surface.levels.front() && p <= surface.levels.back()))
     throw Error(ErrorCode::bad_option,
                 fmt::format("p = {}: the table of {} spans {} to {}", p, surface.name,

@@ -10,6 +10,7 @@
 #include <numbers>
 
 #include "brace/laws/standard.hpp"
+#include "maths/dense.hpp"
 
 namespace brace::laws {
 namespace {
@@ -68,13 +69,12 @@ Spectrum spectrum(const std::vector<double>& plain, const MatrixXd& functions, c
                   const MatrixXd& W) {
   MatrixXd A = Eigen::Map<const Eigen::VectorXd>(plain.data(), kFunctions).asDiagonal();
   if (G.cols() > 0) {
-    const MatrixXd C = functions * G;
-    A -= C * W * C.transpose();
+    A -= sandwich(product(functions, G), W);
   }
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> solved(A, Eigen::EigenvaluesOnly);
+  const Eigen::VectorXd values = symmetric_eigenvalues(A);
   Spectrum out;
-  for (Index j = solved.eigenvalues().size() - 1; j >= 0; --j)
-    if (const double lambda = solved.eigenvalues()(j); lambda > 1e-9) out.lambda.push_back(lambda);
+  for (Index j = values.size() - 1; j >= 0; --j)
+    if (values(j) > 1e-9) out.lambda.push_back(values(j));
   return out;
 }
 

@@ -8,7 +8,8 @@
 #include <limits>
 #include <numeric>
 
-#include "brace/maths/regression.hpp"
+#include "maths/dense.hpp"
+#include "maths/regression.hpp"
 
 namespace brace {
 namespace {
@@ -45,9 +46,7 @@ SpectralVariance spectral_variance(std::span<const double> u, int most, bool by_
   const Eigen::Map<const Eigen::VectorXd> all(u.data(), n);
   // The leading columns of one factorisation are the smaller models.
   const Eigen::MatrixXd X = lags_of(all, most, most);
-  Eigen::VectorXd rotated = all.tail(n - most);
-  const Eigen::HouseholderQR<Eigen::MatrixXd> qr(X);
-  if (most > 0) rotated.applyOnTheLeft(qr.householderQ().setLength(most).adjoint());
+  const Eigen::VectorXd rotated = Qr(X).rotated(all.tail(n - most));
   const auto N = static_cast<double>(n - most);
   double ssr = rotated.squaredNorm(), least = std::numeric_limits<double>::infinity();
   SpectralVariance out;

@@ -2,7 +2,8 @@
 // Constrained Newton with a quadratic programme in each step: Fletcher (1987, chapter 12) for the
 // frame, Goldfarb and Idnani (1983) for the programme, scoring first as in Fiorentini, Calzolari
 // and Panattoni (1996); damping by Marquardt (1963). Covered by tests/maths/newton_test.cpp.
-#include "brace/maths/newton.hpp"
+#include "maths/newton.hpp"
+#include "maths/dense.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -39,13 +40,13 @@ struct Point {
 // The factor of a positive definite matrix near B: B itself when it is, else B with a growing share
 // of its own diagonal added, which keeps the step scale-free. `changed` tells which.
 Eigen::LLT<MatrixXd> factor(MatrixXd B, bool& changed) {
-  Eigen::LLT<MatrixXd> llt(B);
+  Eigen::LLT<MatrixXd> llt = cholesky(B);
   changed = false;
   const VectorXd diagonal = B.diagonal().cwiseAbs().cwiseMax(1e-12 * B.cwiseAbs().maxCoeff());
   for (double share = 1e-8; llt.info() != Eigen::Success && share < 1e12; share *= 10) {
     changed = true;
     B.diagonal() += share * diagonal;
-    llt.compute(B);
+    llt = cholesky(B);
   }
   return llt;
 }
@@ -126,7 +127,7 @@ class Minimiser {
         held += weight * constraints_.C.row(i).transpose() * constraints_.C.row(i);
         any = true;
       }
-    llt.compute(held);
+    llt = cholesky(held);
     return any && llt.info() == Eigen::Success
                ? solve_quadratic(p.gradient, llt, constraints_.C, room)
                : step;
@@ -151,12 +152,12 @@ class Minimiser {
       B.diagonal() *= 1 + damping;
       return factor(std::move(B), changed);
     }
-    Eigen::LLT<MatrixXd> llt(B);
+    Eigen::LLT<MatrixXd> llt = cholesky(B);
     changed = llt.info() != Eigen::Success;
     if (damping == 0 && !changed) return llt;
     double c = std::max(damping, 1e-8);
     for (int attempt = 0; attempt < 40 && c < kMostDamping; ++attempt, c *= 3) {
-      llt.compute(p.curvature + c * metric_of(p));
+      llt = cholesky(p.curvature + c * metric_of(p));
       if (llt.info() == Eigen::Success) return llt;
     }
     bool more = false;
@@ -175,14 +176,14 @@ class Minimiser {
       if (room(i) <= kMet * (1 + std::abs(constraints_.d(i)))) active.push_back(i);
     const MatrixXd Z = free_directions(constraints_.C, active);
     if (Z.cols() == 0) return false;
-    if (Eigen::LLT<MatrixXd>(Z.transpose() * p.curvature * Z).info() == Eigen::Success)
-      return false;
+    const MatrixXd curvature = cross(Z, product(p.curvature, Z));
+    if (cholesky(curvature).info() == Eigen::Success) return false;
     const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> eigen(
-        Z.transpose() * p.curvature * Z,
-        Z.transpose() * metric_of(p) * Z +
-            1e-12 * metric_of(p).trace() * MatrixXd::Identity(Z.cols(), Z.cols()));
+        curvature, cross(Z, product(metric_of(p), Z)) +
+                       1e-12 * metric_of(p).trace() * MatrixXd::Identity(Z.cols(), Z.cols()));
     if (eigen.info() != Eigen::Success || eigen.eigenvalues()(0) > -1e-8) return false;
-    const VectorXd down = Z * eigen.eigenvectors().col(0);  // of length one in the metric
+    const VectorXd down =
+        product(Z, VectorXd(eigen.eigenvectors().col(0)));  // of length one in the metric
     double length = 3;
     for (int attempt = 0; attempt < 8; ++attempt, length /= 3)
       for (const double sign : {1.0, -1.0}) {
@@ -207,13 +208,12 @@ class Minimiser {
     for (Index i = 0; i < step.multipliers.size(); ++i)
       if (step.multipliers(i) > 0) active.push_back(i);
     const MatrixXd Z = free_directions(constraints_.C, active);
-    const MatrixXd reduced = Z.transpose() * p.curvature * Z;
-    const Eigen::LLT<MatrixXd> llt(reduced);
+    const Eigen::LLT<MatrixXd> llt = cholesky(cross(Z, product(p.curvature, Z)));
     if (Z.cols() > 0 && llt.info() != Eigen::Success) return false;
     // A constraint that the step runs into is not yet met with equality: nothing is certain here.
     for (const Index i : active)
       if (room(i) > kMet * (1 + std::abs(constraints_.d(i)))) return false;
-    const VectorXd g = Z.transpose() * p.gradient;
+    const VectorXd g = cross(Z, p.gradient);
     result_.gradient_norm = Z.cols() == 0 ? 0 : std::sqrt(std::max(0.0, g.dot(llt.solve(g))));
     result_.multipliers = step.multipliers;
     return result_.gradient_norm < options_.gradient_norm;
@@ -382,7 +382,7 @@ QuadraticStep active_set_step(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
       VectorXd z = Bn, r(m);
       if (m > 0) {
         const MatrixXd BN = B.solve(N);
-        r = (N.transpose() * BN).ldlt().solve(N.transpose() * Bn);
+        r = solve_symmetric(cross(N, BN), cross(N, Bn));
         z -= BN * r;
       }
       const double curvature = z.dot(n);
@@ -449,7 +449,7 @@ QuadraticStep solve_quadratic(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
   for (double share = 1e-10; share < 1; share *= 100) {
     MatrixXd stiffer = plain;
     stiffer.diagonal().array() += share * plain.diagonal().maxCoeff();
-    const Eigen::LLT<MatrixXd> llt(stiffer);
+    const Eigen::LLT<MatrixXd> llt = cholesky(stiffer);
     if (llt.info() != Eigen::Success) continue;
     out = active_set_step(g, llt, C, slack);
     if (sound(out)) return out;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Least squares by Eigen's pivoted QR. Covered by tests/maths/maths_test.cpp.
-#include "brace/maths/regression.hpp"
+#include "maths/regression.hpp"
 
 #include <fmt/format.h>
 

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Differences, regressors and harmonics of a mean equation. Covered by tests/model/exact_test.cpp.
+// Differences, regressors and harmonics of a mean equation. Covered by
+// tests/likelihood/exact_test.cpp.
 #include "model/mean_data.hpp"
 
 #include <fmt/format.h>

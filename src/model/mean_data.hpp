@@ -3,7 +3,7 @@
 // take them.
 //
 //   MeanData data = mean_data(model, fit.window());      // model resolved
-//   Likelihood<double>(model, data);   ExactLikelihood(model, data);
+//   JointLikelihood<double>(model, data);   ExactLikelihood(model, data);
 #pragma once
 
 #include <Eigen/Dense>

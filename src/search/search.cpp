@@ -11,9 +11,9 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/diagnosis/check.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
-#include "brace/model/check.hpp"
 #include "brace/model/model_line.hpp"
 #include "model/lag_product.hpp"
 #include "search/label_width.hpp"

@@ -10,11 +10,11 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/diagnosis/check.hpp"
+#include "brace/diagnosis/law_fit.hpp"
+#include "brace/diagnosis/variance_check.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
-#include "brace/model/check.hpp"
-#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/variance_check.hpp"
 #include "search/label_width.hpp"
 
 namespace brace {

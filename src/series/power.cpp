@@ -10,6 +10,7 @@
 #include <limits>
 
 #include "brace/series/transform.hpp"
+#include "maths/dense.hpp"
 
 namespace brace {
 namespace {
@@ -86,11 +87,10 @@ PowerEstimate estimate_power(const Series& series, int period) {
   // In units of the geometric mean the Jacobian is 1 for every power.
   log_x.array() -= log_x.mean();
   const Eigen::MatrixXd X = regressors(series, rows, period_of(series, period));
-  const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(X).householderQ() *
-                            Eigen::MatrixXd::Identity(n, X.cols());
+  const Eigen::MatrixXd Q = Qr(X).thin_q();
   const auto minus_log_likelihood = [&](double power) {
     const Eigen::VectorXd y = log_x.unaryExpr([&](double v) { return of_log(v, power); });
-    const double ssr = (y - Q * (Q.transpose() * y)).squaredNorm();
+    const double ssr = (y - product(Q, cross(Q, y))).squaredNorm();
     return 0.5 * static_cast<double>(n) * std::log(ssr / static_cast<double>(n));
   };
   PowerEstimate out;

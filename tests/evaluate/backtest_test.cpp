@@ -11,13 +11,13 @@
 #include <sstream>
 #include <string>
 
+#include "brace/estimation/estimate.hpp"
 #include "brace/evaluate/densities.hpp"
 #include "brace/io/files.hpp"
 #include "brace/io/journal.hpp"
 #include "brace/io/json.hpp"
-#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/process/simulate.hpp"
 #include "brace/series/split.hpp"
 #include "support/throws.hpp"
 

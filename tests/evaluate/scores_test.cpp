@@ -15,7 +15,7 @@
 #include "brace/evaluate/volatility.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
-#include "model/families.hpp"
+#include "families/shock_law.hpp"
 #include "support/known_answers.hpp"
 #include "support/throws.hpp"
 

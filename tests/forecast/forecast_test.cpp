@@ -5,13 +5,13 @@
 #include <numeric>
 #include <sstream>
 
+#include "brace/estimation/estimate.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
-#include "brace/model/estimate.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/simulate.hpp"
-#include "model/stepper.hpp"
+#include "brace/process/simulate.hpp"
+#include "process/stepper.hpp"
 #include "support/throws.hpp"
 
 namespace brace {

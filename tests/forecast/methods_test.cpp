@@ -10,15 +10,15 @@
 #include <numeric>
 #include <sstream>
 
+#include "brace/diagnosis/law_fit.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
-#include "brace/model/estimate.hpp"
-#include "brace/model/law_fit.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/process/simulate.hpp"
 #include "brace/series/split.hpp"
-#include "model/families.hpp"
+#include "families/shock_law.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -455,14 +455,15 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
 // around alike, though eigenvectors of like eigenvalues turn with any change.
 TEST(Forecast, DoesNotTurnWithTheLastDigitsOfTheCovariance) {
   Fit fit = estimate("const ar1,2", returns("const ar1,2", {.1, .5, .2, 1}));
-  const Eigen::Index k = fit.covariance.rows();
-  fit.covariance = 1e-3 * Eigen::MatrixXd::Identity(k, k);
+  const std::size_t k = fit.covariance.rows();
+  fit.covariance = Matrix(k, k);
+  for (std::size_t i = 0; i < k; ++i) fit.covariance(i, i) = 1e-3;
   const Forecast usual = forecast(fit, {.horizon = 4});
   for (std::uint64_t s = 0; s < 10; ++s) {
     Fit other = fit;
     RandomStream stream(17, s);
-    for (Eigen::Index i = 0; i < k; ++i)
-      for (Eigen::Index j = 0; j <= i; ++j) {
+    for (std::size_t i = 0; i < k; ++i)
+      for (std::size_t j = 0; j <= i; ++j) {
         other.covariance(i, j) += 1e-10 * stream.normal();
         other.covariance(j, i) = other.covariance(i, j);
       }

@@ -11,7 +11,7 @@
 #include "brace/hypothesis/season_test.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/process/simulate.hpp"
 #include "brace/series/transform.hpp"
 #include "support/made.hpp"
 #include "support/throws.hpp"

@@ -14,7 +14,7 @@
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/process/simulate.hpp"
 #include "support/made.hpp"
 #include "support/throws.hpp"
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "brace/laws/breaks.hpp"
+#include "brace/laws/change.hpp"
 #include "brace/laws/kpss.hpp"
 #include "brace/laws/simulated.hpp"
 #include "brace/laws/standard.hpp"

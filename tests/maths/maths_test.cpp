@@ -7,9 +7,9 @@
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "brace/maths/random.hpp"
-#include "brace/maths/regression.hpp"
 #include "maths/band_cholesky.hpp"
 #include "maths/quantiles.hpp"
+#include "maths/regression.hpp"
 #include "support/throws.hpp"
 
 namespace brace {

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "brace/maths/bounded.hpp"
-#include "brace/maths/newton.hpp"
 #include "brace/maths/random.hpp"
+#include "maths/newton.hpp"
 
 namespace brace {
 namespace {

@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "brace/model/model_line.hpp"
-#include "model/arma_start.hpp"
+#include "likelihood/arma_start.hpp"
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 

@@ -9,8 +9,8 @@
 #include <limits>
 
 #include "brace/brace.hpp"
-#include "brace/draw/figure.hpp"
-#include "brace/model/simulate.hpp"
+#include "brace/figures/figure.hpp"
+#include "brace/process/simulate.hpp"
 #include "support/throws.hpp"
 
 namespace brace {

@@ -10,7 +10,7 @@
 #include <memory>
 
 #include "brace/brace.hpp"
-#include "brace/model/estimate.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "support/hard_series.hpp"
 
 namespace brace {

@@ -16,7 +16,7 @@
 
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
-#include "hypothesis/break_statistics.hpp"
+#include "hypothesis/mean_segments.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
 namespace {
@@ -196,7 +196,7 @@ Group group_of(const std::string& name) {
   if (name == "bai_perron")
     return {
         "Bai and Perron's F of 1 to 5 breaks in a mean, UDmax and WDmax (weights in "
-        "src/hypothesis/break_statistics.hpp), trimming .15; T = observations.",
+        "src/hypothesis/mean_segments.hpp), trimming .15; T = observations.",
         {"bai_perron_f1", "bai_perron_f2", "bai_perron_f3", "bai_perron_f4", "bai_perron_f5",
          "bai_perron_udmax", "bai_perron_wdmax"},
         {{60, 60, 120000},

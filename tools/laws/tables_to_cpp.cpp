@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Writes src/laws/surfaces_table.inc from the tables of tools/laws.
+// Writes src/laws/response_surfaces_table.inc from the tables of tools/laws.
 //   tables_to_cpp
 //   tools/laws/{dickey_fuller,exp_f,bai_perron,rho,gls,gls_maic,two_breaks,quarter,month}.json >
 //   FILE
@@ -37,7 +37,7 @@ int main(int argc, char** argv) {
       "// SPDX-License-Identifier: Apache-2.0\n"
       "// Written by tools/laws/tables_to_cpp from tools/laws/*.json, which tell where the "
       "numbers\n"
-      "// come from; src/laws/surfaces.cpp takes them in. Do not edit.\n");
+      "// come from; src/laws/response_surfaces.cpp takes them in. Do not edit.\n");
   std::string list;
   for (int file = 1; file < argc; ++file) {
     std::ifstream in(argv[file]);
@@ -56,6 +56,6 @@ int main(int argc, char** argv) {
                       surface.at("T_range").at(1).get<int>(), surface.at("floor").get<double>());
     }
   }
-  fmt::print("\nconst Surface kAll[] = {{\n{}}};\n", list);
+  fmt::print("\nconst ResponseSurface kAll[] = {{\n{}}};\n", list);
   return 0;
 }

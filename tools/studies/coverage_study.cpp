@@ -19,9 +19,9 @@
 
 #include "brace/brace.hpp"
 #include "brace/maths/random.hpp"
-#include "brace/model/simulate.hpp"
-#include "model/families.hpp"
-#include "model/stepper.hpp"
+#include "brace/process/simulate.hpp"
+#include "families/shock_law.hpp"
+#include "process/stepper.hpp"
 
 namespace {
 

@@ -15,7 +15,7 @@
 
 #include "brace/brace.hpp"
 #include "brace/maths/random.hpp"
-#include "model/admissible.hpp"
+#include "process/admissible.hpp"
 
 namespace {
 

@@ -2,8 +2,7 @@
 // Dates and times of observations: seconds since 1970, no time zone.
 //
 //   auto day = brace::parse_date("2019-05-02");   // empty when the text is not a date
-//   brace::format_date(*day);                     // "2019-05-02"; with a time of day where there
-//   is one
+//   brace::format_date(*day);                     // "2019-05-02", and a time of day if it has one
 #pragma once
 
 #include <chrono>
@@ -11,7 +10,9 @@
 #include <string>
 #include <string_view>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 using Timestamp = std::chrono::sys_seconds;
 

@@ -2,15 +2,16 @@
 // Errors of the caller's making: one type, one code, one line that names the place and the mend.
 //
 //   try { auto prices = brace::read_csv("prices.csv"); }
-//   catch (const brace::Error& error) { std::cerr << error.what(); return
-//   brace::exit_status(error); }
+//   catch (const brace::Error& error) { std::cerr << error.what(); }
 #pragma once
 
 #include <stdexcept>
 #include <string>
 #include <string_view>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // What went wrong. A fit that does not converge is not among them: it is a result with a status.
 enum class ErrorCode {

@@ -9,7 +9,9 @@
 #include <functional>
 #include <memory>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by
 // index and sums them in index order, so that no result depends on the number of threads.

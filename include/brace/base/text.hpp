@@ -12,7 +12,10 @@
 #include <string_view>
 #include <vector>
 
-namespace brace::text {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
+namespace text {
 
 // ".034", "3e-12"; "< 1e-5" where p is at or below the law's floor; "-" where there is none.
 // A p-value is never rounded up to 1 or down to 0.
@@ -62,4 +65,5 @@ template <class T>
 // "open, high, low and 20 more": names in a message, long ones cut, as many as a line holds.
 [[nodiscard]] std::string some_of(const std::vector<std::string>& names);
 
-}  // namespace brace::text
+}  // namespace text
+}  // namespace brace

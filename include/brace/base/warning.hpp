@@ -8,7 +8,9 @@
 #include <string>
 #include <string_view>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // docs/warnings.md has a paragraph on each, under the same name.
 enum class WarningCode {

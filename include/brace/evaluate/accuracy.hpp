@@ -2,8 +2,8 @@
 // How far point forecasts lie from the outcomes: relative to a baseline, in units, biased or not,
 // right in direction or not, inside their intervals or not, and whether the errors are white.
 //
-//   brace::Accuracy a = brace::accuracy(actual, forecast, {.training = y, .baseline =
-//   last_values}); a.relative->rmse;    // below 1: better than the walk
+//   brace::Accuracy a = brace::accuracy(outcomes, forecasts, {.baseline = last_values});
+//   a.relative->rmse;    // below 1: better than the walk
 #pragma once
 
 #include <optional>
@@ -11,9 +11,10 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct AccuracyOptions {
   // What was known when the forecasts were made; its one-step changes are the unit of MASE.

@@ -15,6 +15,7 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
 #include "brace/evaluate/accuracy.hpp"
 #include "brace/evaluate/contest.hpp"
@@ -27,7 +28,7 @@
 #include "brace/model/model.hpp"
 #include "brace/series/chain.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // One forecast, and what came of it.
 struct BacktestStep {

@@ -2,8 +2,8 @@
 // Several models side by side on the same rows: criteria, residual tests, coefficients, what one
 // adds to another, and forecasts of rows that none of them has seen.
 //
-//   brace::Comparison c = brace::compare({"const ar1", "const ar1 ma1"}, returns, {.hold_out =
-//   50}); std::cout << c;
+//   auto c = brace::compare({"const ar1", "const ar1 ma1"}, returns, {.hold_out = 50});
+//   std::cout << c;
 #pragma once
 
 #include <iosfwd>
@@ -11,14 +11,15 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/evaluate/accuracy.hpp"
 #include "brace/forecast/baselines.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
-#include "brace/model/estimate.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct CompareOptions {
   // Last rows that are kept from the fits and forecast; 0 judges in sample only.

@@ -9,9 +9,10 @@
 #include <span>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Null: both have the same expected loss. Diebold and Mariano (1995) with the correction of Harvey,
 // Leybourne and Newbold (1997, equation 9), t(n - 1); the long-run variance takes horizon - 1

@@ -1,17 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 // Scores of whole forecast distributions.
 //
-//   double s = brace::crps(paths, actual);            // of simulated values
-//   brace::DensityScore d = brace::score_density(ahead.next, actual);
+//   double s = brace::crps(paths, outcome);            // of simulated values
+//   brace::DensityScore d = brace::score_density(ahead.next, outcome);
 //   brace::BerkowitzTest b = brace::berkowitz(transforms);
 #pragma once
 
 #include <span>
 
+#include "brace/base/api.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Continuous ranked probability score, smaller is better (Gneiting and Raftery 2007, equation 21):
 // of a normal forecast in closed form, and of equally likely values, which are sorted in place.

@@ -1,16 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
 // Calls of direction, up, flat or down, against what came.
 //
-//   brace::Directions d = brace::directions(actual, forecast, /*threshold=*/.1);
+//   brace::Directions d = brace::directions(outcomes, forecasts, /*threshold=*/.1);
 #pragma once
 
 #include <array>
 #include <cstddef>
 #include <span>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct Directions {
   // [called][came]: down, flat, up.

@@ -9,9 +9,10 @@
 #include <span>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // All throw Error (too_few_observations) for fewer than 10 rows, (bad_option) for a share outside
 // (0, 1).

@@ -9,9 +9,10 @@
 #include <span>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Means over the rows (Patton 2011, table 1). MSE and QLIKE rank forecasts rightly also where the
 // proxy is noisy; MAE does not.

@@ -11,10 +11,11 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/forecast/forecast.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class SmoothTrend { none, additive, damped };
 enum class SmoothSeason { none, additive, multiplicative };

@@ -12,13 +12,14 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 #include "brace/base/executor.hpp"
 #include "brace/base/warning.hpp"
-#include "brace/model/fit.hpp"
+#include "brace/estimation/fit.hpp"
 #include "brace/series/chain.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the

@@ -4,10 +4,11 @@
 //   auto test = brace::arch_lm(returns, {.lags = 5});
 #pragma once
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct ArchLmOptions {
   // Lags of the squared deviation in the regression; 0 takes min(10, n/5), and fewer where gaps

@@ -11,9 +11,10 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 //   r_k = sum_{t>k} (y_t - ybar)(y_{t-k} - ybar) / sum_t (y_t - ybar)^2,   k = 1 .. lags
 // NaN in y is missing: products are summed over pairs where both are present. Throws Error

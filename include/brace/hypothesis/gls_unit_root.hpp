@@ -7,9 +7,10 @@
 
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct GlsOptions {
   Deterministic deterministic = Deterministic::constant;  // constant or trend

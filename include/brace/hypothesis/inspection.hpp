@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/warning.hpp"
 #include "brace/hypothesis/memory.hpp"
 #include "brace/hypothesis/moments.hpp"
@@ -17,7 +18,7 @@
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct InspectOptions {
   // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5).

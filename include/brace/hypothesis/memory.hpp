@@ -8,9 +8,10 @@
 #include <optional>
 #include <string>
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct MemoryEstimate {
   std::string of;

@@ -7,10 +7,11 @@
 
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct Moments {
   std::size_t n = 0;  // values present

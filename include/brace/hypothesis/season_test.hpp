@@ -7,11 +7,12 @@
 
 #include <iosfwd>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Null: the values less their trend have the same law at every place in the period. Kruskal and
 // Wallis (1952) on ranks, corrected for ties; chi-squared with places - 1 degrees of freedom. For

@@ -8,9 +8,10 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root_battery.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct SeasonalRootsOptions {
   int period = 12;          // 4 or 12

@@ -2,16 +2,17 @@
 // How heavy the tails are, and which days made them.
 //
 //   brace::TailIndex both = brace::tail_index(returns);
-//   for (const brace::Extreme& day : brace::extremes(returns, 5)) ...
+//   for (const brace::Extreme& day : brace::extremes(returns, 5)) std::cout << day.value;
 #pragma once
 
 #include <optional>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class Tail { both, left, right };
 

@@ -2,9 +2,8 @@
 // TestResult: what every hypothesis test in Brace returns, with its null in words so that no
 // p-value can be read backwards.
 //
-//   brace::TestResult test = brace::adf(log_level, {.deterministic =
-//   brace::Deterministic::constant}); std::cout << test;        // null, statistic, p-value,
-//   reading
+//   brace::TestResult test = brace::kpss(log_level);
+//   std::cout << test;        // null, statistic, p-value, reading
 #pragma once
 
 #include <iosfwd>
@@ -12,17 +11,18 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 #include "brace/laws/simulated.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct CriticalValues {
   double at_1, at_5, at_10;  // percent
 };
 
 struct TestResult {
-  std::string test;     // id, such as "adf" (DESIGN lists them all)
+  std::string test;     // id, such as "adf" (docs/json.md lists them all)
   std::string variant;  // the form of the statistic, such as "t" or "level"
   std::string null;     // the null hypothesis in words
   double statistic = 0;

@@ -1,14 +1,16 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit-root tests by regression, and the test whose null points the other way.
 //
-//   auto test = brace::adf(brace::log_level(prices), {.deterministic = Deterministic::trend});
-//   auto back = brace::kpss(brace::log_level(prices), {.with_trend = true});
+//   auto test = brace::adf(brace::log_level(prices), {.deterministic =
+//   brace::Deterministic::trend}); auto back = brace::kpss(brace::log_level(prices), {.with_trend =
+//   true});
 #pragma once
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // How many lagged differences: `lags` as given, the least of a criterion, or the last one whose t
 // counts at 10 % (Ng and Perron 1995). maic (Ng and Perron 2001) is made for GLS-detrended values.

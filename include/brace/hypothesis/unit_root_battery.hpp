@@ -11,12 +11,13 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/warning.hpp"
-#include "brace/hypothesis/break_unit_root.hpp"
 #include "brace/hypothesis/gls_unit_root.hpp"
 #include "brace/hypothesis/unit_root.hpp"
+#include "brace/hypothesis/unit_root_with_break.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class StationarityVerdict {
   stationary,

@@ -7,9 +7,10 @@
 
 #include <vector>
 
-#include "brace/hypothesis/breaks.hpp"
+#include "brace/base/api.hpp"
+#include "brace/hypothesis/mean_breaks.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class SquaresScale {
   normal,    // sqrt(n/2) max|D_k|: right for independent normal values only (Inclan and Tiao 1994)

@@ -8,11 +8,12 @@
 #include <cstdint>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct VarianceRatioOptions {
   std::vector<int> periods{2, 5, 10};  // each at least 2 and below n / 2

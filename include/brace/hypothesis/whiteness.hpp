@@ -2,13 +2,14 @@
 // Portmanteau tests: is anything left to predict from a series' own past?
 //
 //   auto test = brace::ljung_box(returns, {.lags = 10});
-//   if (*test.rejects()) ...   // memory in the returns
+//   if (*test.rejects()) std::cout << "memory in the returns";
 #pragma once
 
+#include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct WhitenessOptions {
   // Autocorrelations 1 .. lags enter; 0 takes min(10, n/5).

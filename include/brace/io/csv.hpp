@@ -1,16 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
 // One series from a CSV file, and text tables as CSV (RFC 4180).
 //
-//   auto prices = brace::read_csv("data/kelp-fibre.csv", {.value = "settle", .drop_zero =
-//   "volume"}); std::cout << prices.present() << " prices from " << prices.when(0);
+//   auto prices = brace::read_csv("data/kelp-fibre.csv", {.value = "settle"});
+//   std::cout << prices.present() << " prices from " << prices.when(0);
 #pragma once
 
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/io/table.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // read_series of a CSV file.
 [[nodiscard]] Series read_csv(const std::string& path, const ReadOptions& options = {});

@@ -7,7 +7,9 @@
 #include <string>
 #include <string_view>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // Writes `content` to `path` so that a reader sees the old file or the new one, never a part. A
 // symbolic link is followed, and what is no file (a device, a pipe) is written through. Throws

@@ -2,7 +2,7 @@
 // The records of a backtest as they are made, one JSON object a line, so that a run which is
 // interrupted loses nothing.
 //
-//   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000 ...");
+//   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000");
 //   options.known = journal.known();
 #pragma once
 
@@ -10,9 +10,10 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/evaluate/backtest.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 class BacktestJournal {
  public:

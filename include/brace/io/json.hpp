@@ -8,6 +8,11 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
+#include "brace/diagnosis/check.hpp"
+#include "brace/diagnosis/find_breaks.hpp"
+#include "brace/diagnosis/inference.hpp"
+#include "brace/estimation/fit.hpp"
 #include "brace/evaluate/backtest.hpp"
 #include "brace/evaluate/compare.hpp"
 #include "brace/forecast/forecast.hpp"
@@ -15,16 +20,12 @@
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
 #include "brace/io/table.hpp"
-#include "brace/model/breaks.hpp"
-#include "brace/model/check.hpp"
-#include "brace/model/fit.hpp"
-#include "brace/model/inference.hpp"
 #include "brace/search/search.hpp"
 #include "brace/search/variance_search.hpp"
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
 // full precision; what is not defined is null. `series` is the one the result was computed from.

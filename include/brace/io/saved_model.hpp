@@ -8,9 +8,10 @@
 
 #include <string>
 
-#include "brace/model/fit.hpp"
+#include "brace/base/api.hpp"
+#include "brace/estimation/fit.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Writes the model line, the parameters with their errors and covariance, the certificate, the data
 // of the fitted window, the presample value and the last state. Whole or not at all.

@@ -10,10 +10,11 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // What becomes of dates that the clock has and the file has not (absent_dates).
 enum class Absent {

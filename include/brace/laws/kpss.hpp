@@ -4,7 +4,10 @@
 //   double p = brace::laws::kpss_p(.46136, /*with_trend=*/false);   // .05
 #pragma once
 
-namespace brace::laws {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
+namespace laws {
 
 // Tail probability below which the leading term takes over from the inversion.
 inline constexpr double kKpssSwitch = 1e-10;
@@ -26,4 +29,5 @@ inline constexpr int kMostNyblom = 40;
 // to kMostNyblom. The level case of KPSS is k = 1. Absolute error 1e-12.
 [[nodiscard]] double nyblom_p(double x, int k);
 
-}  // namespace brace::laws
+}  // namespace laws
+}  // namespace brace

@@ -7,7 +7,9 @@
 
 #include <string_view>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // Deterministic terms of a unit-root or stationarity test.
 enum class Deterministic { none, constant, trend };  // trend: a constant and a linear trend

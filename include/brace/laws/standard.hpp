@@ -5,7 +5,10 @@
 //   double z = brace::laws::normal_quantile(.975);           // 1.96
 #pragma once
 
-namespace brace::laws {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
+namespace laws {
 
 [[nodiscard]] double normal_cdf(double x);
 [[nodiscard]] double normal_quantile(double p);
@@ -20,4 +23,5 @@ namespace brace::laws {
 [[nodiscard]] double unit_student_cdf(double x, double nu);
 [[nodiscard]] double unit_student_quantile(double p, double nu);
 
-}  // namespace brace::laws
+}  // namespace laws
+}  // namespace brace

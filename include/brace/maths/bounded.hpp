@@ -9,7 +9,9 @@
 #include <span>
 #include <vector>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 struct BoundedOptions {
   // Stop once a step changes every coordinate by less than this share of it.

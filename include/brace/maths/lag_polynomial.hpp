@@ -10,7 +10,9 @@
 #include <span>
 #include <vector>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to
 // partial autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one

@@ -6,7 +6,9 @@
 
 #include <span>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 //   g_0 + 2 sum_{j=1..L} (1 - j/(L+1)) g_j,   g_j = (1/n) sum_{t=j+1..n} u_t u_{t-j}
 // u is taken as it is (no mean removed); L = bandwidth >= 0. Unit of u squared.

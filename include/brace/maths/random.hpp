@@ -10,7 +10,9 @@
 #include <random>
 #include <span>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // Random work is always split over this many streams, whatever the threads, so that results do not
 // depend on them.

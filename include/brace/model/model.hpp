@@ -12,10 +12,11 @@
 #include <variant>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 using Lags = std::vector<int>;  // positive; canonical() sorts them and drops repeats
 

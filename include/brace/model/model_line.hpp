@@ -9,9 +9,10 @@
 #include <string>
 #include <string_view>
 
+#include "brace/base/api.hpp"
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Parses the whole grammar of docs/model-line.md and returns the canonical model. Throws Error
 // (bad_model_line) whose second line points at the term, with the nearest known one.

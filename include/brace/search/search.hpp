@@ -14,11 +14,12 @@
 #include <utility>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/estimation/estimate.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
-#include "brace/model/estimate.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class Criterion { aic, aicc, bic, hqc };
 [[nodiscard]] std::string_view to_string(Criterion criterion);

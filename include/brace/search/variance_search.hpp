@@ -10,9 +10,10 @@
 #include <iosfwd>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/search/search.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 struct VarianceSearchOptions {
   // Each part with the values that it holds. Mean equations; empty takes a constant.

@@ -13,9 +13,10 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class Clock {
   row,     // no dates, or dates without a common step: observations are only counted

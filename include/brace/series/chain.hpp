@@ -14,12 +14,13 @@
 #include <variant>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/series/power.hpp"
 #include "brace/series/profile.hpp"
 #include "brace/series/series.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // ---- The links of a chain ----
 struct Log {};                    // ln x

@@ -10,9 +10,10 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class DecompositionMethod {
   averages,  // trend by a centred average over one period; one figure a season for all years

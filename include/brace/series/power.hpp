@@ -3,13 +3,14 @@
 // inverse.
 //
 //   brace::PowerEstimate best = brace::estimate_power(prices);
-//   double y = brace::power_transform(x, best.power);   // back: brace::power_inverse(y,
-//   best.power)
+//   double z = brace::power_transform(x, best.power);
+//   x = brace::power_inverse(z, best.power);
 #pragma once
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // (x^power - 1) / power, and ln x at power 0, without loss of digits near it (Box and Cox 1964,
 // equation 1). x > 0.

@@ -9,9 +9,10 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class ProfileBy { time_of_day, weekday };
 

@@ -2,15 +2,16 @@
 // Volatility from open, high, low and close: the range of a day tells more than its close.
 //
 //   auto days = table.bars();
-//   double sd = std::sqrt(brace::mean_variance(*days, brace::RangeEstimator::yang_zhang));  //
-//   percent
+//   double variance = brace::mean_variance(*days, brace::RangeEstimator::yang_zhang);  // percent^2
 #pragma once
 
 #include <optional>
 #include <string_view>
 #include <vector>
 
-namespace brace {
+#include "brace/base/api.hpp"
+
+namespace brace BRACE_API {
 
 // Prices of each period, all positive and as long as one another; NaN where missing.
 struct Bars {

@@ -10,10 +10,11 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 #include "brace/series/calendar.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // What the values are, which decides how they are tested and spoken of.
 enum class Kind {

@@ -10,10 +10,11 @@
 #include <string>
 #include <string_view>
 
+#include "brace/base/api.hpp"
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 // Rows begin .. end-1 (0-based).
 [[nodiscard]] Series rows_between(const Series& series, std::size_t begin, std::size_t end);

@@ -8,9 +8,10 @@
 
 #include <string>
 
+#include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace BRACE_API {
 
 enum class ReturnUnit { percent, decimal };
 

@@ -1,0 +1,24 @@
+// SPDX-License-Identifier: Apache-2.0
+// From the words of a command line to a command and its options.
+//
+//   const Parsed parsed = parse_command_line(commands, argc, argv);
+//   if (parsed.command) commands[*parsed.command].run(options);
+#pragma once
+
+#include <deque>
+#include <optional>
+
+#include "command.hpp"
+
+namespace brace::app {
+
+struct Parsed {
+  std::optional<std::size_t> command{};  // which of them; empty: nothing is to be run
+  int status = 0;                        // of the program then: help was printed, or a refusal
+};
+
+// Fills the targets of the options given. Help goes to standard output, a refusal with what may
+// have been meant to standard error.
+[[nodiscard]] Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** argv);
+
+}  // namespace brace::app

@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: Apache-2.0
+// All kinds of break in one look: mean, variance, parameters; and what they do to persistence.
+//
+//   auto report = brace::find_breaks(returns);
+//   std::cout << report;          // verdict, tests, dates with intervals, segments
+#pragma once
+
+#include <iosfwd>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "brace/base/api.hpp"
+#include "brace/base/executor.hpp"
+#include "brace/base/warning.hpp"
+#include "brace/estimation/fit.hpp"
+#include "brace/hypothesis/variance_breaks.hpp"
+
+namespace brace BRACE_API {
+
+enum class BreakKind { mean, variance, parameters };
+[[nodiscard]] std::string_view to_string(BreakKind kind);
+
+struct FindBreaksOptions {
+  std::string model = "const / garch / student";  // whose constancy is tested
+  double level = 0.05;  // of the verdict on all kinds together (Holm 1979)
+  int number = -1;      // 0 or more: this many breaks in the mean, whatever the tests say
+  int bandwidth = -1;   // 0 or more: Bartlett instead of the AR spectrum, for comparison
+};
+
+struct BreakReport {
+  std::string of, unit;  // unit: "percent a day"
+  // bai-perron (UDmax) of the mean; cumulative-squares-robust and variance-break of the variance;
+  // nyblom (joint) of the parameters; then tests that inform.
+  std::vector<TestResult> tests;
+
+  // Of the kinds, adjusted for one another (Holm 1979); absent where the model has no usable fit.
+  // The variance counts the smaller p of its two tests, doubled.
+  struct Adjusted {
+    double mean = 1, variance = 1;
+    std::optional<double> parameters;
+  } holm;
+
+  struct Found {
+    BreakKind kind;
+    BreakDate at;
+  };
+  std::vector<Found> breaks;  // in order of time
+
+  struct Segment {
+    std::size_t first = 0, last = 0;  // 1-based, of the series without gaps
+    std::optional<Timestamp> first_date, last_date;
+    std::size_t n = 0;
+    double mean = 0, sd = 0;
+    std::optional<double> persistence;  // of the model on the segment; absent below 250 values
+  };
+  std::vector<Segment> segments;      // one where there is no break
+  std::optional<double> persistence;  // of the model on the whole
+  std::string model;
+
+  std::vector<std::string> terms;  // of the model line that take the breaks up
+  std::optional<Timestamp> from;   // first date after the last break
+  std::string reading;
+  std::vector<std::string> advice;
+  std::vector<Warning> warnings;
+};
+
+// Mean: Bai and Perron with a long-run variance. Variance: cumulated squares with an AR spectrum,
+// iterated, and the likelihood-ratio scan of the model's variance equation, since the first loses
+// its power where a change is large (it swells the spectrum) and the second trusts the model.
+// Parameters: Nyblom's joint test, dated by the scan where no other break explains it. Where the
+// mean breaks, its segments' means are taken out before the rest. A kind is reported where its
+// Holm-adjusted p is below `level`. At least 250 values, else Error.
+[[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options = {});
+[[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
+                                      const Executor& executor);
+
+std::ostream& operator<<(std::ostream& out, const BreakReport& report);
+
+}  // namespace brace

@@ -1,0 +1,175 @@
+// SPDX-License-Identifier: Apache-2.0
+// A Fit: estimates with their errors, and the certificate that says whether they may be believed.
+//
+//   brace::Fit fitted = brace::estimate("const ar1 / garch / student", returns);
+//   if (fitted.usable()) std::cout << fitted;
+#pragma once
+
+#include <iosfwd>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "brace/base/api.hpp"
+#include "brace/base/matrix.hpp"
+#include "brace/base/warning.hpp"
+#include "brace/model/model.hpp"
+#include "brace/series/series.hpp"
+
+namespace brace BRACE_API {
+
+enum class FitStatus {
+  not_run,    // parameters are empty
+  converged,  // gradient_norm < kConverged after a last Newton step, -H positive definite: the
+              // maximum
+  boundary,   // the maximum lies on a bound, which `why` names; pinned parameters have no errors
+  failed,     // neither; the numbers are the best point seen and must not be used
+};
+[[nodiscard]] std::string_view to_string(FitStatus status);
+
+// Largest sqrt(g' (-H)^-1 g) over the free parameters that counts as converged.
+inline constexpr double kConverged = 1e-6;
+
+enum class ErrorKind {
+  automatic,  // robust with a variance equation or another law than the normal, else hessian
+  hessian,    // (-H)^-1
+  opg,        // (S'S)^-1, S the n x k scores
+  robust,     // (-H)^-1 S'S (-H)^-1 (Bollerslev and Wooldridge 1992): right under a wrong shock law
+};
+[[nodiscard]] std::string_view to_string(ErrorKind kind);
+
+enum class LikelihoodKind {
+  automatic,    // exact for steady models with normal shocks, else conditional
+  exact,        // Gaussian, missing values skipped exactly
+  conditional,  // deviations and shocks before the sample are 0: all models on the same footing
+};
+
+enum class ClimbFrom {
+  everywhere,  // many starts, and more of them where the maximum is not beyond doubt
+  start,       // EstimateOptions::start alone, and where that climb stalls the highest kink around
+  near_start,  // the same where the start is the maximum of nearly the same data (the window
+               // before) or what made them: the first kink found will do
+};
+
+struct EstimateOptions {
+  // Which errors stand beside the estimates; all three are computed.
+  ErrorKind errors = ErrorKind::automatic;
+
+  // Exact asked of a model with a variance equation or another law than the normal is refused.
+  LikelihoodKind likelihood = LikelihoodKind::automatic;
+
+  // Parameters of a fit nearby, in the order of parameter_names: one more point to climb from.
+  std::vector<double> start{};
+
+  // Where the maximum is looked for; from a start alone only where one is given.
+  ClimbFrom from = ClimbFrom::everywhere;
+
+  // Variance targeting: omega is what makes the long-run variance that of the sample, and the
+  // others are estimated given it; of arch, garch and gjr under a symmetric law with at most a
+  // constant mean. Errors are robust ones that know the target to be estimated (Francq, Horvath and
+  // Zakoian 2011, theorem 2.1).
+  bool target_variance = false;
+
+  // Only the Hessian's errors where the kind asked for allows it: a search needs no others.
+  bool hessian_errors_only = false;
+
+  // How many starting points of a model with a variance equation or another law are polished before
+  // the highest are climbed to their end: beyond those that the family knows, points scattered
+  // between and around them, and one in four climbed. 0: below 1,000 observations and on bounds 64
+  // scattered ones, else the likeliest 4 (garch) or 8. More of them find higher hills, if there
+  // are.
+  int starts = 0;
+
+  // Cap on Newton steps from one start.
+  int max_iterations = 200;
+};
+
+struct Parameter {
+  std::string name;
+  double estimate = 0;
+  std::optional<double> se_hessian, se_opg, se_robust;  // absent: held, pinned, or the fit failed
+  std::optional<double> se;                             // the kind asked for
+  std::optional<double> t;        // estimate / se; absent where zero is no hypothesis (nu, sigma2)
+  std::optional<double> p_value;  // two-sided, normal
+  bool held = false;
+  bool at_bound = false;
+};
+
+struct Convergence {
+  FitStatus status = FitStatus::not_run;
+  std::string why = "estimate() has not been called";
+  std::optional<double> gradient_norm;
+  int iterations = 0;   // Newton steps from the start that won
+  int evaluations = 0;  // likelihood passes in all
+  int starts = 0;       // starting points polished
+};
+
+struct Fit {
+  Model model;
+
+  // The data: rows first .. first + count - 1 of a series that many fits may share.
+  std::shared_ptr<const Series> series;
+  std::size_t first = 0, count = 0;
+
+  std::size_t n = 0;                     // observations present: the n of the criteria
+  bool exact = false;                    // exact or conditional likelihood
+  std::optional<double> log_likelihood;  // with all constants, natural log
+  int estimated = 0;                     // k: parameters that were not held
+  std::optional<double> aic, aicc, bic, hqc;
+
+  std::vector<Parameter> parameters;     // in the order of parameter_names(model)
+  ErrorKind errors = ErrorKind::robust;  // what was used
+  Matrix covariance;                     // k_all x k_all of that kind; zero rows: held or pinned
+  Convergence convergence;
+
+  std::optional<double> persistence;             // absent for steady
+  std::optional<double> half_life;               // periods until half of a shock to h is left
+  std::optional<double> unconditional_variance;  // mean of h; unit of the data squared
+  // Where the recursion runs in another scale than h's: exp(E ln h) of egarch, (E
+  // s^delta)^(2/delta) of aparch.
+  std::optional<double> typical_variance;
+  // Errors of the four by the delta method from `covariance`; empty where it or they do not exist.
+  std::optional<double> persistence_error, half_life_error, unconditional_variance_error,
+      typical_variance_error;
+
+  // The filtered path, `count` long. Shocks are errors of the one-step forecasts and 0 where
+  // missing; variances are theirs. `counted` tells which rows have a term in the likelihood: not
+  // the `lost` first ones, which differencing takes, nor missing ones.
+  std::vector<double> deviations, shocks, variances;
+  std::vector<unsigned char> counted;
+  std::size_t lost = 0;
+  double presample = 0;  // mean of e^2, which stands before the sample
+
+  std::vector<Warning> warnings;
+
+  // Converged, or rightly at a boundary.
+  [[nodiscard]] bool usable() const;
+  [[nodiscard]] std::vector<double> estimates() const;
+  [[nodiscard]] std::span<const double> data() const {
+    return {series->values.data() + first, count};
+  }
+  // The window of the series that was fitted, as a Series of its own.
+  [[nodiscard]] Series window() const;
+  // z_t = e_t / sqrt(h_t), NaN where y is missing.
+  [[nodiscard]] Series standardised() const;
+};
+
+// What a fit says of each row of its window. Where y is missing, or differencing takes the row,
+// only the volatility is there, or nothing.
+struct FittedRow {
+  std::optional<Timestamp> date;
+  std::optional<double> actual, fitted, residual;  // fitted: the forecast from the rows before
+  std::optional<double> volatility;                // sd of the residual, known the row before
+  std::optional<double> standardised;              // residual / volatility
+};
+[[nodiscard]] std::vector<FittedRow> fitted_rows(const Fit& fit);
+
+// The fitted equations written out, then each coefficient read in a plain sentence.
+[[nodiscard]] std::string equation(const Fit& fit);
+
+// Verdict, estimates with errors, what is doubtful, the certificate.
+std::ostream& operator<<(std::ostream& out, const Fit& fit);
+
+}  // namespace brace

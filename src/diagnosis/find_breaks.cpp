@@ -1,0 +1,391 @@
+// SPDX-License-Identifier: Apache-2.0
+// Breaks of every kind and their report. Covered by tests/diagnosis/stability_test.cpp.
+#include "brace/diagnosis/find_breaks.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <ostream>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/diagnosis/stability.hpp"
+#include "brace/estimation/estimate.hpp"
+#include "brace/hypothesis/inspection.hpp"
+#include "brace/model/model_line.hpp"
+
+namespace brace {
+namespace {
+
+constexpr std::size_t kLeastForPersistence = 250;
+// Breaks of two kinds nearer than this are one change seen twice: no segment between them.
+constexpr std::size_t kLeastSegment = 100;
+
+std::vector<double> holm(const std::vector<double>& p) {
+  std::vector<std::size_t> order(p.size());
+  std::iota(order.begin(), order.end(), 0);
+  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return p[a] < p[b]; });
+  std::vector<double> out(p.size());
+  double most = 0;
+  for (std::size_t i = 0; i < order.size(); ++i) {
+    most = std::max(most, std::min(1.0, static_cast<double>(p.size() - i) * p[order[i]]));
+    out[order[i]] = most;
+  }
+  return out;
+}
+
+std::string date_text(const std::optional<Timestamp>& date, std::size_t index) {
+  return date ? format_date(*date) : fmt::format("observation {}", text::count(index));
+}
+
+std::string date_text(const BreakDate& at) {
+  return date_text(at.date, at.index);
+}
+
+void add_segments(const Series& closed, const std::vector<BreakReport::Found>& breaks,
+                  BreakReport& report, const Model& model, const Executor& executor) {
+  std::vector<std::size_t> edges{0};
+  for (const auto& found : breaks)
+    if (found.at.index >= edges.back() + kLeastSegment) edges.push_back(found.at.index);
+  edges.push_back(closed.size());
+  const auto shared = std::make_shared<Series>(closed);
+  std::vector<FitJob> jobs;
+  // Long enough for the model, and its rows move.
+  const auto fitted = [&](const BreakReport::Segment& s) {
+    constexpr double kRounding = 1e-12;
+    return s.n >= kLeastForPersistence && edges.size() > 2 && s.sd > kRounding * std::abs(s.mean);
+  };
+  for (std::size_t s = 0; s + 1 < edges.size(); ++s) {
+    BreakReport::Segment segment;
+    segment.first = edges[s] + 1;
+    segment.last = edges[s + 1];
+    segment.n = edges[s + 1] - edges[s];
+    if (!closed.times.empty()) {
+      segment.first_date = closed.times[edges[s]];
+      segment.last_date = closed.times[edges[s + 1] - 1];
+    }
+    double sum = 0, squares = 0;
+    for (std::size_t t = edges[s]; t < edges[s + 1]; ++t) sum += closed.values[t];
+    segment.mean = sum / static_cast<double>(segment.n);
+    for (std::size_t t = edges[s]; t < edges[s + 1]; ++t)
+      squares += std::pow(closed.values[t] - segment.mean, 2);
+    segment.sd = std::sqrt(squares / static_cast<double>(segment.n - 1));
+    report.segments.push_back(segment);
+    if (fitted(segment)) jobs.push_back({model, shared, edges[s], segment.n, {}});
+  }
+  const std::vector<Fit> fits = fit_many(jobs, executor);
+  std::size_t next = 0;
+  for (BreakReport::Segment& segment : report.segments)
+    if (fitted(segment)) {
+      const Fit& fit = fits[next++];
+      if (fit.usable()) segment.persistence = fit.persistence;
+    }
+}
+
+// Each segment's mean taken out, the whole's put back.
+Series without_means(const Series& closed, const std::vector<BreakDate>& breaks) {
+  Series out = closed;
+  const double whole =
+      std::accumulate(out.values.begin(), out.values.end(), 0.0) / static_cast<double>(out.size());
+  std::size_t from = 0;
+  for (std::size_t b = 0; b <= breaks.size(); ++b) {
+    const std::size_t to = b < breaks.size() ? breaks[b].index : out.size();
+    const auto first = out.values.begin() + static_cast<std::ptrdiff_t>(from),
+               last = out.values.begin() + static_cast<std::ptrdiff_t>(to);
+    const double mean = std::accumulate(first, last, 0.0) / static_cast<double>(to - from);
+    std::for_each(first, last, [&](double& v) { v += whole - mean; });
+    from = to;
+  }
+  return out;
+}
+
+// What was found, in words; and what it means for the model.
+void say(const Series& closed, BreakReport& report) {
+  const auto name = [&](const BreakReport::Found& f) {
+    return fmt::format("{} near {}", to_string(f.kind), date_text(f.at));
+  };
+  if (report.breaks.empty()) {
+    report.reading = fmt::format("No lasting break in {} at 5 %, all kinds together.", report.of);
+    report.advice.emplace_back("Model the whole sample.");
+    return;
+  }
+  std::vector<std::string> names;
+  for (const auto& f : report.breaks) names.push_back(name(f));
+  report.reading =
+      fmt::format("{}: {} ({}).", report.of, text::plural(names.size(), "break", "breaks"),
+                  fmt::join(names, ", "));
+  double weighted = 0, total = 0;
+  for (const auto& s : report.segments)
+    if (s.persistence) {
+      weighted += static_cast<double>(s.n) * *s.persistence;
+      total += static_cast<double>(s.n);
+    }
+  if (report.persistence && total > 0)
+    report.advice.push_back(
+        *report.persistence > weighted / total + 0.01
+            ? fmt::format(
+                  "Persistence is {:.3f} on the whole and {:.3f} within segments: part of it "
+                  "is only the break.",
+                  *report.persistence, weighted / total)
+            : fmt::format(
+                  "Persistence is {:.3f} on the whole and {:.3f} within segments: the break "
+                  "does not explain it.",
+                  *report.persistence, weighted / total));
+  std::vector<std::string> in_mean, in_variance;
+  for (const auto& f : report.breaks)
+    if (f.at.index < closed.size() && !closed.times.empty()) {
+      const Timestamp next = closed.times[f.at.index];
+      report.terms.push_back(fmt::format("step:{}", format_date(next)));
+      (f.kind == BreakKind::mean ? in_mean : in_variance).push_back(report.terms.back());
+      report.from = next;
+    }
+  if (!report.from) return;
+  // Where the last date may lie almost anywhere there is nothing to cut at.
+  const BreakDate& last = report.breaks.back().at;
+  constexpr double kSaysNothing = 0.8;
+  if (static_cast<double>(last.high - last.low) >
+      kSaysNothing * static_cast<double>(closed.size())) {
+    report.advice.emplace_back(
+        "The date of the last break is not known: its interval covers most of the sample, so that "
+        "cutting there is not advised.");
+    report.from.reset();
+    return;
+  }
+  const auto part = [](const std::vector<std::string>& terms, const char* where) {
+    return terms.empty() ? std::string()
+                         : fmt::format("{} in the {} of the model", fmt::join(terms, " "), where);
+  };
+  report.advice.push_back(
+      fmt::format("To take it up: {}{}{}, or the last segment alone with --from {}.",
+                  part(in_mean, "mean"), in_mean.empty() || in_variance.empty() ? "" : ", ",
+                  part(in_variance, "variance"), format_date(*report.from)));
+}
+
+}  // namespace
+
+std::string_view to_string(BreakKind kind) {
+  switch (kind) {
+    case BreakKind::mean: return "mean";
+    case BreakKind::variance: return "variance";
+    case BreakKind::parameters: return "parameters";
+  }
+  return "parameters";
+}
+
+BreakReport find_breaks(const Series& series, const FindBreaksOptions& options) {
+  return find_breaks(series, options, Executor(1));
+}
+
+namespace {
+
+// The steps of the search; each writes its part of the report.
+class BreakSearch {
+ public:
+  BreakSearch(const Series& series, const FindBreaksOptions& options, const Executor& executor)
+      : series_(series),
+        closed_(without_gaps(series)),
+        options_(options),
+        executor_(executor),
+        model_(parse_model(options.model)) {
+    report_.of = series.name;
+    if (!series.unit.empty()) report_.unit = fmt::format("{} a {}", series.unit, series.period());
+    report_.model = to_string(canonical(model_));
+  }
+
+  BreakReport run() {
+    test_mean();
+    test_variance();
+    test_parameters();
+    judge();
+    date_breaks();
+    compare_with_others();
+    tell();
+    return std::move(report_);
+  }
+
+ private:
+  void warn(WarningCode code, std::string text) {
+    report_.warnings.push_back({code, std::move(text)});
+  }
+
+  void test_mean() {
+    mean_ = bai_perron(closed_, {.number = options_.number, .long_run = true});
+    const auto ud = std::find_if(mean_.tests.begin(), mean_.tests.end(),
+                                 [](const TestResult& t) { return t.variant == "UDmax"; });
+    report_.tests.push_back(*ud);
+    p_.push_back(*ud->p_value);
+    level_ = mean_.breaks.empty() ? closed_ : without_means(closed_, mean_.breaks);
+  }
+
+  void test_variance() {
+    VarianceBreaksOptions squares;
+    if (options_.bandwidth >= 0)
+      squares.squares = {.scale = SquaresScale::bartlett, .bandwidth = options_.bandwidth};
+    variance_ = variance_breaks(level_, squares);
+    report_.tests.push_back(variance_.test);
+    p_.push_back(*variance_.test.p_value);
+  }
+
+  // By the model, whose likelihood also scans for a break of the variance.
+  void test_parameters() {
+    fit_ = estimate(model_, level_);
+    if (!fit_.usable()) {
+      warn(WarningCode::not_converged,
+           fmt::format("'{}' has no usable fit here ({}), so its parameters are "
+                       "not tested; give another --model",
+                       report_.model, fit_.convergence.why));
+      return;
+    }
+    report_.persistence = fit_.persistence;
+    try {
+      scan_ = variance_break(fit_, {}, executor_);
+      report_.tests.push_back(*scan_);
+      p_[1] = std::min(1.0, 2 * std::min(p_[1], *scan_->p_value));
+    } catch (const Error& error) {
+      // Too few rows, or rows that do not move: the other tests do without.
+      warn(WarningCode::few_observations,
+           fmt::format("the likelihood's scan for a break of the variance is left out ({})",
+                       error.what()));
+    }
+    report_.tests.push_back(nyblom(fit_).front());
+    p_.push_back(*report_.tests.back().p_value);
+  }
+
+  // On all kinds together.
+  void judge() {
+    const std::vector<double> adjusted = holm(p_);
+    report_.holm = {adjusted[0], adjusted[1],
+                    adjusted.size() > 2 ? std::optional(adjusted[2]) : std::nullopt};
+  }
+
+  void date_breaks() {
+    if (options_.number >= 0 || report_.holm.mean < options_.level)
+      for (const BreakDate& b : mean_.breaks) report_.breaks.push_back({BreakKind::mean, b});
+    if (report_.holm.variance < options_.level) {
+      // A change too large for the cumulated squares still has its corner there.
+      if (variance_.breaks.empty())
+        variance_.breaks = {variance_break_at(level_, variance_.test.break_at->index)};
+      for (const BreakDate& b : variance_.breaks)
+        report_.breaks.push_back({BreakKind::variance, b});
+    }
+    // Parameters: a date of its own only where nothing else was found.
+    if (scan_ && report_.breaks.empty() && report_.holm.parameters.value_or(1) < options_.level) {
+      const std::size_t at = scan_->break_at->index;
+      const auto date = scan_->break_at->date;
+      report_.breaks.push_back({BreakKind::parameters, {at, date, at, at, date, date}});
+      warn(WarningCode::break_suspected,
+           "the date of a change of parameters is a best guess and has no interval");
+    }
+    std::sort(report_.breaks.begin(), report_.breaks.end(),
+              [](const auto& a, const auto& b) { return a.at.index < b.at.index; });
+  }
+
+  // Tests that inform and do not decide.
+  void compare_with_others() {
+    report_.tests.push_back(cusum_ols(closed_));
+    report_.tests.push_back(cumulative_squares(level_, {.scale = SquaresScale::normal}));
+    report_.tests.back().reading = "clustering alone rejects here: for comparison";
+    if (!fit_.usable()) return;
+    TestResult on_z = cumulative_squares(fit_.standardised());
+    on_z.variant = "z of model";
+    report_.tests.push_back(std::move(on_z));
+  }
+
+  void tell() {
+    for (Warning& warning : data_warnings(closed_)) report_.warnings.push_back(std::move(warning));
+    if (series_.missing() > 0)
+      warn(WarningCode::gaps_dropped,
+           fmt::format("{} missing: the tests close the gaps",
+                       text::plural(series_.missing(), "value is", "values are")));
+    add_segments(closed_, report_.breaks, report_, model_, executor_);
+    say(closed_, report_);
+  }
+
+  const Series& series_;
+  Series closed_, level_;
+  const FindBreaksOptions& options_;
+  const Executor& executor_;
+  Model model_;
+  BaiPerron mean_;
+  VarianceBreaks variance_;
+  Fit fit_;
+  std::optional<TestResult> scan_;
+  std::vector<double> p_;  // of mean, variance and, where there is a fit, parameters
+  BreakReport report_;
+};
+
+}  // namespace
+
+BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
+                        const Executor& executor) {
+  require_usable(series, kLeastForPersistence, "a search for breaks");
+  return BreakSearch(series, options, executor).run();
+}
+
+std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
+  out << text::wrap(text::sentence(report.reading)) << '\n';
+  out << fmt::format("  {:<26}{:<13}{:>8}  {:<10}{:<6}{}\n", "test", "", "", "", "Holm", "null");
+  for (const TestResult& t : report.tests) {
+    const bool plain = t.variant == "z of model";
+    const std::optional<double> adjusted =
+        t.test == "bai-perron" ? std::optional(report.holm.mean)
+        : t.test == "variance-break" || (t.test == "cumulative-squares-robust" && !plain)
+            ? std::optional(report.holm.variance)
+        : t.test == "nyblom" ? report.holm.parameters
+                             : std::nullopt;
+    out << fmt::format("  {:<26}{:<13}{:>8}  p {:<8}{:<6}{}\n", t.test, t.variant,
+                       text::significant(t.statistic, 4), text::p_value(t.p_value, t.p_floor),
+                       adjusted ? text::p_value(adjusted) : "", t.null);
+  }
+  if (!report.breaks.empty()) {
+    out << "\n  break in      last day before   95 % interval\n";
+    for (const auto& f : report.breaks)
+      out << fmt::format("  {:<14}{:<18}{}\n", to_string(f.kind), date_text(f.at),
+                         f.at.low == f.at.high
+                             ? "none"
+                             : fmt::format("{} to {}", date_text(f.at.low_date, f.at.low),
+                                           date_text(f.at.high_date, f.at.high)));
+  }
+  const auto span = [](const BreakReport::Segment& s) {
+    return fmt::format("{} to {}", date_text(s.first_date, s.first),
+                       date_text(s.last_date, s.last));
+  };
+  std::size_t width = 26;
+  for (const auto& s : report.segments) width = std::max(width, span(s).size());
+  const auto line = [&](const std::string& what, const std::string& n, const std::string& mean,
+                        const std::string& sd, const std::string& persistence) {
+    out << fmt::format("  {:<{}}{:>8}{:>12}{:>13}{:>14}\n", what, width, n, mean, sd, persistence);
+  };
+  out << '\n';
+  line("segment", "n", "mean", "volatility", "persistence");
+  const auto row = [&](const std::string& what, std::size_t n, double mean, double sd,
+                       std::optional<double> persistence) {
+    line(what, text::count(n), text::significant(mean, 2), text::significant(sd, 3),
+         text::fixed(persistence, 3));
+  };
+  std::size_t n = 0;
+  double mean = 0;
+  for (const auto& s : report.segments) {
+    n += s.n;
+    mean += static_cast<double>(s.n) * s.mean;
+  }
+  mean /= static_cast<double>(n);
+  double squares = 0;
+  for (const auto& s : report.segments)
+    squares += static_cast<double>(s.n - 1) * s.sd * s.sd +
+               static_cast<double>(s.n) * (s.mean - mean) * (s.mean - mean);
+  row("whole", n, mean, std::sqrt(squares / static_cast<double>(n - 1)), report.persistence);
+  if (report.segments.size() > 1)
+    for (const auto& s : report.segments) row(span(s), s.n, s.mean, s.sd, s.persistence);
+  out << fmt::format("  persistence by {}{}\n\n", report.model,
+                     report.unit.empty() ? "" : fmt::format("; {}", report.unit));
+  for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
+  for (const Warning& w : report.warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
+  return out;
+}
+
+}  // namespace brace

@@ -1,0 +1,472 @@
+// SPDX-License-Identifier: Apache-2.0
+// fit_many and what it makes of the engine's result: likelihood and path in data units,
+// criteria, dynamics, warnings. Covered by tests/estimation/estimate_test.cpp, reference_test.cpp
+// and study_test.cpp.
+#include "brace/estimation/estimate.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/inspection.hpp"
+#include "brace/laws/standard.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/series/split.hpp"
+#include "brace/series/transform.hpp"
+#include "estimation/engine.hpp"
+#include "estimation/smaller_models.hpp"
+#include "estimation/unit_ma_root.hpp"
+#include "families/shock_law.hpp"
+#include "families/variance_family.hpp"
+#include "likelihood/exact_likelihood.hpp"
+#include "likelihood/innovations.hpp"
+#include "likelihood/joint_likelihood.hpp"
+#include "model/lag_product.hpp"
+#include "process/admissible.hpp"
+
+namespace brace {
+namespace {
+
+// Persistence from which the fit is called near-integrated.
+constexpr double kNearOne = 0.99;
+// Fewer observations than this and a variance equation rests on little.
+constexpr std::size_t kFewForVariance = 250;
+
+// ---- What follows from the parameters ----
+
+// Whether the options, or else the model, ask for the exact likelihood.
+bool is_exact(const Model& model, LikelihoodKind kind) {
+  const bool alone = std::holds_alternative<Steady>(model.variance) &&
+                     std::holds_alternative<Normal>(model.shocks);
+  if (kind == LikelihoodKind::exact && !alone)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}': the exact likelihood is that of '/ steady / normal'; leave it "
+                            "to the model or ask for the conditional one",
+                            to_string(model)));
+  return alone && kind != LikelihoodKind::conditional;
+}
+
+bool is_lag_term(std::string_view name) {
+  return name.starts_with("ar") || name.starts_with("ma") || name.starts_with("sar") ||
+         name.starts_with("sma");
+}
+
+// Likelihood and path at the estimates, in the units of the data, by the same steps for a new fit
+// and for one read from a file, so that both give the same bits.
+void fill_path(Fit& fit, const MeanData& data, std::optional<double> presample) {
+  const std::vector<double> theta = fit.estimates();
+  const std::size_t rows = data.change.size();
+  fit.lost = data.lost;
+  fit.counted.assign(fit.count, 0);
+  const auto aligned = [&](std::vector<double> part, double before) {
+    part.insert(part.begin(), fit.lost, before);
+    return part;
+  };
+  if (fit.exact) {
+    ExactLikelihood likelihood(fit.model, data);
+    Derivatives<double> d;
+    likelihood.evaluate(theta, Order::value, d);
+    if (d.admitted) fit.log_likelihood = d.log_likelihood;
+    fit.n = likelihood.counted();
+    Innovations found;
+    if (!filter(fit.model, data, theta, found)) return;
+    const double sigma2 = theta[mean_positions(fit.model).count];
+    for (std::size_t t = 0; t < rows; ++t) {
+      fit.counted[fit.lost + t] = found.spread[t] > 0;
+      found.spread[t] = sigma2 * (found.spread[t] > 0 ? found.spread[t] : 1);
+    }
+    fit.shocks = aligned(std::move(found.error), 0);
+    fit.variances = aligned(std::move(found.spread), sigma2);
+    fit.deviations.assign(fit.count, 0.0);
+    fit.presample = sigma2;
+    return;
+  }
+  JointLikelihood<double> likelihood(fit.model, data, Order::value);
+  fit.n = likelihood.observed();
+  JointLikelihood<double>::Path path;
+  if (!likelihood.path(theta, path, presample)) return;
+  if (std::isfinite(path.log_likelihood)) fit.log_likelihood = path.log_likelihood;
+  for (std::size_t t = 0; t < rows; ++t) fit.counted[fit.lost + t] = !std::isnan(data.change[t]);
+  fit.deviations = aligned(std::move(path.dev), 0);
+  fit.shocks = aligned(std::move(path.e), 0);
+  fit.variances = aligned(std::move(path.h), path.presample);
+  fit.presample = path.presample;
+}
+
+void fill_criteria(Fit& fit) {
+  if (!fit.log_likelihood) return;
+  const double n = static_cast<double>(fit.n), k = fit.estimated,
+               deviance = -2 * *fit.log_likelihood;
+  fit.aic = deviance + 2 * k;
+  if (n - k - 1 > 0) fit.aicc = *fit.aic + 2 * k * (k + 1) / (n - k - 1);
+  fit.bic = deviance + std::log(n) * k;
+  fit.hqc = deviance + 2 * std::log(std::log(n)) * k;
+}
+
+// The delta method: error of f at the estimates, by central differences along each parameter's
+// error; empty where f does not exist there.
+template <class F>
+std::optional<double> delta_error(const Fit& fit, const std::vector<double>& theta, F&& f) {
+  if (fit.covariance.empty() || !fit.usable()) return std::nullopt;
+  const std::size_t k = theta.size();
+  std::vector<double> slope(k, 0.0), moved = theta;
+  for (std::size_t j = 0; j < k; ++j) {
+    const double error = std::sqrt(fit.covariance(j, j));
+    if (!(error > 0)) continue;
+    const double step = 1e-4 * error;
+    moved[j] = theta[j] + step;
+    const std::optional<double> up = f(moved);
+    moved[j] = theta[j] - step;
+    const std::optional<double> down = f(moved);
+    moved[j] = theta[j];
+    if (!up || !down) return std::nullopt;
+    slope[j] = (*up - *down) / (2 * step);
+  }
+  double variance = 0;
+  for (std::size_t i = 0; i < k; ++i)
+    for (std::size_t j = 0; j < k; ++j) variance += slope[i] * fit.covariance(i, j) * slope[j];
+  return variance > 0 ? std::optional(std::sqrt(variance)) : std::nullopt;
+}
+
+// Without `errors` the delta method, which costs more than many a fit, is left out.
+void fill_dynamics(Fit& fit, bool errors) {
+  const ParameterNames names = parameter_names(fit.model);
+  const std::size_t first = names.mean.size(), count = names.variance.size();
+  const auto dynamics_at = [&](const std::vector<double>& theta) {
+    const std::span<const double> all(theta);
+    return variance_family(fit.model.variance)
+        .dynamics(fit.model, all.subspan(first, count), all.subspan(first + count));
+  };
+  const std::vector<double> theta = fit.estimates();
+  Dynamics found = dynamics_at(theta);
+  // On the bound just below one the process has no long run to speak of.
+  if (found.persistence && *found.persistence > kMostPersistence - 1e-8)
+    found = {.persistence = found.persistence,
+             .half_life = {},
+             .unconditional_variance = {},
+             .typical_variance = {}};
+  fit.persistence = found.persistence;
+  fit.half_life = found.half_life;
+  fit.unconditional_variance = found.unconditional_variance;
+  fit.typical_variance = found.typical_variance;
+  if (!errors) return;
+  for (const auto& [of, error] :
+       {std::pair{&Dynamics::persistence, &Fit::persistence_error},
+        std::pair{&Dynamics::half_life, &Fit::half_life_error},
+        std::pair{&Dynamics::unconditional_variance, &Fit::unconditional_variance_error},
+        std::pair{&Dynamics::typical_variance, &Fit::typical_variance_error}})
+    if (found.*of)
+      fit.*error = delta_error(
+          fit, theta, [&, of = of](const std::vector<double>& at) { return dynamics_at(at).*of; });
+}
+
+// McLeod and Li's test at 5 %, its statistic alone.
+bool squares_have_memory(const Series& z) {
+  const std::vector<double> squared = squares(z).values;
+  const auto n = static_cast<double>(z.present());
+  const int lags = default_whiteness_lags(z.present());
+  const std::vector<double> r = autocorrelations(squared, lags);
+  double q = 0;
+  for (int k = 1; k <= lags; ++k)
+    q += n * (n + 2) * std::pow(r[static_cast<std::size_t>(k) - 1], 2) / (n - k);
+  return laws::chi_squared_tail(q, lags) < 0.05;
+}
+
+void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
+  const auto warn = [&](WarningCode code, std::string text) {
+    fit.warnings.push_back({code, std::move(text)});
+  };
+  for (const Regressor& r : fit.model.variance_regressors)
+    if (r.rows_earlier > 0)
+      warn(WarningCode::gaps_dropped,
+           fmt::format(
+               "'vwith {}@{}' has no value before the sample, so that the fit starts at {}",
+               r.column, r.rows_earlier,
+               fit.series->when(std::min(fit.first + static_cast<std::size_t>(r.rows_earlier),
+                                         fit.series->size() - 1))));
+  const Convergence& c = fit.convergence;
+  const bool variance_equation = !std::holds_alternative<Steady>(fit.model.variance);
+  if (c.status == FitStatus::failed)
+    warn(WarningCode::not_converged,
+         fmt::format("no maximum was found: {}. Do not use these numbers; try fewer terms or more "
+                     "data",
+                     c.why));
+  // A root that the likelihood does not tell from one, whether it stands there or near.
+  std::optional<UnitMaRoot> over = unit_ma_root(fit, data);
+  if (over && over->rejected()) over.reset();
+  if (over)
+    warn(WarningCode::over_differenced,
+         fmt::format("an MA root ({}) is not told apart from one (likelihood ratio {}, 5 % rejects "
+                     "above {}), which takes a difference back: the series is differenced once too "
+                     "often, or its season is fixed; drop a diff and use trend or harmonics",
+                     text::fixed(1 / over->inverse_root, 3), text::fixed(over->statistic, 2),
+                     text::fixed(over->critical, 2)));
+  if (c.status == FitStatus::boundary) {
+    bool root = false, ma_root = false;
+    for (const Parameter& p : fit.parameters) {
+      root = root || (p.at_bound && is_lag_term(p.name));
+      ma_root = ma_root || (p.at_bound && (p.name.starts_with("ma") || p.name.starts_with("sma")));
+    }
+    if (!(ma_root && over))
+      warn(root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
+           fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
+  }
+  if (!fit.usable()) return;
+  const bool by_design = std::holds_alternative<Igarch>(fit.model.variance) ||
+                         std::holds_alternative<Ewma>(fit.model.variance);
+  if (fit.persistence && *fit.persistence > kNearOne && !by_design)
+    warn(WarningCode::persistence_near_one,
+         fmt::format(
+             "persistence is {:.4f}: shocks to volatility hardly fade. A break in its level can "
+             "look like this; fit the later part alone with --from and compare",
+             *fit.persistence));
+  if (variance_equation && fit.n < kFewForVariance)
+    warn(WarningCode::few_observations,
+         fmt::format(
+             "{} observations are few for a variance equation; below {} its errors are rough",
+             text::count(fit.n), kFewForVariance));
+  for (const Parameter& p : fit.parameters)
+    if (p.name == "nu" && p.estimate <= 4 && !std::holds_alternative<Ged>(fit.model.shocks))
+      warn(WarningCode::no_fourth_moment,
+           fmt::format(
+               "nu is {:.1f}: shocks have no fourth moment, so tests on their squares and the "
+               "errors of the variance terms are rough",
+               p.estimate));
+  if (!variance_equation && arma_terms(fit.model) > 0 && fit.n >= 50 &&
+      squares_have_memory(fit.standardised()))
+    warn(WarningCode::variance_ignored,
+         "volatility clusters in the residuals, so the errors of the mean terms are too small or "
+         "too "
+         "large; add a variance equation, such as '/ garch', before judging them");
+  // What is fitted is the difference, and a trend is no unit root.
+  std::optional<Series> difference;
+  if (fit.lost > 0) {
+    difference = rows_between(window, fit.lost, window.size());
+    difference->values = data.change;
+    difference->name = fmt::format("the difference of {}", window.name);
+  }
+  for (Warning& warning : data_warnings(difference ? *difference : window))
+    if (warning.code != WarningCode::level_modelled || !fit.model.mean.trend)
+      fit.warnings.push_back(std::move(warning));
+}
+
+// The estimate may not need more than this to be defined.
+std::size_t least_observations(const Model& model, std::size_t k) {
+  int longest = std::max(ar_product(model).longest(), ma_product(model).longest());
+  for (const Lags* lags : {shock_lags(model.variance), variance_lags(model.variance)})
+    if (lags && !lags->empty()) longest = std::max(longest, lags->back());
+  return difference_weights(model.mean.differences).size() - 1 +
+         std::max<std::size_t>(2 * k, k + static_cast<std::size_t>(longest) + 5);
+}
+
+// A model whose parameters are all held is estimated by nobody: its values must describe a process.
+void require_admissible_where_held(const Model& model) {
+  std::vector<double> theta;
+  for (const Held& held : model.held) theta.push_back(held.value);
+  if (theta.size() < parameter_names(model).all().size()) return;
+  if (const auto rule = broken_rule(model, theta))
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}': the held parameters break the rule {}",
+                            to_string(model), *rule));
+}
+
+// Each held value by itself: within the range of its family or law, and of a size whose square is a
+// number.
+void require_held_in_range(const Model& model) {
+  const auto refuse = [&](const Held& held, const std::string& rule) {
+    throw Error(ErrorCode::bad_model_line,
+                fmt::format("model line: '{}': {} is held at {}, against the rule {}",
+                            to_string(model), held.name, held.value, rule));
+  };
+  const ParameterNames names = parameter_names(model);
+  const std::vector<Bound> bounds = variance_family(model.variance).bounds(model);
+  const std::vector<ShapeCoordinate>& shapes = shock_law(model.shocks).shapes;
+  for (const Held& held : model.held) {
+    constexpr double kMost = 1e50;
+    if (std::abs(held.value) > kMost) refuse(held, "that sizes are below 1e50");
+    if (held.name == "sigma2" && !(held.value > 0)) refuse(held, "sigma2 > 0");
+    for (std::size_t j = 0; j < names.variance.size(); ++j)
+      for (const Bound& bound : bounds)
+        // A level's bound is one for data of unit variance; in other units it is 0.
+        if (names.variance[j] == held.name && bound.terms.size() == 1 &&
+            bound.terms[0].first == j &&
+            bound.terms[0].second * held.value >
+                (bound.of_level ? 0 : bound.limit + 1e-12 * std::abs(bound.limit)))
+          refuse(held, bound.name);
+    for (std::size_t j = 0; j < names.shocks.size(); ++j)
+      if (names.shocks[j] == held.name && !shapes[j].admits(held.value))
+        refuse(held, shapes[j].rule);
+  }
+}
+
+Fit run_job(const FitJob& job) {
+  Fit fit;
+  if (!job.series) throw Error(ErrorCode::bad_option, "a fit without a series: give one");
+  if (job.first > job.series->size() ||
+      (job.count > 0 && job.first + job.count > job.series->size()))
+    throw Error(ErrorCode::bad_option,
+                fmt::format("FitJob: rows {} to {} are asked of a series of {}", job.first + 1,
+                            job.first + job.count, job.series->size()));
+  fit.series = job.series;
+  fit.first = job.first;
+  fit.count = job.count > 0 ? job.count : job.series->size() - job.first;
+  std::optional<Series> part;  // copied only where the window is not the whole
+  if (fit.count != job.series->size()) part = fit.window();
+  const Series& window = part ? *part : *job.series;
+  fit.model = canonical(job.model);
+  const std::string line = to_string(fit.model);
+  std::size_t k = parameter_names(fit.model).all().size();
+  require_usable(window, least_observations(fit.model, k), fmt::format("'{}'", line));
+  fit.model = resolved(fit.model, window);
+  k = parameter_names(fit.model).all().size();
+  require_held_in_range(fit.model);
+  require_admissible_where_held(fit.model);
+  const MeanData data = mean_data(fit.model, window);
+  // Without differences or regressors that is the window itself.
+  if (data.lost > 0 || data.missing.size() > window.missing()) {
+    Series left = make_series(
+        data.change, fmt::format("{} after the terms of '{}'", window.name, mean_part(fit.model)));
+    left.file = window.file;
+    require_usable(left, k + 1, "the rest of the model");
+  }
+  fit.exact = is_exact(fit.model, job.options.likelihood);
+  if (!job.options.start.empty() && job.options.start.size() != k)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("the start has {} numbers; '{}' has {} parameters",
+                            job.options.start.size(), line, k));
+  fit.errors = job.options.errors;
+  if (fit.errors == ErrorKind::automatic)
+    fit.errors = std::holds_alternative<Steady>(fit.model.variance) &&
+                         std::holds_alternative<Normal>(fit.model.shocks)
+                     ? ErrorKind::hessian
+                     : ErrorKind::robust;
+  SmallerModels smaller;
+  run_engine(fit.model, data, job.options, fit, job.smaller ? *job.smaller : smaller);
+  fill_path(fit, data, std::nullopt);
+  if (fit.usable() && !fit.log_likelihood) {
+    fit.convergence.status = FitStatus::failed;
+    fit.convergence.why =
+        "the likelihood does not exist at the point found, in the unit of the data";
+  }
+  fill_criteria(fit);
+  fill_dynamics(fit, !job.options.hessian_errors_only);
+  add_warnings(fit, window, data);
+  return fit;
+}
+
+}  // namespace
+
+std::shared_ptr<SmallerModels> share_smaller_models() {
+  return std::make_shared<SmallerModels>();
+}
+
+std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor) {
+  std::vector<Fit> fits(jobs.size());
+  executor.for_each(jobs.size(), [&](std::size_t i) { fits[i] = run_job(jobs[i]); });
+  return fits;
+}
+
+Fit estimate(const Model& model, const Series& series, const EstimateOptions& options) {
+  return std::move(
+      fit_many({{.model = model, .series = std::make_shared<Series>(series), .options = options}},
+               Executor(1))
+          .front());
+}
+
+Fit estimate(std::string_view model_line, const Series& series, const EstimateOptions& options) {
+  return estimate(parse_model(model_line), series, options);
+}
+
+std::size_t counted_rows(const Model& model, const Series& series, LikelihoodKind kind) {
+  const Model here = resolved(canonical(model), series);
+  const MeanData data = mean_data(here, series);
+  if (is_exact(here, kind)) return ExactLikelihood(here, data).counted();
+  return static_cast<std::size_t>(std::count_if(data.change.begin(), data.change.end(),
+                                                [](double v) { return !std::isnan(v); }));
+}
+
+Evaluation evaluate(const Model& model, const Series& series, const std::vector<double>& parameters,
+                    LikelihoodKind kind) {
+  const Model tidy = canonical(model);
+  require_usable(series, 1, "a likelihood");
+  if (const std::size_t k = parameter_names(tidy).all().size(); parameters.size() != k)
+    throw Error(ErrorCode::bad_option, fmt::format("{} parameters given, the model '{}' has {}",
+                                                   parameters.size(), to_string(tidy), k));
+  const Model model_here = resolved(tidy, series);
+  const MeanData data = mean_data(model_here, series);
+  const bool exact = is_exact(model_here, kind);
+  Derivatives<double> d;
+  if (exact)
+    ExactLikelihood(model_here, data).evaluate(parameters, Order::gradient, d);
+  else
+    JointLikelihood<double>(model_here, data).evaluate(parameters, Order::gradient, d);
+  Fit fit;
+  fit.model = model_here;
+  fit.exact = exact;
+  fit.count = series.size();
+  fit.parameters.resize(parameters.size());
+  for (std::size_t j = 0; j < parameters.size(); ++j) fit.parameters[j].estimate = parameters[j];
+  if (d.admitted) fill_path(fit, data, std::nullopt);
+  if (!d.admitted || fit.variances.empty())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("these parameters of '{}' give a variance that is not positive, or "
+                            "are not stationary",
+                            to_string(tidy)));
+  return {d.log_likelihood, std::move(d.gradient), std::move(fit.shocks), std::move(fit.variances)};
+}
+
+Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
+  Fit fit;
+  fit.model = canonical(std::move(known.model));
+  fit.series = std::move(series);
+  fit.count = fit.series->size();
+  fit.parameters = std::move(known.parameters);
+  fit.covariance = std::move(known.covariance);
+  fit.errors = known.errors;
+  fit.convergence = std::move(known.convergence);
+  fit.warnings = std::move(known.warnings);
+  fit.estimated = static_cast<int>(std::count_if(fit.parameters.begin(), fit.parameters.end(),
+                                                 [](const Parameter& p) { return !p.held; }));
+  fit.exact = is_exact(fit.model, known.likelihood);
+  fill_path(fit, mean_data(fit.model, *fit.series), known.presample);
+  fill_criteria(fit);
+  fill_dynamics(fit, true);
+  return fit;
+}
+
+KnownFit known_of(const Fit& fit) {
+  return {.model = fit.model,
+          .parameters = fit.parameters,
+          .covariance = fit.covariance,
+          .errors = fit.errors,
+          .convergence = fit.convergence,
+          .presample = fit.presample,
+          .likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
+          .warnings = fit.warnings};
+}
+
+Fit update(const Fit& fit, const Series& more) {
+  if (!fit.usable())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}' is {}: estimate it again before it takes more rows",
+                            to_string(fit.model), to_string(fit.convergence.status)));
+  if (fit.first + fit.count != fit.series->size())
+    throw Error(ErrorCode::bad_option,
+                fmt::format("'{}' was fitted to rows that others follow; give them first",
+                            to_string(fit.model)));
+  auto series = std::make_shared<Series>(fit.window());
+  if (!series->times.empty() && !more.times.empty() && more.times.front() <= series->times.back())
+    throw Error(
+        ErrorCode::dates_out_of_order,
+        fmt::format("{}: the new rows begin at {}, and {} ends at {}; give only later ones",
+                    more.name, more.when(0), series->name, series->when(series->size() - 1)));
+  series->append(more);
+  require_usable(*series, 1, "an update");
+  return restore(known_of(fit), std::move(series));
+}
+
+}  // namespace brace

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: Apache-2.0
+// Where a rule that is no linear bound stops a climb (longmem: every lambda >= 0), the maximum may
+// lie on it: the climb goes on along it, with one parameter following from the others.
+//
+//   WallClimb walls(problem);
+//   walls.climb(stalled);
+//   if (walls.highest()) ...                   // a maximum on a wall, which is named
+#pragma once
+
+#include <optional>
+
+#include "estimation/problem.hpp"
+
+namespace brace {
+
+class WallClimb {
+ public:
+  explicit WallClimb(Problem& problem) : problem_(problem) {}
+
+  // From where a climb stalled, along the wall next to it, to a maximum from which the likelihood
+  // falls into the admitted side. Kept where it is higher than what was found before.
+  void climb(const NewtonResult& stalled);
+
+  [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
+
+ private:
+  Problem& problem_;
+  std::optional<Peak> highest_;
+};
+
+}  // namespace brace

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: Apache-2.0
+// What estimation must know of a shock law beyond its kernel: working coordinates of its shape,
+// density, distribution, quantiles, draws. One entry a law (shock_laws.cpp), found by the variant
+// in the model.
+//
+//   const ShockLaw& law = shock_law(model.shocks);
+//   double z = law.quantile(.01, shape);
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "brace/maths/random.hpp"
+#include "brace/model/model.hpp"
+
+namespace brace {
+
+// A shape parameter in the engine's working coordinate w, in which the likelihood is close to
+// quadratic.
+struct ShapeCoordinate {
+  double (*shape)(double w);
+  double (*slope)(double w);  // d shape / d w
+  double (*bend)(double w);   // second derivative
+  double (*working)(double shape);
+  double low, high;  // bounds of w
+  double start;
+  const char* at_low;  // what it means when a bound binds
+  const char* at_high;
+  // Whether a value describes a law, and the rule.
+  bool (*admits)(double shape);
+  const char* rule;
+};
+
+struct ShockLaw {
+  std::vector<ShapeCoordinate> shapes;
+  bool symmetric;
+  double (*draw)(RandomStream& stream, std::span<const double> shape);
+  // As many as z is long, by the quickest way, which gives other numbers than draw.
+  void (*draw_many)(RandomStream& stream, std::span<const double> shape, std::span<double> z);
+  double (*quantile)(double p, std::span<const double> shape);
+  double (*cdf)(double z, std::span<const double> shape);
+  double (*log_density)(double z, std::span<const double> shape);
+  // Whether the density has a peak with a kink; null for laws that never have.
+  bool (*kinks)(std::span<const double> shape) = nullptr;
+};
+[[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);
+
+}  // namespace brace

@@ -1,0 +1,9 @@
+// SPDX-License-Identifier: Apache-2.0
+// The lane kernels for every machine. Covered by tests/likelihood/lanes_test.cpp.
+#include "likelihood/lanes/pass.hpp"
+
+namespace brace {
+
+extern const LaneKernels kPlainKernels{"x86-64", 2, chunked<2>, side_by_side<2>};
+
+}  // namespace brace

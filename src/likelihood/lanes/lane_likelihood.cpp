@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: Apache-2.0
+// Covered by tests/likelihood/lanes_test.cpp.
+#include "likelihood/lanes/lane_likelihood.hpp"
+
+#include <array>
+#include <cmath>
+#include <cstdint>
+
+#include "families/normal.hpp"
+#include "families/student.hpp"
+
+namespace brace {
+
+std::optional<LaneLaw> lane_law(const Shocks& shocks) {
+  if (std::holds_alternative<Normal>(shocks)) return LaneLaw::normal;
+  if (std::holds_alternative<Student>(shocks)) return LaneLaw::student;
+  return std::nullopt;
+}
+
+bool lanes_serve(const Model& model) {
+  const auto* garch = std::get_if<Garch>(&model.variance);
+  const std::size_t mean = parameter_names(model).mean.size();
+  return garch && *garch == Garch{} && lane_law(model.shocks) &&
+         model.variance_regressors.empty() && !model.mean.risk &&
+         mean == (model.mean.constant ? 1 : 0);
+}
+
+void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, double nu,
+                       LaneOrder order, Derivatives<double>& out) const {
+  const auto rows = static_cast<double>(n);
+  const std::size_t k = parameters(), from = first();
+  const bool student = law == LaneLaw::student;
+  const auto sum = [&](std::size_t i) { return sums[i * step]; };
+  const auto constant_of = [&]() -> StudentConstant<double> {
+    if (!student) return {-0.5 * kLogTwoPi, 0, 0};
+    switch (order) {
+      case LaneOrder::value: return student_constant<Order::value>(nu);
+      case LaneOrder::hessian: return student_constant<Order::hessian>(nu);
+      default: return student_constant<Order::gradient>(nu);
+    }
+  }();
+  out.log_likelihood = sum(0) + rows * constant_of.value;
+  out.admitted = std::isfinite(out.log_likelihood);
+  if (order == LaneOrder::value) return;
+  out.gradient.resize(k);
+  for (std::size_t j = 0; j < k; ++j) out.gradient[j] = sum(1 + from + j);
+  const double nu_without_constant = out.gradient[k - 1];
+  if (student) out.gradient[k - 1] += rows * constant_of.slope;
+  if (order == LaneOrder::gradient) return;
+  std::vector<double>& second = order == LaneOrder::scoring ? out.information : out.hessian;
+  second.resize(packed_size(k));
+  for (std::size_t j = 0; j < k; ++j)
+    for (std::size_t i = 0; i <= j; ++i)
+      second[packed(j, i)] = sum(1 + kLaneParameters + packed(from + j, from + i));
+  if (!student) return;
+  if (order == LaneOrder::hessian) second.back() += rows * constant_of.curvature;
+  if (order == LaneOrder::scoring) second.back() += rows * student_information<double>(&nu).ss[0];
+  if (order == LaneOrder::products) {  // each row's gradient by nu has the constant too
+    for (std::size_t i = 0; i + 1 < k; ++i)
+      second[packed(k - 1, i)] += constant_of.slope * out.gradient[i];
+    second.back() += constant_of.slope * (nu_without_constant + out.gradient[k - 1]);
+  }
+}
+
+bool LaneLikelihood::serves(const Model& model, const MeanData& data) {
+  if (!lanes_serve(model) || data.change.size() < kFewest) return false;
+  for (const double v : data.change)
+    if (std::isnan(v)) return false;
+  return true;
+}
+
+LaneLikelihood::LaneLikelihood(const Model& model, const MeanData& data, const LaneKernels& kernels)
+    : model_(model),
+      data_(data),
+      kernels_(kernels),
+      of_{*lane_law(model.shocks), model.mean.constant} {
+  const std::vector<double>& y = data.change;
+  const auto width = static_cast<std::size_t>(kernels.width);
+  const std::size_t pieces = y.size() / width;
+  storage_.resize(pieces * width + kMostLanes);
+  constexpr std::uintptr_t kAlignment = sizeof(double) * kMostLanes;
+  const auto at = reinterpret_cast<std::uintptr_t>(storage_.data());
+  lanes_ = storage_.data() + (kAlignment - at % kAlignment) % kAlignment / sizeof(double);
+  for (std::size_t j = 0; j < pieces; ++j)
+    for (std::size_t c = 0; c < width; ++c) lanes_[j * width + c] = y[c * pieces + j];
+  const auto n = static_cast<double>(y.size());
+  for (const double v : y) {
+    mean_ += v;
+    square_ += v * v;
+  }
+  mean_ /= n;
+  square_ /= n;
+}
+
+JointLikelihood<double>& LaneLikelihood::plain() {
+  if (!plain_) plain_.emplace(model_, data_);
+  return *plain_;
+}
+
+bool LaneLikelihood::run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out) {
+  std::array<double, kLaneParameters> point{0, 0, 0, 0, 8};
+  for (std::size_t i = 0; i < theta.size(); ++i) point[of_.first() + i] = theta[i];
+  if (!(point[1] > 0 && point[2] >= 0 && point[3] >= 0)) return false;
+  const double mu = point[0];
+  const LanePresample presample{square_ - mu * (2 * mean_ - mu), -2 * (mean_ - mu), 2};
+  std::array<double, kLaneSums> sums;
+  const auto width = static_cast<std::size_t>(kernels_.width);
+  const std::vector<double>& y = data_.change;
+  kernels_.chunked(of_.law, order, {lanes_, y.data() + y.size() / width * width, y.size()},
+                   point.data(), presample, sums.data());
+  of_.finish(sums.data(), 1, y.size(), point[4], order, out);
+  // Products of variances over many rows may leave the range of a double where their logarithms
+  // do not.
+  return out.admitted;
+}
+
+void LaneLikelihood::evaluate(std::span<const double> theta, Order order,
+                              Derivatives<double>& out) {
+  if (!run(theta, static_cast<LaneOrder>(order), out)) plain().evaluate(theta, order, out);
+}
+
+std::vector<double> LaneLikelihood::scores(std::span<const double> theta) {
+  return plain().scores(theta);
+}
+
+Eigen::MatrixXd LaneLikelihood::score_products(std::span<const double> theta,
+                                               const Eigen::MatrixXd& G) {
+  Derivatives<double> out;
+  if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
+  return G.transpose() * unpack(out.hessian) * G;
+}
+
+}  // namespace brace

@@ -1,0 +1,391 @@
+// SPDX-License-Identifier: Apache-2.0
+// The text that every kernel file compiles, once for each instruction set. Nothing in it may have
+// external linkage: all is in an unnamed namespace, on purpose in a header.
+//
+//   #include "likelihood/lanes/pass.hpp"
+//   const LaneKernels kPlainKernels = {"x86-64", 2, chunked<2>, side_by_side<2>};
+//
+// With e = y - mu and r = 1/h, all derivatives run forward beside h = omega + alpha e^2 + beta h
+// (Fiorentini, Calzolari and Panattoni 1996, equations 5 to 12); the law's own are those of
+// families/{normal,student}.hpp. Logarithms are of products of kProduct rows.
+#pragma once
+
+#include <cmath>
+#include <cstring>
+
+#include "likelihood/lanes/kernels.hpp"
+
+namespace brace {
+namespace {  // NOLINT: see the head of this file
+
+// With unit variance and omega at its least, 1e-7, the product of so many is still a plain double.
+constexpr std::size_t kProduct = 32;
+
+template <int W>
+struct LaneVector {
+  typedef double type __attribute__((vector_size(W * sizeof(double))));
+};
+template <>
+struct LaneVector<1> {
+  using type = double;
+};
+
+template <class V>
+constexpr int lanes_of = sizeof(V) / sizeof(double);
+
+template <class V>
+inline V load(const double* from) {
+  V v;
+  std::memcpy(&v, from, sizeof v);
+  return v;
+}
+
+template <class V>
+inline double lane(const V& v, int k) {
+  if constexpr (lanes_of<V> == 1)
+    return v;
+  else
+    return v[k];
+}
+
+template <class V>
+inline void set_lane(V& v, int k, double x) {
+  if constexpr (lanes_of<V> == 1)
+    v = x;
+  else
+    v[k] = x;
+}
+
+template <class V>
+inline V all(double x) {
+  return V{} + x;
+}
+
+template <class V>
+inline V log_of(const V& v) {
+  V out{};
+  for (int k = 0; k < lanes_of<V>; ++k) set_lane(out, k, std::log(lane(v, k)));
+  return out;
+}
+
+// h of one row with its derivatives by mu (m), omega (w), alpha (a) and beta (b); those that are
+// always zero (ww, wa, aa) are left out.
+template <class V>
+struct LaneState {
+  V h, m, w, a, b;
+  V mm, ma, mb, wb, ab, bb;
+};
+
+template <class V>
+struct LaneTotals {
+  V at[kLaneSums];
+};
+
+// The state of the next row.
+template <LaneOrder O, class V>
+inline void advance(LaneState<V>& s, V omega, V alpha2, V alpha, V beta, V e, V q) {
+  if constexpr (O == LaneOrder::hessian) {
+    s.mm = alpha2 + beta * s.mm;
+    s.ma = beta * s.ma - 2 * e;
+    s.mb = s.m + beta * s.mb;
+    s.wb = s.w + beta * s.wb;
+    s.ab = s.a + beta * s.ab;
+    s.bb = 2 * s.b + beta * s.bb;
+  }
+  if constexpr (O != LaneOrder::value) {
+    s.m = beta * s.m - alpha2 * e;
+    s.w = 1 + beta * s.w;
+    s.a = q + beta * s.a;
+    s.b = s.h + beta * s.b;
+  }
+  s.h = (omega + alpha * q) + beta * s.h;
+}
+
+// n rows from the state given: the sums of the law's terms, and the state after them.
+template <LaneLaw L, LaneOrder O, class V, class Load>
+inline void pass(const V* theta, LaneState<V>& state, std::size_t n, Load row,
+                 LaneTotals<V>& totals) {
+  constexpr bool kStudent = L == LaneLaw::student;
+  const V mu = theta[0], omega = theta[1], alpha = theta[2], beta = theta[3],
+          alpha2 = alpha + alpha;
+  // Of Student's law: k = nu - 2, c = (nu + 1) / 2.
+  const V nu = kStudent ? theta[4] : all<V>(8), k = nu - 2, over_k = 1 / k, c = 0.5 * (nu + 1),
+          half_nu = 0.5 * nu;
+  V information_h = all<V>(0.5), information_e = all<V>(1);
+  if constexpr (kStudent && O == LaneOrder::scoring) {
+    information_h = 0.5 * nu / (nu + 3);
+    information_e = nu * (nu + 1) / ((nu + 3) * k);
+  }
+  LaneState<V> s = state;
+  V g[kLaneParameters] = {}, H[15] = {}, of_h[2] = {};
+  V log_h{}, log_ratio{}, quadratic{};
+  std::size_t t = 0;
+  while (t < n) {
+    const std::size_t end = t + kProduct < n ? t + kProduct : n;
+    V product = all<V>(1), ratios = all<V>(1);
+    for (; t < end; ++t) {
+      const V e = row(t) - mu, q = e * e;
+      product *= s.h;
+      V r, le, lh, lee, leh, lhh, by_nu;
+      if constexpr (!kStudent) {
+        r = 1 / s.h;
+        const V z2 = q * r;
+        quadratic += z2;
+        if constexpr (O != LaneOrder::value) {
+          le = -e * r;
+          lh = 0.5 * r * (z2 - 1);
+        }
+        if constexpr (O == LaneOrder::hessian) {
+          lee = -r;
+          leh = e * r * r;
+          lhh = r * r * (0.5 - z2);
+        }
+      } else {
+        const V D = s.h * k + q;
+        if constexpr (O == LaneOrder::value) {
+          ratios *= D * over_k / s.h;
+        } else {
+          const V both = 1 / (s.h * D);  // one division serves 1/h and 1/D
+          const V d = s.h * both, kd = k * d, ed = e * d, hd = s.h * d;
+          r = D * both;
+          ratios *= D * over_k * r;
+          le = -2 * c * ed;
+          lh = half_nu * r - c * kd;
+          const V share = hd - over_k;
+          g[4] -= c * share;
+          if constexpr (O == LaneOrder::products) by_nu = -0.5 * log_of(D * over_k * r) - c * share;
+          if constexpr (O == LaneOrder::hessian) {
+            lee = -2 * c * (d - 2 * ed * ed);
+            leh = 2 * c * ed * kd;
+            lhh = c * kd * kd - half_nu * r * r;
+            const V les = 2 * c * ed * hd - ed, lhs = 0.5 * (r - kd) - c * d + c * kd * hd;
+            H[10] += lhs * s.m - les;
+            H[11] += lhs * s.w;
+            H[12] += lhs * s.a;
+            H[13] += lhs * s.b;
+            H[14] += c * (hd * hd - over_k * over_k) - share;
+          }
+        }
+      }
+      if constexpr (O != LaneOrder::value) {
+        g[0] += lh * s.m - le;
+        g[1] += lh * s.w;
+        g[2] += lh * s.a;
+        g[3] += lh * s.b;
+      }
+      if constexpr (O == LaneOrder::products) {
+        const V row_gradient[] = {lh * s.m - le, lh * s.w, lh * s.a, lh * s.b, by_nu};
+        for (std::size_t j = 0, at = 0; j < (kStudent ? 5 : 4); ++j)
+          for (std::size_t i = 0; i <= j; ++i, ++at) H[at] += row_gradient[j] * row_gradient[i];
+      }
+      if constexpr (O == LaneOrder::scoring) {
+        const V i = r * r, im = i * s.m, iw = i * s.w, ia = i * s.a;
+        of_h[0] += r;
+        H[0] += im * s.m;
+        H[1] += im * s.w;
+        H[2] += iw * s.w;
+        H[3] += im * s.a;
+        H[4] += iw * s.a;
+        H[5] += ia * s.a;
+        H[6] += im * s.b;
+        H[7] += iw * s.b;
+        H[8] += ia * s.b;
+        H[9] += i * s.b * s.b;
+        if constexpr (kStudent) {
+          H[10] += r * s.m;
+          H[11] += r * s.w;
+          H[12] += r * s.a;
+          H[13] += r * s.b;
+        }
+      }
+      if constexpr (O == LaneOrder::hessian) {
+        const V cm = lhh * s.m, cw = lhh * s.w, ca = lhh * s.a;
+        H[0] += cm * s.m - 2 * leh * s.m + lee + lh * s.mm;
+        H[1] += (cm - leh) * s.w;
+        H[2] += cw * s.w;
+        H[3] += (cm - leh) * s.a + lh * s.ma;
+        H[4] += cw * s.a;
+        H[5] += ca * s.a;
+        H[6] += (cm - leh) * s.b + lh * s.mb;
+        H[7] += cw * s.b + lh * s.wb;
+        H[8] += ca * s.b + lh * s.ab;
+        H[9] += lhh * s.b * s.b + lh * s.bb;
+      }
+      advance<O>(s, omega, alpha2, alpha, beta, e, q);
+    }
+    log_h += log_of(product);
+    if constexpr (kStudent) log_ratio += log_of(ratios);
+  }
+  state = s;
+  if constexpr (O == LaneOrder::scoring) {
+    for (int i = 0; i < 10; ++i) H[i] *= information_h;
+    H[0] += information_e * of_h[0];
+    if constexpr (kStudent) {
+      const V cross = 3 / ((nu + 3) * (nu + 1) * k);
+      for (int i = 10; i < 14; ++i) H[i] *= cross;
+    }
+  }
+  totals.at[0] = kStudent ? -0.5 * log_h - c * log_ratio : -0.5 * (log_h + quadratic);
+  if constexpr (kStudent) g[4] -= 0.5 * log_ratio;
+  for (std::size_t i = 0; i < kLaneParameters; ++i) totals.at[1 + i] = g[i];
+  for (std::size_t i = 0; i < 15; ++i) totals.at[1 + kLaneParameters + i] = H[i];
+}
+
+// The state at the first row: e^2 and h before it are the presample value.
+template <class V>
+inline LaneState<V> first_state(const V* theta, V m, V m1, V m2) {
+  const V both = theta[2] + theta[3], zero{};
+  return {.h = theta[1] + both * m,
+          .m = both * m1,
+          .w = all<V>(1),
+          .a = m,
+          .b = m,
+          .mm = both * m2,
+          .ma = m1,
+          .mb = m1,
+          .wb = zero,
+          .ab = zero,
+          .bb = zero};
+}
+
+template <class V>
+inline void set_lane(LaneState<V>& into, int k, const LaneState<double>& s) {
+  set_lane(into.h, k, s.h);
+  set_lane(into.m, k, s.m);
+  set_lane(into.w, k, s.w);
+  set_lane(into.a, k, s.a);
+  set_lane(into.b, k, s.b);
+  set_lane(into.mm, k, s.mm);
+  set_lane(into.ma, k, s.ma);
+  set_lane(into.mb, k, s.mb);
+  set_lane(into.wb, k, s.wb);
+  set_lane(into.ab, k, s.ab);
+  set_lane(into.bb, k, s.bb);
+}
+
+template <class V>
+inline LaneState<double> lane(const LaneState<V>& s, int k) {
+  return {lane(s.h, k),  lane(s.m, k),  lane(s.w, k),  lane(s.a, k),  lane(s.b, k), lane(s.mm, k),
+          lane(s.ma, k), lane(s.mb, k), lane(s.wb, k), lane(s.ab, k), lane(s.bb, k)};
+}
+
+template <int W, LaneLaw L, LaneOrder O>
+void chunked_pass(const LaneSeries& series, const double* theta, const LanePresample& presample,
+                  double* sums) {
+  using V = typename LaneVector<W>::type;
+  const std::size_t rows = series.n / W, rest = series.n % W;
+  V parameters[kLaneParameters];
+  for (std::size_t i = 0; i < kLaneParameters; ++i) parameters[i] = all<V>(theta[i]);
+  const double beta = theta[3];
+  // Every piece from a state of zero ...
+  LaneState<V> local{};
+  for (std::size_t j = 0; j < rows; ++j) {
+    const V e = load<V>(series.lanes + j * W) - parameters[0];
+    advance<O>(local, parameters[1], parameters[2] + parameters[2], parameters[2], parameters[3], e,
+               e * e);
+  }
+  // ... to which the state at its start adds beta^rows times itself, and what beta's derivatives
+  // make of that.
+  const auto length = static_cast<double>(rows);
+  const double b0 = std::pow(beta, length), b1 = beta > 0 ? length * b0 / beta : 0,
+               b2 = beta > 0 ? (length - 1) * b1 / beta : 0;
+  LaneState<double> at = first_state<double>(theta, presample.m, presample.m1, presample.m2);
+  LaneState<V> start{};
+  for (int k = 0; k < W; ++k) {
+    set_lane(start, k, at);
+    const LaneState<double> end = lane(local, k), from = at;
+    at.h = end.h + b0 * from.h;
+    at.m = end.m + b0 * from.m;
+    at.w = end.w + b0 * from.w;
+    at.a = end.a + b0 * from.a;
+    at.b = end.b + b0 * from.b + b1 * from.h;
+    at.mm = end.mm + b0 * from.mm;
+    at.ma = end.ma + b0 * from.ma;
+    at.mb = end.mb + b0 * from.mb + b1 * from.m;
+    at.wb = end.wb + b0 * from.wb + b1 * from.w;
+    at.ab = end.ab + b0 * from.ab + b1 * from.a;
+    at.bb = end.bb + b0 * from.bb + 2 * b1 * from.b + b2 * from.h;
+  }
+  LaneTotals<V> totals;
+  pass<L, O, V>(
+      parameters, start, rows, [&](std::size_t j) { return load<V>(series.lanes + j * W); },
+      totals);
+  for (std::size_t i = 0; i < kLaneSums; ++i) {
+    sums[i] = 0;
+    for (int k = 0; k < W; ++k) sums[i] += lane(totals.at[i], k);
+  }
+  if (rest == 0) return;
+  LaneTotals<double> more;
+  LaneState<double> last = lane(start, W - 1);
+  pass<L, O, double>(
+      theta, last, rest, [&](std::size_t j) { return series.rest[j]; }, more);
+  for (std::size_t i = 0; i < kLaneSums; ++i) sums[i] += more.at[i];
+}
+
+template <int W, LaneLaw L, LaneOrder O>
+void side_by_side_pass(const LaneWindows& windows, const double* theta,
+                       const LanePresample* presample, double* sums) {
+  using V = typename LaneVector<W>::type;
+  V parameters[kLaneParameters], m[3];
+  for (std::size_t i = 0; i < kLaneParameters; ++i) parameters[i] = load<V>(theta + i * W);
+  for (int k = 0; k < W; ++k) {
+    set_lane(m[0], k, presample[k].m);
+    set_lane(m[1], k, presample[k].m1);
+    set_lane(m[2], k, presample[k].m2);
+  }
+  LaneState<V> state = first_state<V>(parameters, m[0], m[1], m[2]);
+  LaneTotals<V> totals;
+  const double* const y = windows.first;
+  if (windows.stride == 1) {
+    pass<L, O, V>(
+        parameters, state, windows.n, [y](std::size_t t) { return load<V>(y + t); }, totals);
+  } else {
+    const std::size_t stride = windows.stride;
+    const auto gather = [y, stride](std::size_t t) {
+      V v{};
+      for (int k = 0; k < W; ++k) set_lane(v, k, y[t + static_cast<std::size_t>(k) * stride]);
+      return v;
+    };
+    pass<L, O, V>(parameters, state, windows.n, gather, totals);
+  }
+  std::memcpy(sums, totals.at, sizeof totals.at);
+}
+
+// One table for both shapes of a pass: entry [law][order].
+template <int W>
+void chunked(LaneLaw law, LaneOrder order, const LaneSeries& series, const double* theta,
+             const LanePresample& presample, double* sums) {
+  using Pass = void (*)(const LaneSeries&, const double*, const LanePresample&, double*);
+  static constexpr Pass passes[2][5] = {{chunked_pass<W, LaneLaw::normal, LaneOrder::value>,
+                                         chunked_pass<W, LaneLaw::normal, LaneOrder::gradient>,
+                                         chunked_pass<W, LaneLaw::normal, LaneOrder::scoring>,
+                                         chunked_pass<W, LaneLaw::normal, LaneOrder::hessian>,
+                                         chunked_pass<W, LaneLaw::normal, LaneOrder::products>},
+                                        {chunked_pass<W, LaneLaw::student, LaneOrder::value>,
+                                         chunked_pass<W, LaneLaw::student, LaneOrder::gradient>,
+                                         chunked_pass<W, LaneLaw::student, LaneOrder::scoring>,
+                                         chunked_pass<W, LaneLaw::student, LaneOrder::hessian>,
+                                         chunked_pass<W, LaneLaw::student, LaneOrder::products>}};
+  passes[static_cast<int>(law)][static_cast<int>(order)](series, theta, presample, sums);
+}
+
+template <int W>
+void side_by_side(LaneLaw law, LaneOrder order, const LaneWindows& windows, const double* theta,
+                  const LanePresample* presample, double* sums) {
+  using Pass = void (*)(const LaneWindows&, const double*, const LanePresample*, double*);
+  static constexpr Pass passes[2][5] = {
+      {side_by_side_pass<W, LaneLaw::normal, LaneOrder::value>,
+       side_by_side_pass<W, LaneLaw::normal, LaneOrder::gradient>,
+       side_by_side_pass<W, LaneLaw::normal, LaneOrder::scoring>,
+       side_by_side_pass<W, LaneLaw::normal, LaneOrder::hessian>,
+       side_by_side_pass<W, LaneLaw::normal, LaneOrder::products>},
+      {side_by_side_pass<W, LaneLaw::student, LaneOrder::value>,
+       side_by_side_pass<W, LaneLaw::student, LaneOrder::gradient>,
+       side_by_side_pass<W, LaneLaw::student, LaneOrder::scoring>,
+       side_by_side_pass<W, LaneLaw::student, LaneOrder::hessian>,
+       side_by_side_pass<W, LaneLaw::student, LaneOrder::products>}};
+  passes[static_cast<int>(law)][static_cast<int>(order)](windows, theta, presample, sums);
+}
+
+}  // namespace
+}  // namespace brace

@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: Apache-2.0
+// Small matrices, out of line. Covered by tests/maths/maths_test.cpp.
+#include "maths/dense.hpp"
+
+#include <Eigen/Dense>
+
+namespace brace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+using ByRows = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+}
+
+MatrixXd to_eigen(const Matrix& matrix) {
+  return Eigen::Map<const ByRows>(matrix.values().data(), static_cast<Eigen::Index>(matrix.rows()),
+                                  static_cast<Eigen::Index>(matrix.cols()));
+}
+
+Matrix to_matrix(const MatrixXd& matrix) {
+  Matrix out(static_cast<std::size_t>(matrix.rows()), static_cast<std::size_t>(matrix.cols()));
+  Eigen::Map<ByRows>(out.values().data(), matrix.rows(), matrix.cols()) = matrix;
+  return out;
+}
+
+MatrixXd product(const MatrixXd& A, const MatrixXd& B) {
+  return A * B;
+}
+
+MatrixXd cross(const MatrixXd& A, const MatrixXd& B) {
+  return A.transpose() * B;
+}
+
+VectorXd product(const MatrixXd& A, const VectorXd& x) {
+  return A * x;
+}
+
+VectorXd cross(const MatrixXd& A, const VectorXd& x) {
+  return A.transpose() * x;
+}
+
+MatrixXd outer(const MatrixXd& A) {
+  return A * A.transpose();
+}
+
+MatrixXd sandwich(const MatrixXd& G, const MatrixXd& A) {
+  return G * A * G.transpose();
+}
+
+Eigen::LLT<MatrixXd> cholesky(const MatrixXd& A) {
+  return Eigen::LLT<MatrixXd>(A);
+}
+
+MatrixXd inverse_of_positive(const MatrixXd& A) {
+  return A.llt().solve(MatrixXd::Identity(A.rows(), A.cols()));
+}
+
+VectorXd solve_positive(const MatrixXd& A, const VectorXd& b) {
+  return A.llt().solve(b);
+}
+
+std::optional<MatrixXd> lower_root(const MatrixXd& A) {
+  const Eigen::LLT<MatrixXd> root(A);
+  if (root.info() != Eigen::Success) return std::nullopt;
+  return root.matrixL();
+}
+
+VectorXd solve_lower(const MatrixXd& L, const VectorXd& b) {
+  return L.triangularView<Eigen::Lower>().solve(b);
+}
+
+std::optional<MatrixXd> inverse_of_symmetric(const MatrixXd& A, double least_condition) {
+  const Eigen::LDLT<MatrixXd> of_A(A);
+  if (!of_A.isPositive() || !(of_A.rcond() > least_condition)) return std::nullopt;
+  return of_A.solve(MatrixXd::Identity(A.rows(), A.cols()));
+}
+
+VectorXd solve_symmetric(const MatrixXd& A, const VectorXd& b) {
+  return A.ldlt().solve(b);
+}
+
+MatrixXd solve_symmetric(const MatrixXd& A, const MatrixXd& B) {
+  return A.ldlt().solve(B);
+}
+
+MatrixXd inverse(const MatrixXd& A) {
+  return A.inverse();
+}
+
+Eigensystem symmetric_eigen(const MatrixXd& A) {
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> solver(A);
+  return {solver.eigenvalues(), solver.eigenvectors()};
+}
+
+VectorXd symmetric_eigenvalues(const MatrixXd& A) {
+  return Eigen::SelfAdjointEigenSolver<MatrixXd>(A, Eigen::EigenvaluesOnly).eigenvalues();
+}
+
+Eigen::HouseholderQR<MatrixXd> Qr::factorised(const MatrixXd& X) {
+  return Eigen::HouseholderQR<MatrixXd>(X);
+}
+
+MatrixXd Qr::thin_q() const {
+  return qr_.householderQ() * MatrixXd::Identity(qr_.rows(), qr_.cols());
+}
+
+VectorXd Qr::rotated(const VectorXd& y) const {
+  VectorXd out = y;
+  if (qr_.cols() > 0) out.applyOnTheLeft(qr_.householderQ().setLength(qr_.cols()).adjoint());
+  return out;
+}
+
+VectorXd Qr::solve_upper(Index columns, const VectorXd& b) const {
+  return qr_.matrixQR().topLeftCorner(columns, columns).triangularView<Eigen::Upper>().solve(b);
+}
+
+MatrixXd Qr::inverse_of_last(Index count) const {
+  const Index from = qr_.cols() - count;
+  return qr_.matrixQR()
+      .block(from, from, count, count)
+      .triangularView<Eigen::Upper>()
+      .solve(MatrixXd::Identity(count, count));
+}
+
+PivotedFit pivoted_fit(const MatrixXd& X, const MatrixXd& Y) {
+  const Eigen::ColPivHouseholderQR<MatrixXd> qr(X);
+  return {qr.solve(Y), qr.rank()};
+}
+
+Index pivoted_rank(const MatrixXd& X) {
+  return Eigen::ColPivHouseholderQR<MatrixXd>(X).rank();
+}
+
+}  // namespace brace

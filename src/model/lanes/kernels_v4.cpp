@@ -1,9 +1,0 @@
-// SPDX-License-Identifier: Apache-2.0
-// The lane kernels for machines with AVX-512. Covered by tests/model/lanes_test.cpp.
-#include "model/lanes/pass.hpp"
-
-namespace brace {
-
-extern const LaneKernels kV4Kernels{"x86-64-v4", 8, chunked<8>, side_by_side<8>};
-
-}  // namespace brace

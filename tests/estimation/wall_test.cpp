@@ -1,0 +1,123 @@
+// SPDX-License-Identifier: Apache-2.0
+// Maxima on a rule that is no linear bound: longmem's lambdas must not be negative.
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "brace/estimation/estimate.hpp"
+#include "brace/maths/random.hpp"
+#include "brace/model/model_line.hpp"
+#include "brace/process/simulate.hpp"
+#include "estimation/coordinates.hpp"
+#include "families/long_memory.hpp"
+#include "process/admissible.hpp"
+
+namespace brace {
+namespace {
+
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+using Family = LongMemoryFamily;
+
+// One recursion gives all weights as numbers, the other one of them with its derivatives.
+TEST(Wall, WeightHasItsDerivatives) {
+  constexpr double phi = .25, d = .4, beta = .55, step = 1e-5;
+  for (const std::size_t lag : {1u, 2u, 3u, 10u, 200u}) {
+    const Family::Weight w = Family::weight(lag, phi, d, beta);
+    EXPECT_NEAR(w.value, Family::weights(phi, d, beta)[lag - 1], 1e-15);
+    for (Index i = 0; i < 3; ++i) {
+      const Eigen::Vector3d by = step * Eigen::Vector3d::Unit(i);
+      const Family::Weight more = Family::weight(lag, phi + by(0), d + by(1), beta + by(2)),
+                           less = Family::weight(lag, phi - by(0), d - by(1), beta - by(2));
+      EXPECT_NEAR(w.slope(i), (more.value - less.value) / (2 * step), 1e-9) << lag;
+      EXPECT_LT((w.bend.col(i) - (more.slope - less.slope) / (2 * step)).cwiseAbs().maxCoeff(),
+                1e-8)
+          << lag;
+    }
+    EXPECT_EQ(w.bend(0, 0), 0) << "linear in phi1";
+  }
+}
+
+// On the wall phi1 follows from d and beta1: the derivatives of the coordinates are those
+// of their own map, and every point of it keeps that lambda at 0.
+TEST(Wall, CoordinatesFollowIt) {
+  const Model model = canonical(parse_model("const / longmem / student"));
+  const std::vector<double> theta{.02, .02, .43, .42, .78, 9};  // mu, omega, phi1, d, beta1, nu
+  const auto wall = Family::wall(std::span(theta).subspan(1, 4));
+  ASSERT_TRUE(wall);
+  EXPECT_NE(wall->name.find("lag 2"), std::string::npos) << wall->name;
+  const std::vector<std::optional<double>> none(6);
+  const Coordinates coordinates(model, none, Coordinates::Kind::bounded, {}, wall);
+  ASSERT_EQ(coordinates.size(), 5);
+  const WorkingPoint x = coordinates.working(ScaledParameters(theta));
+  const MatrixXd J = coordinates.jacobian(x);
+  constexpr double step = 1e-6;
+  // A function of all parameters, gradient g0 + H theta.
+  RandomStream u(8, 0);
+  MatrixXd H = MatrixXd::NullaryExpr(6, 6, [&](Index, Index) { return u.normal(); });
+  H = (H + H.transpose()).eval();
+  const VectorXd g0 = VectorXd::NullaryExpr(6, [&](Index) { return u.normal(); });
+  const auto gradient = [&](const WorkingPoint& at) -> VectorXd {
+    return coordinates.jacobian(at).transpose() * (g0 + H * coordinates.scaled(at));
+  };
+  const MatrixXd pulled = coordinates.pull_hessian(x, g0 + H * coordinates.scaled(x), H);
+  for (Index i = 0; i < 5; ++i) {
+    const WorkingPoint more(x + step * VectorXd::Unit(5, i)),
+        less(x - step * VectorXd::Unit(5, i));
+    const VectorXd slope = (coordinates.scaled(more) - coordinates.scaled(less)) / (2 * step);
+    EXPECT_LT((slope - J.col(i)).cwiseAbs().maxCoeff(), 1e-7 * (1 + J.col(i).cwiseAbs().maxCoeff()))
+        << i;
+    const VectorXd bend = (gradient(more) - gradient(less)) / (2 * step);
+    EXPECT_LT((bend - pulled.col(i)).cwiseAbs().maxCoeff(),
+              1e-6 * (1 + pulled.col(i).cwiseAbs().maxCoeff()))
+        << i;
+    const VectorXd there = coordinates.scaled(WorkingPoint(x + .02 * VectorXd::Unit(5, i)));
+    EXPECT_NEAR(Family::weights(there(2), there(3), there(4))[1], 0, 1e-15);
+  }
+}
+
+// Where the maximum lies on it the fit says so, no admitted point near by is higher, and no climb
+// from elsewhere ends above it.
+TEST(Wall, MaximaOnItAreFoundAndNamed) {
+  const Model model = canonical(parse_model("zero / longmem"));
+  std::size_t on_wall = 0;
+  // Of 12 series three of the four whose maximum lies there, and another.
+  for (const std::uint64_t s : {2u, 3u, 4u, 7u}) {
+    const Series y = simulate(model, {.05, .38, .42, .74}, 800, {.seed = 44, .stream = s});
+    const Fit fit = estimate(model, y);
+    ASSERT_TRUE(fit.usable()) << s << fit;
+    if (fit.convergence.why.find("phi1 where lambda") == std::string::npos) continue;
+    ++on_wall;
+    EXPECT_EQ(fit.convergence.status, FitStatus::boundary);
+    EXPECT_TRUE(fit.parameters[1].at_bound && !fit.parameters[1].se) << fit;
+    EXPECT_TRUE(fit.parameters[2].se && fit.parameters[3].se) << fit;
+    EXPECT_EQ(fit.estimated, 4);
+    const std::vector<double> top = fit.estimates();
+    EXPECT_FALSE(broken_rule(model, top)) << s;
+    RandomStream u(45, s);
+    std::size_t beside = 0;
+    for (int draw = 0; draw < 400; ++draw) {
+      std::vector<double> theta = top;
+      for (double& v : theta) v *= 1 + .003 * u.normal();
+      if (broken_rule(model, theta)) continue;
+      ++beside;
+      EXPECT_LE(evaluate(model, y, theta).log_likelihood, *fit.log_likelihood + 1e-9) << s;
+    }
+    EXPECT_GT(beside, 100u);
+    for (const double phi : {.1, .3}) {
+      EstimateOptions from;
+      from.start = {.2, phi, .3, .4};
+      from.from = ClimbFrom::start;
+      const Fit other = estimate(model, y, from);
+      const double there = other.usable() ? *other.log_likelihood : *fit.log_likelihood;
+      EXPECT_LE(there, *fit.log_likelihood + 1e-3) << s;
+    }
+  }
+  EXPECT_EQ(on_wall, 3u);
+  fmt::print("  {} of 6 maxima lie on the wall\n", on_wall);
+}
+
+}  // namespace
+}  // namespace brace
