@@ -15,7 +15,7 @@
 namespace brace {
 namespace {
 
-Series returns(std::size_t n, std::uint64_t seed = 5) {
+Series rolling_returns(std::size_t n, std::uint64_t seed = 5) {
   Series y =
       simulate(parse_model("const / garch / student"), {.04, .03, .08, .89, 6}, n, {.seed = seed});
   y.kind = Kind::log_return;
@@ -32,7 +32,7 @@ void expect_same(const RollingFit& a, const RollingFit& b) {
 }
 
 TEST(FitRolling, LanesGiveWhatEachWindowAloneGives) {
-  const Series y = returns(1150);
+  const Series y = rolling_returns(1150);
   for (const char* line :
        {"const / garch / normal", "zero / garch / student", "const / garch / student"}) {
     const Model model = parse_model(line);
@@ -55,7 +55,7 @@ TEST(FitRolling, LanesGiveWhatEachWindowAloneGives) {
 }
 
 TEST(FitRolling, IsTheFitOfThatWindow) {
-  const Series y = returns(900);
+  const Series y = rolling_returns(900);
   for (const char* line : {"const ar1 / gjr / student", "const / garch / student"}) {
     const auto fits = fit_rolling(parse_model(line), y, {.window = 600, .every = 100}, Executor(1));
     ASSERT_EQ(fits.size(), 4U);
@@ -72,7 +72,7 @@ TEST(FitRolling, IsTheFitOfThatWindow) {
 }
 
 TEST(FitRolling, FitsWhatAWindowIsTurnedInto) {
-  const Series y = returns(640);
+  const Series y = rolling_returns(640);
   const auto doubled = [](const Series& window) {
     Series out = window;
     for (double& v : out.values) v *= 2;
@@ -93,7 +93,7 @@ TEST(FitRolling, FitsWhatAWindowIsTurnedInto) {
 }
 
 TEST(FitRolling, DoesNotDependOnThreads) {
-  const Series y = returns(500);
+  const Series y = rolling_returns(500);
   const Model model = parse_model("const / garch / student");
   const auto one = fit_rolling(model, y, {.window = 300}, Executor(1));
   const auto two = fit_rolling(model, y, {.window = 300}, Executor(2));
@@ -102,7 +102,7 @@ TEST(FitRolling, DoesNotDependOnThreads) {
 }
 
 TEST(FitRolling, WindowsGrowWhereAsked) {
-  const Series y = returns(600);
+  const Series y = rolling_returns(600);
   const auto fits = fit_rolling(parse_model("const / garch / normal"), y,
                                 {.window = 400, .expanding = true, .every = 50}, Executor(1));
   ASSERT_EQ(fits.size(), 5U);
@@ -136,7 +136,7 @@ TEST(FitRolling, BoundsAreReachedAndSaid) {
 }
 
 TEST(FitRolling, StopsWhenToldAndSaysWhatWasNotRun) {
-  const Series y = returns(500);
+  const Series y = rolling_returns(500);
   std::size_t told = 0;
   const auto fits = fit_rolling(parse_model("const / garch / normal"), y,
                                 {.window = 300,
@@ -155,7 +155,7 @@ TEST(FitRolling, StopsWhenToldAndSaysWhatWasNotRun) {
 }
 
 TEST(FitRolling, RefusesWindowsThatAreNotThere) {
-  const Series y = returns(300);
+  const Series y = rolling_returns(300);
   const Model model = parse_model("const / garch / normal");
   const auto message = [&](RollingOptions options) {
     return std::string(

@@ -11,6 +11,7 @@
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
+#include "families/shock_law.hpp"
 #include "process/stepper.hpp"
 #include "support/throws.hpp"
 

@@ -14,7 +14,7 @@
 namespace brace::test {
 namespace {
 
-using Json = nlohmann::ordered_json;
+using Json = nlohmann::json;
 
 const std::string kFolder = BRACE_SOURCE_DIR "/tests/golden/";
 

@@ -77,9 +77,9 @@ struct EstimateOptions {
 
   // How many starting points of a model with a variance equation or another law are polished before
   // the highest are climbed to their end: beyond those that the family knows, points scattered
-  // between and around them, and one in four climbed. 0: below 1,000 observations and on bounds 64
-  // scattered ones, else the likeliest 4 (garch) or 8. More of them find higher hills, if there
-  // are.
+  // between and around them, and one in four climbed. 0: below 1,000 observations all that the
+  // family knows, else the likeliest 3 (garch) or 4; and where the maximum is not beyond doubt all
+  // of them and 64 scattered ones. More of them find higher hills, if there are.
   int starts = 0;
 
   // Cap on Newton steps from one start.

@@ -1,0 +1,6 @@
+#!/bin/sh
+# clang.sh SOURCE BINARY CLANG: builds the tool by clang, on shared libraries.
+set -eu
+cmake -S "$1" -B "$2" -G Ninja -DCMAKE_CXX_COMPILER="$3" -DCMAKE_BUILD_TYPE=Release -DCMAKE_CXX_FLAGS_RELEASE="-O1 -DNDEBUG" \
+  -DBUILD_SHARED_LIBS=ON -DCMAKE_UNITY_BUILD=ON -DCMAKE_UNITY_BUILD_BATCH_SIZE=5 -DBRACE_TESTS=OFF -DBRACE_BENCHMARKS=OFF >/dev/null
+cmake --build "$2" --target brace -j 2
