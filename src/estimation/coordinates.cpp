@@ -267,13 +267,11 @@ std::size_t Coordinates::pinned_parameter(Index i) const {
   return parameter(i);
 }
 
-bool Coordinates::in_sections(Index i, bool* of_ma) const {
+Coordinates::Section Coordinates::section(Index i) const {
   for (const LagFactor& f : factors_)
-    if (f.sections && i >= f.at && i < f.at + static_cast<Index>(f.lags.size())) {
-      if (of_ma) *of_ma = f.sign < 0;
-      return true;
-    }
-  return false;
+    if (f.sections && i >= f.at && i < f.at + static_cast<Index>(f.lags.size()))
+      return f.sign < 0 ? Section::ma : Section::ar;
+  return Section::none;
 }
 
 std::vector<Index> Coordinates::ma_root_at_one() const {

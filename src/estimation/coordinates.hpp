@@ -85,8 +85,9 @@ class Coordinates {
   };
   [[nodiscard]] std::vector<Edge> at_edge(const ScaledParameters& theta) const;
 
-  // Whether coordinate i is one of a section, and whether that is an MA factor's.
-  [[nodiscard]] bool in_sections(Eigen::Index i, bool* of_ma = nullptr) const;
+  // Of which factor's sections coordinate i is one.
+  enum class Section { none, ar, ma };
+  [[nodiscard]] Section section(Eigen::Index i) const;
 
   // The bounds on which an MA factor has a root at one in its power of B: by constraint.
   [[nodiscard]] std::vector<Eigen::Index> ma_root_at_one() const;

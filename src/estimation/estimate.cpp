@@ -11,15 +11,12 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/hypothesis/autocorrelation.hpp"
-#include "brace/hypothesis/inspection.hpp"
-#include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 #include "estimation/engine.hpp"
+#include "estimation/fit_warnings.hpp"
 #include "estimation/smaller_models.hpp"
-#include "estimation/unit_ma_root.hpp"
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"
 #include "likelihood/exact_likelihood.hpp"
@@ -30,11 +27,6 @@
 
 namespace brace {
 namespace {
-
-// Persistence from which the fit is called near-integrated.
-constexpr double kNearOne = 0.99;
-// Fewer observations than this and a variance equation rests on little.
-constexpr std::size_t kFewForVariance = 250;
 
 // ---- What follows from the parameters ----
 
@@ -48,11 +40,6 @@ bool is_exact(const Model& model, LikelihoodKind kind) {
                             "to the model or ask for the conditional one",
                             to_string(model)));
   return alone && kind != LikelihoodKind::conditional;
-}
-
-bool is_lag_term(std::string_view name) {
-  return name.starts_with("ar") || name.starts_with("ma") || name.starts_with("sar") ||
-         name.starts_with("sma");
 }
 
 // Likelihood and path at the estimates, in the units of the data, by the same steps for a new fit
@@ -162,96 +149,6 @@ void fill_dynamics(Fit& fit, bool errors) {
     if (found.*of)
       fit.*error = delta_error(
           fit, theta, [&, of = of](const std::vector<double>& at) { return dynamics_at(at).*of; });
-}
-
-// McLeod and Li's test at 5 %, its statistic alone.
-bool squares_have_memory(const Series& z) {
-  const std::vector<double> squared = squares(z).values;
-  const auto n = static_cast<double>(z.present());
-  const int lags = default_whiteness_lags(z.present());
-  const std::vector<double> r = autocorrelations(squared, lags);
-  double q = 0;
-  for (int k = 1; k <= lags; ++k)
-    q += n * (n + 2) * std::pow(r[static_cast<std::size_t>(k) - 1], 2) / (n - k);
-  return laws::chi_squared_tail(q, lags) < 0.05;
-}
-
-void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
-  const auto warn = [&](WarningCode code, std::string text) {
-    fit.warnings.push_back({code, std::move(text)});
-  };
-  for (const Regressor& r : fit.model.variance_regressors)
-    if (r.rows_earlier > 0)
-      warn(WarningCode::gaps_dropped,
-           fmt::format(
-               "'vwith {}@{}' has no value before the sample, so that the fit starts at {}",
-               r.column, r.rows_earlier,
-               fit.series->when(std::min(fit.first + static_cast<std::size_t>(r.rows_earlier),
-                                         fit.series->size() - 1))));
-  const Convergence& c = fit.convergence;
-  const bool variance_equation = !std::holds_alternative<Steady>(fit.model.variance);
-  if (c.status == FitStatus::failed)
-    warn(WarningCode::not_converged,
-         fmt::format("no maximum was found: {}. Do not use these numbers; try fewer terms or more "
-                     "data",
-                     c.why));
-  // A root that the likelihood does not tell from one, whether it stands there or near.
-  std::optional<UnitMaRoot> over = unit_ma_root(fit, data);
-  if (over && over->rejected()) over.reset();
-  if (over)
-    warn(WarningCode::over_differenced,
-         fmt::format("an MA root ({}) is not told apart from one (likelihood ratio {}, 5 % rejects "
-                     "above {}), which takes a difference back: the series is differenced once too "
-                     "often, or its season is fixed; drop a diff and use trend or harmonics",
-                     text::fixed(1 / over->inverse_root, 3), text::fixed(over->statistic, 2),
-                     text::fixed(over->critical, 2)));
-  if (c.status == FitStatus::boundary) {
-    bool root = false, ma_root = false;
-    for (const Parameter& p : fit.parameters) {
-      root = root || (p.at_bound && is_lag_term(p.name));
-      ma_root = ma_root || (p.at_bound && (p.name.starts_with("ma") || p.name.starts_with("sma")));
-    }
-    if (!(ma_root && over))
-      warn(root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
-           fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
-  }
-  if (!fit.usable()) return;
-  const bool by_design = std::holds_alternative<Igarch>(fit.model.variance) ||
-                         std::holds_alternative<Ewma>(fit.model.variance);
-  if (fit.persistence && *fit.persistence > kNearOne && !by_design)
-    warn(WarningCode::persistence_near_one,
-         fmt::format(
-             "persistence is {:.4f}: shocks to volatility hardly fade. A break in its level can "
-             "look like this; fit the later part alone with --from and compare",
-             *fit.persistence));
-  if (variance_equation && fit.n < kFewForVariance)
-    warn(WarningCode::few_observations,
-         fmt::format(
-             "{} observations are few for a variance equation; below {} its errors are rough",
-             text::count(fit.n), kFewForVariance));
-  for (const Parameter& p : fit.parameters)
-    if (p.name == "nu" && p.estimate <= 4 && !std::holds_alternative<Ged>(fit.model.shocks))
-      warn(WarningCode::no_fourth_moment,
-           fmt::format(
-               "nu is {:.1f}: shocks have no fourth moment, so tests on their squares and the "
-               "errors of the variance terms are rough",
-               p.estimate));
-  if (!variance_equation && arma_terms(fit.model) > 0 && fit.n >= 50 &&
-      squares_have_memory(fit.standardised()))
-    warn(WarningCode::variance_ignored,
-         "volatility clusters in the residuals, so the errors of the mean terms are too small or "
-         "too "
-         "large; add a variance equation, such as '/ garch', before judging them");
-  // What is fitted is the difference, and a trend is no unit root.
-  std::optional<Series> difference;
-  if (fit.lost > 0) {
-    difference = rows_between(window, fit.lost, window.size());
-    difference->values = data.change;
-    difference->name = fmt::format("the difference of {}", window.name);
-  }
-  for (Warning& warning : data_warnings(difference ? *difference : window))
-    if (warning.code != WarningCode::level_modelled || !fit.model.mean.trend)
-      fit.warnings.push_back(std::move(warning));
 }
 
 // The estimate may not need more than this to be defined.

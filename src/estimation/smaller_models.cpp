@@ -9,7 +9,7 @@
 #include <numbers>
 #include <unsupported/Eigen/FFT>
 
-#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
 #include "estimation/exact_climb.hpp"
@@ -241,9 +241,8 @@ WorkingPoint carried(const Model& from, const SmallerModels::Top& top, const Pro
     const auto at = top.working.find(problem.names[parameter]);
     if (at == top.working.end()) continue;
     // A lag alone goes by its coefficient, a section by the polynomial's, whose sign is the other.
-    bool of_ma = false;
     const bool turned =
-        problem.coordinates.in_sections(i, &of_ma) && of_ma && from.mean.ma.size() == 1;
+        problem.coordinates.section(i) == Coordinates::Section::ma && from.mean.ma.size() == 1;
     x(i) = turned ? -at->second : at->second;
   }
   return x;

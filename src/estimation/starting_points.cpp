@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"

@@ -9,7 +9,7 @@
 
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
-#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "evaluate/rows.hpp"

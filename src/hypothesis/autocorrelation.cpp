@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <ostream>
 
@@ -13,71 +12,12 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/laws/standard.hpp"
+#include "maths/deviations.hpp"
 
 namespace brace {
 namespace {
 
 constexpr double kNormal95 = 1.959963984540054;  // two-sided
-
-// Deviations from the mean of the values present; 0 where missing, which drops the pair from each
-// sum.
-std::vector<double> deviations(std::span<const double> y, std::size_t& present) {
-  double sum = 0;
-  present = 0;
-  for (const double v : y)
-    if (!std::isnan(v)) {
-      sum += v;
-      ++present;
-    }
-  const double mean = sum / static_cast<double>(present);
-  std::vector<double> d(y.begin(), y.end());
-  for (double& v : d) v = std::isnan(v) ? 0 : v - mean;
-  return d;
-}
-
-}  // namespace
-
-std::vector<double> autocorrelations(std::span<const double> y, int lags) {
-  std::size_t present = 0;
-  const std::vector<double> d = deviations(y, present);
-  if (lags < 1 || static_cast<std::size_t>(lags) >= present)
-    throw Error(ErrorCode::bad_option,
-                fmt::format("lags = {}: must lie between 1 and {} for {} observations", lags,
-                            present > 0 ? present - 1 : 0, text::count(present)));
-  double total = 0;
-  for (const double v : d) total += v * v;
-  std::vector<double> r;
-  r.reserve(static_cast<std::size_t>(lags));
-  for (std::size_t k = 1; k <= static_cast<std::size_t>(lags); ++k) {
-    // Four sums: an addition need not wait for the one before it.
-    std::array<double, 4> sums{};
-    std::size_t t = k;
-    for (; t + 4 <= d.size(); t += 4)
-      for (std::size_t i = 0; i < 4; ++i) sums[i] += d[t + i] * d[t + i - k];
-    for (; t < d.size(); ++t) sums[0] += d[t] * d[t - k];
-    const double sum = (sums[0] + sums[1]) + (sums[2] + sums[3]);
-    r.push_back(total > 0 ? sum / total : 0);
-  }
-  return r;
-}
-
-std::vector<double> partial_from_autocorrelations(std::span<const double> r) {
-  std::vector<double> partials, phi, before;
-  double error = 1;  // one-step prediction variance in units of the series' variance
-  for (std::size_t k = 0; k < r.size(); ++k) {
-    double numerator = r[k];
-    for (std::size_t i = 0; i < k; ++i) numerator -= phi[i] * r[k - 1 - i];
-    const double reflection = error > 0 ? numerator / error : 0;
-    before = phi;
-    for (std::size_t i = 0; i < k; ++i) phi[i] = before[i] - reflection * before[k - 1 - i];
-    phi.push_back(reflection);
-    partials.push_back(reflection);
-    error *= 1 - reflection * reflection;
-  }
-  return partials;
-}
-
-namespace {
 
 void judge(LagTable& table) {
   table.lags = static_cast<int>(table.rows.size());
@@ -101,7 +41,7 @@ void judge(LagTable& table) {
 LagTable lag_table(const Series& series, int lags, int fitted) {
   LagTable table;
   std::size_t present = 0;
-  const std::vector<double> d = deviations(series.values, present);
+  const std::vector<double> d = deviations_from_mean(series.values, present);
   const std::vector<double> r = autocorrelations(series.values, lags);
   const std::vector<double> partials = partial_from_autocorrelations(r);
   const auto n = static_cast<double>(present);
@@ -174,10 +114,10 @@ LeverageTable leverage_table(const Series& series, int lags) {
   require_usable(series, 20, "a leverage table");
   LeverageTable table;
   std::size_t present = 0;
-  const std::vector<double> d = deviations(series.values, present);
+  const std::vector<double> d = deviations_from_mean(series.values, present);
   std::vector<double> squares(series.values);
   for (double& v : squares) v *= v;
-  const std::vector<double> s = deviations(squares, present);
+  const std::vector<double> s = deviations_from_mean(squares, present);
   if (lags < 1 || static_cast<std::size_t>(lags) >= present)
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: must lie between 1 and {}", lags, present - 1));

@@ -10,7 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
-#include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "hypothesis/by_law.hpp"
 
 namespace brace {

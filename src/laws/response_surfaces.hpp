@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The quantile surfaces behind simulated.hpp; the numbers are in surfaces_table.inc, which
+// The response surfaces behind simulated.hpp; the numbers are in response_surfaces_table.inc, which
 // tools/laws/tables_to_cpp writes from tools/laws/*.json.
 #pragma once
 

@@ -5,6 +5,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <array>
+#include <cassert>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -14,7 +15,7 @@
 #include "likelihood/arma_filter.hpp"
 #include "likelihood/arma_start.hpp"
 #include "likelihood/exact_scores.hpp"
-#include "likelihood/filter_room.hpp"
+#include "likelihood/filter_buffers.hpp"
 #include "likelihood/innovations.hpp"
 #include "maths/band_cholesky.hpp"
 
@@ -32,9 +33,9 @@ constexpr double kDiedAway = 1e-15;
 
 }  // namespace
 
-struct ExactLikelihood::Work : FilterRoom {
+struct ExactLikelihood::Work : FilterBuffers {
   Work(const Model& of, MeanData given)
-      : FilterRoom(FilterRoom::take(static_cast<Index>(given.filled.size()))),
+      : FilterBuffers(FilterBuffers::take(static_cast<Index>(given.filled.size()))),
         model(of),
         at(mean_positions(of)),
         ar(ar_product(of)),
@@ -97,8 +98,19 @@ struct ExactLikelihood::Work : FilterRoom {
 
   // ---- Value ----
 
+  // What is there for the parameters at hand: each step rests on those before it.
+  enum class Step {
+    nothing,
+    start,     // factor(): responses, Sigma, their factors
+    unknowns,  // solve(): x, S
+    smoothed,  // smooth(): e, u, v1
+    columns,   // filter_columns(): X1
+  };
+  void needs([[maybe_unused]] Step least) const { assert(done >= least); }
+
   // e0 and all that surrounds it at theta; false where theta is not admitted.
   bool prepare(std::span<const double> theta) {
+    done = Step::nothing;
     z = Eigen::Map<const VectorXd>(data.filled.data(), n);
     for (std::size_t j = 0; j < at.regression.size(); ++j)
       if (const double beta = theta[at.regression[j]]; beta != 0)
@@ -112,6 +124,7 @@ struct ExactLikelihood::Work : FilterRoom {
 
   // The start at the coefficients a, b: response, C, Sigma and their factors.
   bool factor() {
+    done = Step::nothing;
     run_response();
     run_pulses();
     for (Index c = 0; c < columns; ++c) {
@@ -153,6 +166,7 @@ struct ExactLikelihood::Work : FilterRoom {
       wide_W.noalias() = F * of_start.solve(F.transpose());  // (Sigma^-1 + reduced)^-1
       W = wide_W.cast<double>();
     }
+    done = Step::start;
     return std::isfinite(log_determinant);
   }
 
@@ -181,6 +195,7 @@ struct ExactLikelihood::Work : FilterRoom {
 
   // The unknowns and S for the shocks e0.
   bool solve() {
+    needs(Step::start);
     side.resize(columns);
     for (Index c = 0; c < columns; ++c) side(c) = along(C, c, e0, 0);
     x.resize(r + missing);
@@ -196,6 +211,7 @@ struct ExactLikelihood::Work : FilterRoom {
       if (r > 0) x.tail(missing).noalias() -= J * x.head(r);
     }
     sum = dot(e0.data(), e0.data(), n) - side.dot(x);
+    done = Step::unknowns;
     return std::isfinite(sum) && sum > 0;
   }
 
@@ -384,9 +400,9 @@ struct ExactLikelihood::Work : FilterRoom {
   void add_start_traces_by_responses(VectorXd& g) {
     const MatrixXd B = of_start.matrixL().solve(F.transpose()).transpose().cast<double>();
     const Index rows = std::min(n, length + r);
-    for (Index k = 0; k < r; ++k) {
+    for (Index c = 0; c < r; ++c) {
       w.head(rows).setZero();
-      w.head(std::min(r, rows)) = B.col(k).head(std::min(r, rows));
+      w.head(std::min(r, rows)) = B.col(c).head(std::min(r, rows));
       filter_ma(ma.lags, b, w.data(), w.data(), rows);
       filter_ma(ma.lags, b, w.data(), u2.data(), rows);
       for_each_lag([&](Index i, bool is_ar, int lag) {
@@ -455,6 +471,7 @@ struct ExactLikelihood::Work : FilterRoom {
 
   // Shocks and filtered data with the unknowns at their estimates.
   void smooth() {
+    needs(Step::unknowns);
     e = e0;
     for (Index c = 0; c < columns; ++c) {
       const Index begin = first[at_index(c)], rows = last[at_index(c)] - begin;
@@ -468,19 +485,23 @@ struct ExactLikelihood::Work : FilterRoom {
     }
     // de / da_l = -u_{t-l}, de / db_l = -v_{t-l}
     filter_ma_both(ma.lags, b, z, u, e, v1);
+    done = Step::smoothed;
   }
 
   void filter_columns() {
+    needs(Step::smoothed);
     const Index count = data.columns.cols();
     X1.resize(n, count);
     for (Index j = 0; j < count; ++j) {
       filter_ar(ar.lags, a, data.columns.col(j).data(), w.data(), n);
       filter_ma(ma.lags, b, w.data(), X1.col(j).data(), n);
     }
+    done = Step::columns;
   }
 
   // Gradient of S by lag coefficients and regression coefficients, the start's part apart.
   void sum_gradient(VectorXd& by_lag, VectorXd& by_column) {
+    needs(Step::columns);
     by_lag.resize(lag_count());
     for_each_lag(
         [&](Index i, bool is_ar, int lag) { by_lag(i) = -2 * lagged(e, is_ar ? u : v1, lag); });
@@ -490,6 +511,7 @@ struct ExactLikelihood::Work : FilterRoom {
   // Second derivatives of S at fixed unknowns less their correction, by lags then columns; see the
   // head of this file. q_i = -C' de_i - dC_i' e; t_i = dSigma_i lambda.
   MatrixXd sum_hessian(bool with_start) {
+    needs(Step::columns);
     const Index lags = lag_count(), terms = X1.cols(), total = lags + terms;
     MatrixXd H = MatrixXd::Zero(total, total);
     std::vector<std::pair<bool, int>> kinds;
@@ -643,23 +665,34 @@ struct ExactLikelihood::Work : FilterRoom {
     H += (differences + differences.transpose()) / 2;
     ar.coefficients(theta, a);
     ma.coefficients(theta, b);
+    done = Step::nothing;  // the start is that of the last parameters moved
   }
 
+  // Fields have the letters of the derivation at the head of exact_likelihood.hpp.
   Model model;
   MeanPositions at;
   LagProduct ar, ma;
   MeanData data;
   ArmaStart start;
-  Index n = 0, r = 0, missing = 0, columns = 0, k = 0, length = 0, band = 0;
+  Step done = Step::nothing;
+  Index n = 0, r = 0;              // rows; unknowns of the start
+  Index missing = 0, columns = 0;  // missing values; columns of C, r + missing
+  Index k = 0;                     // parameters
+  Index length = 0, band = 0;      // rows until the response has died away; band of C'C
   std::map<Index, Pulse> pulses;   // by how much of them is cut off
   std::vector<Index> cuts;         // of each missing value
   std::vector<Index> first, last;  // of each column of C
-  std::vector<double> a, b;
-  Columns C, by_ma, by_ar;  // and its derivatives, before they are moved by a lag
+  std::vector<double> a, b;        // AR and MA weights by their lags
+  Columns C, by_ma, by_ar;         // and its derivatives, before they are moved by a lag
   ShiftedProducts of_responses, of_slopes;
-  MatrixXd G, G_missing, reduced, J, JW, W, V_missing, CV, X1;
-  Wide Sigma, F, N, K, wide, wide_W;  // the last two are `reduced` and W
-  std::vector<Wide> moved;            // d Sigma by each lag
+  MatrixXd G, G_missing;    // C'C: of the start with all, and of missing values, by bands
+  MatrixXd reduced, J;      // of the start less what missing values explain; their weights on it
+  MatrixXd W, JW;           // (Sigma^-1 + reduced)^-1; J W
+  MatrixXd V_missing, CV;   // of the missing values' law
+  MatrixXd X1;              // regression columns, filtered
+  Wide Sigma, F, N, K;      // of the start; F F' = Sigma; I + F' reduced F; (Sigma + reduced^-1)^-1
+  Wide wide, wide_W;        // `reduced` and W
+  std::vector<Wide> moved;  // d Sigma by each lag
   VectorXd side, reduced_side, x;
   WideVector lambda;
   BandCholesky of_missing;

@@ -40,7 +40,7 @@ const LawKernel<T>& law_kernel(const Shocks& shocks) {
   return laws[shocks.index()];
 }
 
-// The kernel of a family (variance/table.hpp).
+// The kernel of a family (family_table.hpp).
 template <class T>
 std::unique_ptr<VarianceStage<T>> variance_stage(const Model& model, const StageSetup& setup) {
   // The most fitted model has a kernel of its own: garch e1 h1 without gaps, zero or constant mean.

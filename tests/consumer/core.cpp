@@ -17,7 +17,7 @@ int main() {
   const double se = std::sqrt(V(2, 2));
   kept.pop_back();
   const std::vector<brace::RollingFit> rolling =
-      brace::fit_rolling(model, y, {.window = 1000, .stride = 100}, brace::Executor(2));
+      brace::fit_rolling(model, y, {.window = 1000, .every = 100}, brace::Executor(2));
   const brace::Forecast ahead = brace::forecast(kept.front(), {.horizon = 2, .draws = 200});
   std::cout << brace::check(kept.front()).model << ' ' << brace::text::fixed(se, 6) << ' '
             << rolling.size() << ' ' << ahead.steps.size() << '\n';

@@ -120,9 +120,10 @@ TEST(House, PublicHeadersNeedNoThirdParty) {
     std::istringstream lines(content_of(entry.path()));
     for (std::string line; std::getline(lines, line);) {
       std::smatch match;
-      if (std::regex_search(line, match, include))
+      if (std::regex_search(line, match, include)) {
         EXPECT_EQ(match[1].str().find_first_of("/."), std::string::npos)
             << entry.path() << ": " << line;
+      }
     }
   }
 }

@@ -181,7 +181,7 @@ constexpr const char* kTables =
 TEST(Simulated, TableIsWhatItsGeneratorWrites) {
   const test::Outcome made = test::run(std::string("'" BRACE_TABLES "' ") + kTables);
   EXPECT_EQ(made.status, 0) << made.err;
-  EXPECT_EQ(made.out, test::content_of(BRACE_SOURCE_DIR "/src/laws/surfaces_table.inc"));
+  EXPECT_EQ(made.out, test::content_of(BRACE_SOURCE_DIR "/src/laws/response_surfaces_table.inc"));
 }
 
 // A small share of the replications (200 at the least) gives the same quantiles within the error of

@@ -498,17 +498,17 @@ TEST(Regressor, DummiesOfDatesAreWrittenOut) {
 
 // Two ways to the same state: the unknowns' own law, and row by row.
 TEST(Exact, TheStateAtTheEndIsTheFilters) {
-  struct Case {
+  struct Line {
     const char* line;
     std::vector<double> theta;
     std::vector<std::size_t> missing;  // of 120 rows
   };
-  for (const Case& c :
-       {Case{"const ar1 ma1", {1, .6, .3, 2}, {}},
-        Case{"const ar1 ma1", {1, .6, .3, 2}, {0, 5, 6, 7, 118}},
-        Case{"const ar1 ma1", {1, .6, .3, 2}, {119}}, Case{"diff1 ma1", {-.4, 1}, {30, 31, 119}},
-        Case{"diff1 diff12 ma1 sma12", {-.4, -.7, 1}, {50, 51, 110, 113, 119}},
-        Case{"const diff1 ar2 sar12", {.1, .3, .4, 1}, {40, 107, 108}}}) {
+  for (const Line& c :
+       {Line{"const ar1 ma1", {1, .6, .3, 2}, {}},
+        Line{"const ar1 ma1", {1, .6, .3, 2}, {0, 5, 6, 7, 118}},
+        Line{"const ar1 ma1", {1, .6, .3, 2}, {119}}, Line{"diff1 ma1", {-.4, 1}, {30, 31, 119}},
+        Line{"diff1 diff12 ma1 sma12", {-.4, -.7, 1}, {50, 51, 110, 113, 119}},
+        Line{"const diff1 ar2 sar12", {.1, .3, .4, 1}, {40, 107, 108}}}) {
     Series y = simulate(parse_model("const ar1"), {5, .9, 1}, 120, {.seed = 3});
     for (const std::size_t t : c.missing) y.values[t] = std::nan("");
     const Model model = canonical(parse_model(c.line));

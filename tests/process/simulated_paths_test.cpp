@@ -15,7 +15,7 @@
 namespace brace {
 namespace {
 
-constexpr std::size_t kRows = 150;
+constexpr std::size_t kRows = 250, kForgotten = 100;
 
 constexpr const char* kVariances[] = {"steady",
                                       "arch",
@@ -39,17 +39,32 @@ constexpr const char* kMeans[] = {"zero",          "const",
                                   "const risk sd", "zero diff1 ma1"};
 constexpr const char* kLaws[] = {"normal", "student", "ged", "skew-student"};
 
-// Parameters that describe a process: small ones of the mean, the family's `guess`-th start, the
-// shapes from which estimation starts.
+// Where signs matter the news before the sample are one thing by the definition of the likelihood
+// (docs/numerics.md: half the square; the power of the level) and another in expectation under the
+// law, with which a simulation begins: there the start must be forgotten first.
+bool begins_in_its_own_way(const Model& model) {
+  return std::holds_alternative<Gjr>(model.variance) ||
+         std::holds_alternative<Aparch>(model.variance);
+}
+
+// Parameters that describe a process: small ones of the mean, the family's `guess`-th start or the
+// one that forgets soonest, the shapes from which estimation starts.
 std::vector<double> parameters_of(const Model& model, std::size_t guess) {
   std::vector<double> theta;
   for (const std::string& name : parameter_names(model).mean)
     theta.push_back(name == "mu" ? .1 : name == "risk" ? .15 : name.starts_with("ma") ? -.25 : .3);
   const std::vector<std::vector<double>> starts = variance_family(model.variance).starts(model);
-  const std::vector<double>& variance = starts[guess % starts.size()];
-  theta.insert(theta.end(), variance.begin(), variance.end());
+  std::vector<double> shapes;
   for (const ShapeCoordinate& shape : shock_law(model.shocks).shapes)
-    theta.push_back(shape.shape(shape.start));
+    shapes.push_back(shape.shape(shape.start));
+  std::size_t at = guess % starts.size();
+  if (begins_in_its_own_way(model))
+    for (std::size_t s = 0; s < starts.size(); ++s)
+      if (variance_family(model.variance).persistence(model, starts[s], shapes) <
+          variance_family(model.variance).persistence(model, starts[at], shapes))
+        at = s;
+  theta.insert(theta.end(), starts[at].begin(), starts[at].end());
+  theta.insert(theta.end(), shapes.begin(), shapes.end());
   return theta;
 }
 
@@ -69,8 +84,11 @@ Fit filtered(const Model& model, const std::vector<double>& theta, std::vector<d
   KnownFit known;
   known.model = model;
   const std::vector<std::string> names = parameter_names(model).all();
-  for (std::size_t j = 0; j < names.size(); ++j)
-    known.parameters.push_back({.name = names[j], .estimate = theta[j]});
+  known.parameters.resize(names.size());
+  for (std::size_t j = 0; j < names.size(); ++j) {
+    known.parameters[j].name = names[j];
+    known.parameters[j].estimate = theta[j];
+  }
   known.presample = level;
   known.likelihood = LikelihoodKind::conditional;
   return restore(std::move(known), std::make_shared<Series>(make_series(std::move(values))));
@@ -85,6 +103,10 @@ TEST(SimulatedPaths, KernelsGiveTheVariancesOfThePath) {
   for (const char* variance : kVariances)
     for (const char* mean : kMeans)
       for (std::size_t l = 0; l < std::size(kLaws); ++l) {
+        // A volatility that does not move is no regressor.
+        if (std::string(mean).find("risk") != std::string::npos &&
+            std::string(variance) == "steady")
+          continue;
         const std::string line = std::string(mean) + " / " + variance + " / " + kLaws[l];
         const Model model = canonical(parse_model(line));
         const std::vector<double> theta = parameters_of(model, models++);
@@ -95,19 +117,19 @@ TEST(SimulatedPaths, KernelsGiveTheVariancesOfThePath) {
         values.insert(values.end(), path.series.values.begin(), path.series.values.end());
         const Fit fit = filtered(model, theta, std::move(values), level_of(model, theta));
         ASSERT_EQ(fit.variances.size(), kRows + lost) << line;
-        for (std::size_t t = 0; t < kRows; ++t) {
+        for (std::size_t t = begins_in_its_own_way(model) ? kForgotten : 0; t < kRows; ++t) {
           const std::string where = line + ", row " + std::to_string(t);
           expect_equal(fit.variances[lost + t], path.variances[t], where + ": h");
           expect_equal(fit.shocks[lost + t], path.shocks[t], where + ": e");
           if (HasFailure()) return;
         }
       }
-  EXPECT_EQ(models, std::size(kVariances) * std::size(kMeans) * std::size(kLaws));
+  EXPECT_EQ(models, (std::size(kVariances) * std::size(kMeans) - 1) * std::size(kLaws));
 }
 
 TEST(SimulatedPaths, KernelsStepOverMissingRowsAsTheStepDoes) {
   const std::vector<std::vector<std::size_t>> patterns{
-      {40}, {0}, {0, 1, 2}, {20, 21, 22, 23, 24}, {10, 12, 14, 16, 18, 60}, {kRows - 1}};
+      {0}, {0, 1, 2}, {140}, {150, 151, 152, 153, 154}, {110, 112, 114, 116, 160}, {kRows - 1}};
   std::size_t models = 0;
   for (const char* variance : kVariances)
     for (const char* mean : {"zero", "const", "const ar1 ma1", "const ar1,3 ma2 sar5 sma5"})
@@ -128,9 +150,11 @@ TEST(SimulatedPaths, KernelsStepOverMissingRowsAsTheStepDoes) {
           const Stepper::Row row = ahead.expect(mu);
           const std::string where = line + ", row " + std::to_string(t) + ", missing from " +
                                     std::to_string(missing.front());
-          expect_equal(fit.variances[t], row.h, where + ": h");
           const bool here = !std::isnan(values[t]);
-          expect_equal(fit.shocks[t], here ? values[t] - row.mean : 0, where + ": e");
+          if (t >= kForgotten || !begins_in_its_own_way(model)) {
+            expect_equal(fit.variances[t], row.h, where + ": h");
+            expect_equal(fit.shocks[t], here ? values[t] - row.mean : 0, where + ": e");
+          }
           if (HasFailure()) return;
           if (here)
             step.advance((values[t] - row.mean) / std::sqrt(row.h), mu);

@@ -1,11 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
-// What a shared library of Brace shows: everything in a namespace that is marked so.
+// What a shared library of Brace shows: what is declared between these two.
 //
-//   namespace brace BRACE_API { double answer(); }
+//   BRACE_API_BEGIN
+//   namespace brace { double answer(); }
+//   BRACE_API_END
 #pragma once
 
 #if defined(__GNUC__)
-#define BRACE_API __attribute__((visibility("default")))
+#define BRACE_API_BEGIN _Pragma("GCC visibility push(default)")
+#define BRACE_API_END _Pragma("GCC visibility pop")
 #else
-#define BRACE_API
+#define BRACE_API_BEGIN
+#define BRACE_API_END
 #endif

@@ -12,7 +12,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 using Timestamp = std::chrono::sys_seconds;
 
@@ -29,3 +30,4 @@ using Timestamp = std::chrono::sys_seconds;
 [[nodiscard]] std::string_view month_name(unsigned month);
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // What went wrong. A fit that does not converge is not among them: it is a result with a status.
 enum class ErrorCode {
@@ -54,3 +55,4 @@ class Error : public std::runtime_error {
 [[nodiscard]] int exit_status(const Error& error);
 
 }  // namespace brace
+BRACE_API_END

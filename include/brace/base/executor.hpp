@@ -11,7 +11,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by
 // index and sums them in index order, so that no result depends on the number of threads.
@@ -34,3 +35,4 @@ class Executor {
 };
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 class Matrix {
  public:
@@ -41,3 +42,4 @@ class Matrix {
 };
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 namespace text {
 
 // ".034", "3e-12"; "< 1e-5" where p is at or below the law's floor; "-" where there is none.
@@ -67,3 +68,4 @@ template <class T>
 
 }  // namespace text
 }  // namespace brace
+BRACE_API_END

@@ -10,7 +10,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // docs/warnings.md has a paragraph on each, under the same name.
 enum class WarningCode {
@@ -47,3 +48,4 @@ struct Warning {
 };
 
 }  // namespace brace
+BRACE_API_END

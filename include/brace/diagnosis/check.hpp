@@ -17,7 +17,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // What the tests ask, in the order in which they are told.
 enum class CheckQuestion {
@@ -150,3 +151,4 @@ struct ResidualP {
 std::ostream& operator<<(std::ostream& out, const Check& check);
 
 }  // namespace brace
+BRACE_API_END

@@ -17,7 +17,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/variance_breaks.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class BreakKind { mean, variance, parameters };
 [[nodiscard]] std::string_view to_string(BreakKind kind);
@@ -79,3 +80,4 @@ struct BreakReport {
 std::ostream& operator<<(std::ostream& out, const BreakReport& report);
 
 }  // namespace brace
+BRACE_API_END

@@ -16,7 +16,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // All values of a quantity at which the likelihood, maximised over everything else, lies no more
 // than a chi-squared quantile below its maximum (Venzon and Moolgavkar 1988): it need not be
@@ -67,3 +68,4 @@ struct Inference {
 std::ostream& operator<<(std::ostream& out, const Inference& inference);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // A part of the law that holds another share of the shocks than the law gives it.
 struct LawDeparture {
@@ -51,3 +52,4 @@ struct LawFit {
 [[nodiscard]] std::vector<double> probability_transforms(const Fit& fit);
 
 }  // namespace brace
+BRACE_API_END

@@ -10,7 +10,8 @@
 #include "brace/base/api.hpp"
 #include "brace/estimation/fit.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct NewsImpact {
   double level = 0;                // volatility at rest, in the unit of the data
@@ -25,3 +26,4 @@ struct NewsImpact {
 [[nodiscard]] NewsImpact news_impact(const Fit& fit, double reach = 4, int points = 161);
 
 }  // namespace brace
+BRACE_API_END

@@ -15,7 +15,8 @@
 #include "brace/base/api.hpp"
 #include "brace/estimation/fit.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class OutlierKind {
   additive,          // one row off: `pulse:DATE`
@@ -56,3 +57,4 @@ struct OutlierReport {
 std::ostream& operator<<(std::ostream& out, const OutlierReport& report);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Null: the parameters are constant, against their wandering off as random walks (Nyblom 1989;
 // Hansen 1992, equation 7): cumulated scores. Joint, then one a free parameter. No date. Throws
@@ -32,3 +33,4 @@ struct VarianceBreakOptions {
                                         const Executor& executor);
 
 }  // namespace brace
+BRACE_API_END

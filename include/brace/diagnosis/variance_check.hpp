@@ -13,7 +13,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // All throw Error (bad_option) where the fit is not usable or was made by exact likelihood, which
 // has no variance equation, and (too_few_observations) where rows are fewer than the lags ask for.
@@ -36,3 +37,4 @@ namespace brace BRACE_API {
 [[nodiscard]] std::vector<TestResult> sign_bias_of(std::span<const double> z);
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 #include "brace/base/executor.hpp"
 #include "brace/estimation/fit.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Maxima found for the models of one mean, orders apart, on the same rows.
 class SmallerModels;
@@ -83,3 +84,4 @@ struct KnownFit {
 [[nodiscard]] Fit update(const Fit& fit, const Series& more);
 
 }  // namespace brace
+BRACE_API_END

@@ -18,7 +18,8 @@
 #include "brace/model/model.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class FitStatus {
   not_run,    // parameters are empty
@@ -173,3 +174,4 @@ struct FittedRow {
 std::ostream& operator<<(std::ostream& out, const Fit& fit);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/base/executor.hpp"
 #include "brace/estimation/fit.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct RollingOptions {
   // Rows of the first window; every later one has as many, or all rows from the first on where
@@ -61,3 +62,4 @@ struct RollingFit {
                                                   const Executor& executor);
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct AccuracyOptions {
   // What was known when the forecasts were made; its one-step changes are the unit of MASE.
@@ -98,3 +99,4 @@ struct Accuracy {
 [[nodiscard]] std::vector<double> last_before(std::span<const double> values, double before);
 
 }  // namespace brace
+BRACE_API_END

@@ -28,7 +28,8 @@
 #include "brace/model/model.hpp"
 #include "brace/series/chain.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // One forecast, and what came of it.
 struct BacktestStep {
@@ -166,3 +167,4 @@ struct Backtest {
 std::ostream& operator<<(std::ostream& out, const Backtest& backtest);
 
 }  // namespace brace
+BRACE_API_END

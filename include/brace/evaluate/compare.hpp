@@ -19,7 +19,8 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct CompareOptions {
   // Last rows that are kept from the fits and forecast; 0 judges in sample only.
@@ -97,3 +98,4 @@ std::ostream& operator<<(std::ostream& out, const Comparison& comparison);
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows);
 
 }  // namespace brace
+BRACE_API_END

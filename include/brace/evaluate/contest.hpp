@@ -12,7 +12,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Null: both have the same expected loss. Diebold and Mariano (1995) with the correction of Harvey,
 // Leybourne and Newbold (1997, equation 9), t(n - 1); the long-run variance takes horizon - 1
@@ -42,3 +43,4 @@ struct ConfidenceSetOptions {
                                                  const ConfidenceSetOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

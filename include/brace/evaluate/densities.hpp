@@ -12,7 +12,8 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Continuous ranked probability score, smaller is better (Gneiting and Raftery 2007, equation 21):
 // of a normal forecast in closed form, and of equally likely values, which are sorted in place.
@@ -41,3 +42,4 @@ struct BerkowitzTest {
 [[nodiscard]] BerkowitzTest berkowitz(std::span<const double> transforms);
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct Directions {
   // [called][came]: down, flat, up.
@@ -29,3 +30,4 @@ struct Directions {
                                     std::span<const double> forecast, double threshold = 0);
 
 }  // namespace brace
+BRACE_API_END

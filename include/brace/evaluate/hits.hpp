@@ -12,7 +12,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // All throw Error (too_few_observations) for fewer than 10 rows, (bad_option) for a share outside
 // (0, 1).
@@ -41,3 +42,4 @@ namespace brace BRACE_API {
                                                 int lags = 5);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Means over the rows (Patton 2011, table 1). MSE and QLIKE rank forecasts rightly also where the
 // proxy is noisy; MAE does not.
@@ -43,3 +44,4 @@ struct MincerZarnowitz {
                                                std::span<const double> forecast);
 
 }  // namespace brace
+BRACE_API_END

@@ -21,7 +21,8 @@
 #include "brace/series/profile.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Left: the level (where there is one) over the values to be modelled; right: what decides the
 // model: the memory of the values and of their squares, and the p-values of whiteness up to each
@@ -88,3 +89,4 @@ void draw_backtest(const Backtest& backtest, const std::string& path);
 void draw_breaks(const Series& values, const BreakReport& report, const std::string& path);
 
 }  // namespace brace
+BRACE_API_END

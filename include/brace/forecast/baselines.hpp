@@ -2,7 +2,7 @@
 // What every model must beat: the mean, the last value, the last season, exponential smoothing.
 //
 //   brace::Baseline last = brace::fit_baseline("walk", prices);
-//   brace::BaselineForecast ahead = brace::forecast(last, 20, {50, 95});
+//   auto ahead = brace::forecast(last, 20, {50, 95});
 #pragma once
 
 #include <cstdint>
@@ -15,7 +15,8 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class SmoothTrend { none, additive, damped };
 enum class SmoothSeason { none, additive, multiplicative };
@@ -77,3 +78,4 @@ struct BaselineStep {
                                            std::size_t from);
 
 }  // namespace brace
+BRACE_API_END

@@ -19,7 +19,8 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/series/chain.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
@@ -197,3 +198,4 @@ struct Forecast {
 std::ostream& operator<<(std::ostream& out, const Forecast& f);
 
 }  // namespace brace
+BRACE_API_END

@@ -8,7 +8,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct ArchLmOptions {
   // Lags of the squared deviation in the regression; 0 takes min(10, n/5), and fewer where gaps
@@ -27,3 +28,4 @@ struct ArchLmOptions {
 [[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

@@ -12,17 +12,11 @@
 #include <vector>
 
 #include "brace/base/api.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
-
-//   r_k = sum_{t>k} (y_t - ybar)(y_{t-k} - ybar) / sum_t (y_t - ybar)^2,   k = 1 .. lags
-// NaN in y is missing: products are summed over pairs where both are present. Throws Error
-// (bad_option) unless 1 <= lags < n present.
-[[nodiscard]] std::vector<double> autocorrelations(std::span<const double> y, int lags);
-
-// Partial autocorrelations by Durbin (1960) and Levinson on the autocorrelations given.
-[[nodiscard]] std::vector<double> partial_from_autocorrelations(std::span<const double> r);
+BRACE_API_BEGIN
+namespace brace {
 
 struct LagRow {
   int lag = 0;
@@ -106,3 +100,4 @@ std::ostream& operator<<(std::ostream& out, const LeverageTable& table);
 [[nodiscard]] int default_whiteness_lags(std::size_t observations);
 
 }  // namespace brace
+BRACE_API_END

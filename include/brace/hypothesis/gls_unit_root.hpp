@@ -10,7 +10,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct GlsOptions {
   Deterministic deterministic = Deterministic::constant;  // constant or trend
@@ -38,3 +39,4 @@ struct GlsOptions {
 [[nodiscard]] TestResult point_optimal(const Series& series, const GlsOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

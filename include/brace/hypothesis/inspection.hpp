@@ -18,7 +18,8 @@
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct InspectOptions {
   // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5).
@@ -72,3 +73,4 @@ struct Inspection {
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection);
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // y_t on a constant, `lags` own lags and a trend.
 struct BreakRegression {
@@ -111,3 +112,4 @@ struct Reach {
 [[nodiscard]] BreakDate dated_break(const Series& series, std::size_t index, const Reach& reach);
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct MemoryEstimate {
   std::string of;
@@ -31,3 +32,4 @@ struct MemoryEstimate {
 [[nodiscard]] MemoryEstimate local_whittle(const Series& series, int bandwidth = 0);
 
 }  // namespace brace
+BRACE_API_END

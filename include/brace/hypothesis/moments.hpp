@@ -11,7 +11,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct Moments {
   std::size_t n = 0;  // values present
@@ -47,3 +48,4 @@ struct Moments {
 [[nodiscard]] TestResult mean_zero(const Series& series);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Null: the values less their trend have the same law at every place in the period. Kruskal and
 // Wallis (1952) on ranks, corrected for ties; chi-squared with places - 1 degrees of freedom. For
@@ -27,3 +28,4 @@ namespace brace BRACE_API {
 void print(std::ostream& out, const Profile& profile, const TestResult& test, const Series& series);
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root_battery.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct SeasonalRootsOptions {
   int period = 12;          // 4 or 12
@@ -40,3 +41,4 @@ struct DifferencesSuggested {
 [[nodiscard]] DifferencesSuggested suggest_differences(const Series& series, int period = 0);
 
 }  // namespace brace
+BRACE_API_END

@@ -12,7 +12,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class Tail { both, left, right };
 
@@ -40,3 +41,4 @@ struct Extreme {
 [[nodiscard]] std::vector<Extreme> extremes(const Series& series, std::size_t count);
 
 }  // namespace brace
+BRACE_API_END

@@ -15,7 +15,8 @@
 #include "brace/base/date.hpp"
 #include "brace/laws/simulated.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct CriticalValues {
   double at_1, at_5, at_10;  // percent
@@ -53,3 +54,4 @@ struct TestResult {
 std::ostream& operator<<(std::ostream& out, const TestResult& test);
 
 }  // namespace brace
+BRACE_API_END

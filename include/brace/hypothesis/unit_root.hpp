@@ -10,7 +10,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // How many lagged differences: `lags` as given, the least of a criterion, or the last one whose t
 // counts at 10 % (Ng and Perron 1995). maic (Ng and Perron 2001) is made for GLS-detrended values.
@@ -62,3 +63,4 @@ struct KpssOptions {
 [[nodiscard]] TestResult kpss(const Series& series, const KpssOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

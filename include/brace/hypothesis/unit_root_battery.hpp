@@ -17,7 +17,8 @@
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/unit_root_with_break.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class StationarityVerdict {
   stationary,
@@ -76,3 +77,4 @@ struct UnitRootReport {
 std::ostream& operator<<(std::ostream& out, const UnitRootReport& report);
 
 }  // namespace brace
+BRACE_API_END

@@ -10,7 +10,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class BreakModel { intercept, trend, both };  // what breaks: level, slope, both
 [[nodiscard]] std::string_view to_string(BreakModel model);
@@ -36,3 +37,4 @@ struct BreakRootOptions {
 [[nodiscard]] TestResult two_breaks(const Series& series, const BreakRootOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

@@ -10,7 +10,8 @@
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/mean_breaks.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class SquaresScale {
   normal,    // sqrt(n/2) max|D_k|: right for independent normal values only (Inclan and Tiao 1994)
@@ -55,3 +56,4 @@ struct VarianceBreaks {
 [[nodiscard]] BreakDate variance_break_at(const Series& series, std::size_t last_before);
 
 }  // namespace brace
+BRACE_API_END

@@ -13,7 +13,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct VarianceRatioOptions {
   std::vector<int> periods{2, 5, 10};  // each at least 2 and below n / 2
@@ -41,3 +42,4 @@ struct VarianceRatio {
                                            const Executor& executor);
 
 }  // namespace brace
+BRACE_API_END

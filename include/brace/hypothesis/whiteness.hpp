@@ -9,7 +9,8 @@
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct WhitenessOptions {
   // Autocorrelations 1 .. lags enter; 0 takes min(10, n/5).
@@ -36,3 +37,4 @@ struct WhitenessOptions {
 [[nodiscard]] TestResult mcleod_li(const Series& series, const WhitenessOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/io/table.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // read_series of a CSV file.
 [[nodiscard]] Series read_csv(const std::string& path, const ReadOptions& options = {});
@@ -20,3 +21,4 @@ namespace brace BRACE_API {
 [[nodiscard]] std::string csv_text(const std::vector<std::vector<std::string>>& rows);
 
 }  // namespace brace
+BRACE_API_END

@@ -9,7 +9,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Writes `content` to `path` so that a reader sees the old file or the new one, never a part. A
 // symbolic link is followed, and what is no file (a device, a pipe) is written through. Throws
@@ -24,3 +25,4 @@ void remove_temporaries() noexcept;
 [[nodiscard]] std::string read_whole(const std::string& path);
 
 }  // namespace brace
+BRACE_API_END

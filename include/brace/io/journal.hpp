@@ -2,7 +2,7 @@
 // The records of a backtest as they are made, one JSON object a line, so that a run which is
 // interrupted loses nothing.
 //
-//   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000");
+//   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000", returns);
 //   options.known = journal.known();
 #pragma once
 
@@ -13,7 +13,8 @@
 #include "brace/base/api.hpp"
 #include "brace/evaluate/backtest.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 class BacktestJournal {
  public:
@@ -34,3 +35,4 @@ class BacktestJournal {
 };
 
 }  // namespace brace
+BRACE_API_END

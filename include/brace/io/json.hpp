@@ -25,7 +25,8 @@
 #include "brace/series/decomposition.hpp"
 #include "brace/series/profile.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
 // full precision; what is not defined is null. `series` is the one the result was computed from.
@@ -78,3 +79,4 @@ struct Judged {
 [[nodiscard]] std::string_view version();
 
 }  // namespace brace
+BRACE_API_END

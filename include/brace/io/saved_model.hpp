@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/estimation/fit.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Writes the model line, the parameters with their errors and covariance, the certificate, the data
 // of the fitted window, the presample value and the last state. Whole or not at all.
@@ -27,3 +28,4 @@ void save_model(const Fit& fit, const std::string& path);
 [[nodiscard]] bool is_saved_model(const std::string& path);
 
 }  // namespace brace
+BRACE_API_END

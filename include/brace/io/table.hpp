@@ -14,7 +14,8 @@
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // What becomes of dates that the clock has and the file has not (absent_dates).
 enum class Absent {
@@ -109,3 +110,4 @@ struct Table {
 [[nodiscard]] Series read_series(const std::string& path, const ReadOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

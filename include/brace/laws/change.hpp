@@ -8,7 +8,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 namespace laws {
 
 // A discrete maximum over n steps falls short of the continuous one as if the boundary stood
@@ -34,3 +35,4 @@ inline constexpr int kMostBroken = 10;
 
 }  // namespace laws
 }  // namespace brace
+BRACE_API_END

@@ -6,7 +6,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 namespace laws {
 
 // Tail probability below which the leading term takes over from the inversion.
@@ -31,3 +32,4 @@ inline constexpr int kMostNyblom = 40;
 
 }  // namespace laws
 }  // namespace brace
+BRACE_API_END

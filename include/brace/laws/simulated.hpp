@@ -9,7 +9,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Deterministic terms of a unit-root or stationarity test.
 enum class Deterministic { none, constant, trend };  // trend: a constant and a linear trend
@@ -92,7 +93,7 @@ enum class SimulatedLaw {
 };
 [[nodiscard]] std::string_view to_string(SimulatedLaw law);
 
-// P(statistic <= x) under the null. Quantile surfaces q_i(T) = sum_j c_ij T^-e_j, of our own
+// P(statistic <= x) under the null. Response surfaces q_i(T) = sum_j c_ij T^-e_j, of our own
 // simulation in the manner of MacKinnon (1996), interpolated monotonically in the normal scale. How
 // each was made, from how many replications and how far it errs on sample sizes held out stands in
 // tools/laws/*.json. Throws Error (too_few_observations) below least_T; above the fitted range the
@@ -109,3 +110,4 @@ enum class SimulatedLaw {
 
 }  // namespace laws
 }  // namespace brace
+BRACE_API_END

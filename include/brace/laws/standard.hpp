@@ -7,7 +7,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 namespace laws {
 
 [[nodiscard]] double normal_cdf(double x);
@@ -25,3 +26,4 @@ namespace laws {
 
 }  // namespace laws
 }  // namespace brace
+BRACE_API_END

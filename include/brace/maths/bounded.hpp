@@ -11,7 +11,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct BoundedOptions {
   // Stop once a step changes every coordinate by less than this share of it.
@@ -34,3 +35,4 @@ struct BoundedResult {
     const BoundedOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

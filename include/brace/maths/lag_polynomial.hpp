@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Lag polynomials 1 - c_1 B - ... - c_p B^p: partial autocorrelations, roots, persistence.
 //
-//   auto pacf = brace::partial_autocorrelations({1.2, -.35});   // all |pacf| < 1: stationary
-//   auto back = brace::coefficients_from_partials(*pacf);       // {1.2, -.35} again
+//   auto pacf = brace::partial_autocorrelations(std::vector{1.2, -.35});   // stationary: a value
+//   auto back = brace::coefficients_from_partials(*pacf);                  // {1.2, -.35} again
 #pragma once
 
 #include <complex>
@@ -12,7 +12,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to
 // partial autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one
@@ -42,3 +43,4 @@ namespace brace BRACE_API {
 [[nodiscard]] double largest_inverse_root(std::span<const double> c);
 
 }  // namespace brace
+BRACE_API_END

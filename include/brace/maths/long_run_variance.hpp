@@ -8,7 +8,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 //   g_0 + 2 sum_{j=1..L} (1 - j/(L+1)) g_j,   g_j = (1/n) sum_{t=j+1..n} u_t u_{t-j}
 // u is taken as it is (no mean removed); L = bandwidth >= 0. Unit of u squared.
@@ -32,3 +33,4 @@ struct SpectralVariance {
 [[nodiscard]] int automatic_bandwidth(std::span<const double> u);
 
 }  // namespace brace
+BRACE_API_END

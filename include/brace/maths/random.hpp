@@ -12,7 +12,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Random work is always split over this many streams, whatever the threads, so that results do not
 // depend on them.
@@ -47,3 +48,4 @@ class RandomStream {
 };
 
 }  // namespace brace
+BRACE_API_END

@@ -16,7 +16,8 @@
 #include "brace/base/date.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 using Lags = std::vector<int>;  // positive; canonical() sorts them and drops repeats
 
@@ -185,3 +186,4 @@ struct ParameterNames {
 [[nodiscard]] Model resolved(Model model, const Series& series);
 
 }  // namespace brace
+BRACE_API_END

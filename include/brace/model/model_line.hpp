@@ -12,7 +12,8 @@
 #include "brace/base/api.hpp"
 #include "brace/model/model.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Parses the whole grammar of docs/model-line.md and returns the canonical model. Throws Error
 // (bad_model_line) whose second line points at the term, with the nearest known one.
@@ -28,3 +29,4 @@ std::ostream& operator<<(std::ostream& out, const Model& model);
 [[nodiscard]] std::string shocks_part(const Model& model);
 
 }  // namespace brace
+BRACE_API_END

@@ -13,7 +13,8 @@
 #include "brace/model/model.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // From this row on (0-based) the process has other parameters; what came before stays.
 struct SimulatedBreak {
@@ -49,3 +50,4 @@ struct Simulated {
                               std::size_t n, const SimulateOptions& options = {});
 
 }  // namespace brace
+BRACE_API_END

@@ -19,7 +19,8 @@
 #include "brace/estimation/estimate.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class Criterion { aic, aicc, bic, hqc };
 [[nodiscard]] std::string_view to_string(Criterion criterion);
@@ -148,3 +149,4 @@ struct Search {
 std::ostream& operator<<(std::ostream& out, const Search& search);
 
 }  // namespace brace
+BRACE_API_END

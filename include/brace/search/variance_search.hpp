@@ -13,7 +13,8 @@
 #include "brace/base/api.hpp"
 #include "brace/search/search.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 struct VarianceSearchOptions {
   // Each part with the values that it holds. Mean equations; empty takes a constant.
@@ -67,3 +68,4 @@ struct VarianceSearch {
 std::ostream& operator<<(std::ostream& out, const VarianceSearch& search);
 
 }  // namespace brace
+BRACE_API_END

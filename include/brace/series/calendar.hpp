@@ -16,7 +16,8 @@
 #include "brace/base/api.hpp"
 #include "brace/base/date.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class Clock {
   row,     // no dates, or dates without a common step: observations are only counted
@@ -120,3 +121,4 @@ struct AbsentDates {
 [[nodiscard]] std::string_view period_noun(Clock clock);
 
 }  // namespace brace
+BRACE_API_END

@@ -20,7 +20,8 @@
 #include "brace/series/series.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // ---- The links of a chain ----
 struct Log {};                    // ln x
@@ -105,3 +106,4 @@ struct Transformed {
 [[nodiscard]] std::optional<Transformed> way_back(const Series& series);
 
 }  // namespace brace
+BRACE_API_END

@@ -13,7 +13,8 @@
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class DecompositionMethod {
   averages,  // trend by a centred average over one period; one figure a season for all years
@@ -82,3 +83,4 @@ std::ostream& operator<<(std::ostream& out, const Decomposition& parts);
 [[nodiscard]] std::string_view to_string(DecompositionForm form);
 
 }  // namespace brace
+BRACE_API_END

@@ -10,7 +10,8 @@
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // (x^power - 1) / power, and ln x at power 0, without loss of digits near it (Box and Cox 1964,
 // equation 1). x > 0.
@@ -35,3 +36,4 @@ struct PowerEstimate {
 [[nodiscard]] PowerEstimate estimate_power(const Series& series, int period = 0);
 
 }  // namespace brace
+BRACE_API_END

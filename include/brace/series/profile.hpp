@@ -12,7 +12,8 @@
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class ProfileBy { time_of_day, weekday };
 
@@ -43,3 +44,4 @@ struct Profile {
 [[nodiscard]] Series divided_by(const Series& series, const Profile& profile);
 
 }  // namespace brace
+BRACE_API_END

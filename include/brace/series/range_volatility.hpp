@@ -2,7 +2,7 @@
 // Volatility from open, high, low and close: the range of a day tells more than its close.
 //
 //   auto days = table.bars();
-//   double variance = brace::mean_variance(*days, brace::RangeEstimator::yang_zhang);  // percent^2
+//   auto variance = brace::mean_variance(*days, brace::RangeEstimator::yang_zhang);  // percent^2
 #pragma once
 
 #include <optional>
@@ -11,7 +11,8 @@
 
 #include "brace/base/api.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Prices of each period, all positive and as long as one another; NaN where missing.
 struct Bars {
@@ -47,3 +48,4 @@ enum class RangeEstimator {
 [[nodiscard]] std::size_t flat_bars(const Bars& bars);
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 #include "brace/base/date.hpp"
 #include "brace/series/calendar.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // What the values are, which decides how they are tested and spoken of.
 enum class Kind {
@@ -109,3 +110,4 @@ struct Series {
 void require_usable(const Series& series, std::size_t observations, const std::string& task);
 
 }  // namespace brace
+BRACE_API_END

@@ -14,7 +14,8 @@
 #include "brace/series/range_volatility.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 // Rows begin .. end-1 (0-based).
 [[nodiscard]] Series rows_between(const Series& series, std::size_t begin, std::size_t end);
@@ -76,3 +77,4 @@ enum class Overnight {
 [[nodiscard]] Series without_overnight(const Series& returns, const Series& levels, Overnight how);
 
 }  // namespace brace
+BRACE_API_END

@@ -11,7 +11,8 @@
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace BRACE_API {
+BRACE_API_BEGIN
+namespace brace {
 
 enum class ReturnUnit { percent, decimal };
 
@@ -38,3 +39,4 @@ void require_positive(const Series& prices, const std::string& what);
 [[nodiscard]] Series absolute_values(const Series& series);
 
 }  // namespace brace
+BRACE_API_END

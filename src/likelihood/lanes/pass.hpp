@@ -126,7 +126,7 @@ inline void pass(const V* theta, LaneState<V>& state, std::size_t n, Load row,
     for (; t < end; ++t) {
       const V e = row(t) - mu, q = e * e;
       product *= s.h;
-      V r, le, lh, lee, leh, lhh, by_nu;
+      V r{}, le{}, lh{}, lee{}, leh{}, lhh{}, by_nu{};
       if constexpr (!kStudent) {
         r = 1 / s.h;
         const V z2 = q * r;

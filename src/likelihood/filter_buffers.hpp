@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Room for the series that the exact likelihood filters, handed on from one likelihood to the next.
 //
-//   struct Work : FilterRoom { explicit Work(Index n) : FilterRoom(FilterRoom::take(n)) {} };
-//   ~Work() { give_back(std::move(*this)); }
+//   struct Work : FilterBuffers { explicit Work(Index n) : FilterBuffers(FilterBuffers::take(n)) {}
+//   }; ~Work() { give_back(std::move(*this)); }
 #pragma once
 
 #include <Eigen/Core>
@@ -13,12 +13,12 @@ namespace brace {
 
 // One value a row each. Asked for anew by each of many short fits they took a quarter of their
 // time.
-struct FilterRoom {
+struct FilterBuffers {
   Eigen::VectorXd z, w, e0, e, u, v1, u2, v2, response, response2;
 
-  static FilterRoom take(Eigen::Index n) {
-    std::vector<FilterRoom>& spare = kept();
-    FilterRoom rows;
+  static FilterBuffers take(Eigen::Index n) {
+    std::vector<FilterBuffers>& spare = kept();
+    FilterBuffers rows;
     if (!spare.empty()) {
       rows = std::move(spare.back());
       spare.pop_back();
@@ -29,15 +29,15 @@ struct FilterRoom {
     for (Eigen::VectorXd* v : {&rows.response, &rows.response2}) v->resize(n + 1);
     return rows;
   }
-  static void give_back(FilterRoom rows) {
+  static void give_back(FilterBuffers rows) {
     constexpr std::size_t kSpare = 3;
     constexpr Eigen::Index kLong = 50'000;
     if (rows.z.size() <= kLong && kept().size() < kSpare) kept().push_back(std::move(rows));
   }
 
  private:
-  static std::vector<FilterRoom>& kept() {
-    thread_local std::vector<FilterRoom> spare;
+  static std::vector<FilterBuffers>& kept() {
+    thread_local std::vector<FilterBuffers> spare;
     return spare;
   }
 };

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: Apache-2.0
+// What is doubtful about a fit, said with it.
+//
+//   add_warnings(fit, fit.window(), data);
+#pragma once
+
+#include "brace/estimation/fit.hpp"
+#include "model/mean_data.hpp"
+
+namespace brace {
+
+// `window` is the series that was fitted, `data` its rows as the mean takes them.
+void add_warnings(Fit& fit, const Series& window, const MeanData& data);
+
+}  // namespace brace
