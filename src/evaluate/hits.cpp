@@ -9,6 +9,7 @@
 #include "brace/laws/standard.hpp"
 #include "evaluate/rows.hpp"
 #include "maths/dense.hpp"
+#include "maths/regression.hpp"
 
 namespace brace {
 namespace {

@@ -98,6 +98,12 @@ VectorXd symmetric_eigenvalues(const MatrixXd& A) {
   return Eigen::SelfAdjointEigenSolver<MatrixXd>(A, Eigen::EigenvaluesOnly).eigenvalues();
 }
 
+std::optional<Lowest> lowest_in_metric(const MatrixXd& A, const MatrixXd& B) {
+  const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> solver(A, B);
+  if (solver.info() != Eigen::Success) return std::nullopt;
+  return Lowest{solver.eigenvalues()(0), solver.eigenvectors().col(0)};
+}
+
 Eigen::HouseholderQR<MatrixXd> Qr::factorised(const MatrixXd& X) {
   return Eigen::HouseholderQR<MatrixXd>(X);
 }
@@ -122,15 +128,6 @@ MatrixXd Qr::inverse_of_last(Index count) const {
       .block(from, from, count, count)
       .triangularView<Eigen::Upper>()
       .solve(MatrixXd::Identity(count, count));
-}
-
-PivotedFit pivoted_fit(const MatrixXd& X, const MatrixXd& Y) {
-  const Eigen::ColPivHouseholderQR<MatrixXd> qr(X);
-  return {qr.solve(Y), qr.rank()};
-}
-
-Index pivoted_rank(const MatrixXd& X) {
-  return Eigen::ColPivHouseholderQR<MatrixXd>(X).rank();
 }
 
 }  // namespace brace

@@ -54,6 +54,15 @@ struct Eigensystem {
 [[nodiscard]] Eigensystem symmetric_eigen(const Eigen::MatrixXd& A);
 [[nodiscard]] Eigen::VectorXd symmetric_eigenvalues(const Eigen::MatrixXd& A);
 
+// The v of length one in the metric B for which v' A v is least, and that number; B is positive
+// definite. Empty where the decomposition fails.
+struct Lowest {
+  double value;
+  Eigen::VectorXd vector;
+};
+[[nodiscard]] std::optional<Lowest> lowest_in_metric(const Eigen::MatrixXd& A,
+                                                     const Eigen::MatrixXd& B);
+
 // X = Q R by Householder's reflections, n x k with n >= k. The leading columns of one factorisation
 // are those of the smaller regressions.
 class Qr {
@@ -71,13 +80,5 @@ class Qr {
   static Eigen::HouseholderQR<Eigen::MatrixXd> factorised(const Eigen::MatrixXd& X);
   Eigen::HouseholderQR<Eigen::MatrixXd> qr_;
 };
-
-// Least squares by QR with column pivoting: columns that add nothing get no coefficient.
-struct PivotedFit {
-  Eigen::MatrixXd coefficients;  // k x columns of Y
-  Eigen::Index rank = 0;
-};
-[[nodiscard]] PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y);
-[[nodiscard]] Eigen::Index pivoted_rank(const Eigen::MatrixXd& X);
 
 }  // namespace brace

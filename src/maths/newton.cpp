@@ -178,12 +178,11 @@ class Minimiser {
     if (Z.cols() == 0) return false;
     const MatrixXd curvature = cross(Z, product(p.curvature, Z));
     if (cholesky(curvature).info() == Eigen::Success) return false;
-    const Eigen::GeneralizedSelfAdjointEigenSolver<MatrixXd> eigen(
+    const std::optional<Lowest> lowest = lowest_in_metric(
         curvature, cross(Z, product(metric_of(p), Z)) +
                        1e-12 * metric_of(p).trace() * MatrixXd::Identity(Z.cols(), Z.cols()));
-    if (eigen.info() != Eigen::Success || eigen.eigenvalues()(0) > -1e-8) return false;
-    const VectorXd down =
-        product(Z, VectorXd(eigen.eigenvectors().col(0)));  // of length one in the metric
+    if (!lowest || lowest->value > -1e-8) return false;
+    const VectorXd down = product(Z, lowest->vector);
     double length = 3;
     for (int attempt = 0; attempt < 8; ++attempt, length /= 3)
       for (const double sign : {1.0, -1.0}) {

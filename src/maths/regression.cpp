@@ -34,4 +34,13 @@ Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y) {
   return out;
 }
 
+PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y) {
+  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(X);
+  return {qr.solve(Y), qr.rank()};
+}
+
+Eigen::Index pivoted_rank(const Eigen::MatrixXd& X) {
+  return Eigen::ColPivHouseholderQR<Eigen::MatrixXd>(X).rank();
+}
+
 }  // namespace brace

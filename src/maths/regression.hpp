@@ -21,4 +21,12 @@ struct Regression {
 // X is n x k with n > k. Throws Error (too_few_observations) otherwise.
 [[nodiscard]] Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y);
 
+// Least squares by QR with column pivoting: columns that add nothing get no coefficient.
+struct PivotedFit {
+  Eigen::MatrixXd coefficients;  // k x columns of Y
+  Eigen::Index rank = 0;
+};
+[[nodiscard]] PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y);
+[[nodiscard]] Eigen::Index pivoted_rank(const Eigen::MatrixXd& X);
+
 }  // namespace brace
