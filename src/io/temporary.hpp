@@ -8,6 +8,10 @@
 #include <cstddef>
 #include <string>
 
+#include "brace/base/api.hpp"
+
+// Shown by a shared brace::io: brace::figures writes through it.
+BRACE_API_BEGIN
 namespace brace {
 
 class Temporary {
@@ -22,3 +26,4 @@ class Temporary {
 };
 
 }  // namespace brace
+BRACE_API_END

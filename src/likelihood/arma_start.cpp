@@ -122,4 +122,14 @@ void ArmaStart::accumulate(const Vector& g, const Vector& x, const Vector& y, Ma
   }
 }
 
+ArmaStart::Matrix factor_of(const ArmaStart::Matrix& A) {
+  using Real = ArmaStart::Matrix::Scalar;
+  const Eigen::LDLT<ArmaStart::Matrix> ldlt(A);
+  ArmaStart::Matrix F = ldlt.matrixL();
+  F = ldlt.transpositionsP().transpose() * F;
+  for (Eigen::Index i = 0; i < F.cols(); ++i)
+    F.col(i) *= std::sqrt(std::max<Real>(0, ldlt.vectorD()(i)));
+  return F;
+}
+
 }  // namespace brace

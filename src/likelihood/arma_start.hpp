@@ -57,4 +57,7 @@ class ArmaStart {
   Vector gamma_, psi_, by_ar_, impulse_;
 };
 
+// F with F F' = A, which may be singular.
+[[nodiscard]] ArmaStart::Matrix factor_of(const ArmaStart::Matrix& A);
+
 }  // namespace brace

@@ -87,16 +87,6 @@ struct ExactLikelihood::Work : FilterBuffers {
   using Real = Wide::Scalar;
   using WideVector = Eigen::Matrix<Real, Eigen::Dynamic, 1>;
 
-  // F with F F' = A, which may be singular.
-  static Wide factor_of(const Wide& A) {
-    const Eigen::LDLT<Wide> ldlt(A);
-    Wide F = ldlt.matrixL();
-    F = ldlt.transpositionsP().transpose() * F;
-    for (Index i = 0; i < F.cols(); ++i)
-      F.col(i) *= std::sqrt(std::max<Real>(0, ldlt.vectorD()(i)));
-    return F;
-  }
-
   // ---- Value ----
 
   // What is there for the parameters at hand: each step rests on those before it.

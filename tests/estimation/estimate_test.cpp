@@ -321,7 +321,9 @@ TEST(Check, AnswersAgreeWithEveryRow) {
         const bool rejects =
             std::any_of(group.tests.begin(), group.tests.end(),
                         [](const TestResult& t) { return t.rejects().value_or(false); });
-        if (group.answer == CheckAnswer::holds) EXPECT_FALSE(rejects) << fitted << group.reading;
+        if (group.answer == CheckAnswer::holds) {
+          EXPECT_FALSE(rejects) << fitted << group.reading;
+        }
         if (group.answer == CheckAnswer::doubtful) {
           EXPECT_TRUE(rejects || !c.spikes.empty()) << fitted << group.reading;
           EXPECT_NE(c.reading.find("in doubt"), std::string::npos) << c.reading;

@@ -370,8 +370,9 @@ TEST(Hostile, NamesNeverReachTheTerminalRaw) {
       EXPECT_EQ(text.find('\x1b'), std::string::npos) << command;
       EXPECT_EQ(text.find("\xe2\x80\xae"), std::string::npos) << command;
     }
-    if (!std::string_view(command).starts_with("check"))
+    if (!std::string_view(command).starts_with("check")) {
       EXPECT_THAT(o.out + o.err, HasSubstr("\\x1b[31m")) << command;
+    }
   }
   const std::string svg = folder / "x.svg";
   ASSERT_EQ(
