@@ -11,6 +11,7 @@
 #include <nlopt.h>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <memory>
 #include <string>
 #include <vector>
@@ -19,6 +20,7 @@
 #include "brace/estimation/rolling.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
+#include "likelihood/joint_likelihood.hpp"
 #include "likelihood/lanes/kernels.hpp"
 #include "likelihood/log_likelihood.hpp"
 #include "ratios.hpp"
@@ -89,6 +91,20 @@ void likelihood_pass(benchmark::State& state, const char* line, const brace::Ser
   brace::Derivatives<double> out;
   for (auto _ : state) {
     likelihood->evaluate(theta, order, out);
+    benchmark::DoNotOptimize(out.log_likelihood);
+  }
+}
+
+// The recursion of one lag each by the kernel that keeps the row before in registers, and by the
+// general one, which a gap at the end asks for.
+void without_lanes(benchmark::State& state, bool general) {
+  std::vector<double> y = normal_sample().values;
+  if (general) y.push_back(std::numeric_limits<double>::quiet_NaN());
+  brace::JointLikelihood<double> likelihood(brace::parse_model("const / garch / normal"), y);
+  const std::vector<double> theta{.03, .03, .08, .89};
+  brace::Derivatives<double> out;
+  for (auto _ : state) {
+    likelihood.evaluate(theta, brace::Order::gradient, out);
     benchmark::DoNotOptimize(out.log_likelihood);
   }
 }
@@ -204,6 +220,8 @@ int main(int argc, char** argv) {
     benchmark::RegisterBenchmark(fmt::format("garch-student-{}", name).c_str(), likelihood_pass,
                                  "const / garch / student", student_sample(), student, order);
   }
+  benchmark::RegisterBenchmark("general-kernel", without_lanes, true);
+  benchmark::RegisterBenchmark("one-lag-kernel", without_lanes, false);
   benchmark::RegisterBenchmark("garch-normal-fit", whole_fit, "const / garch / normal",
                                normal_sample());
   benchmark::RegisterBenchmark("garch-student-fit", whole_fit, "const / garch / student",
@@ -237,6 +255,9 @@ int main(int argc, char** argv) {
          {"garch-student-hessian", {}},
          {"garch-normal-fit", 160},
          {"garch-student-fit", 240}}},
+       {"general-kernel",
+        "gradient of garch e1 h1, in the general kernel's",
+        {{"one-lag-kernel", .5}, {"garch-normal-gradient", .3}}},
        {"R-of-1000-windows",
         "1,000 windows of 1,000 rows, in R",
         {{"rolling-normal", 25},

@@ -79,9 +79,8 @@ struct Command {
   std::string footer{};
 
   template <class T>
-  Option& option(std::string called, T& target, std::string does) {
-    return options.emplace_back(
-        Option{.name = std::move(called), .target = &target, .what = std::move(does)});
+  Option& option(const std::string& called, T& target, const std::string& does) {
+    return options.emplace_back(Option{.name = called, .target = &target, .what = does});
   }
 };
 

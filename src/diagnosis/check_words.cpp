@@ -182,8 +182,8 @@ std::string reading_of(const Check& check) {
     });
   };
   std::vector<std::string> held;
-  if (holds(CheckQuestion::law)) held.push_back("its law holds");
-  if (holds(CheckQuestion::constancy)) held.push_back("its parameters are constant");
+  if (holds(CheckQuestion::law)) held.emplace_back("its law holds");
+  if (holds(CheckQuestion::constancy)) held.emplace_back("its parameters are constant");
   return fmt::format("{} leaves no memory in its residuals or their squares{}{}{}{}", check.model,
                      doubt.empty() ? "" : " by the tests that decide", held.empty() ? "" : "; ",
                      fmt::join(held, " and "), doubt);

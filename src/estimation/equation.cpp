@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <cmath>
+#include <optional>
 #include <type_traits>
 #include <variant>
 
@@ -226,12 +227,13 @@ std::string rows(int lag, const Fit& fit) {
   return fmt::format("{} {}{}", lag, fit.series->period(), lag == 1 ? "" : "s");
 }
 
-std::string sentence_of(const Parameter& p, const Fit& fit) {
-  const std::string value = text::estimate(p.estimate, p.se);
-  const std::string period(fit.series->period());
-  const auto lag_after = [&](std::string_view stem) {
-    return std::stoi(p.name.substr(stem.size()));
-  };
+int lag_after(const Parameter& p, std::string_view stem) {
+  return std::stoi(p.name.substr(stem.size()));
+}
+
+// What a parameter of each part says; empty where it is none of that part.
+std::optional<std::string> sentence_of_mean(const Parameter& p, const Fit& fit,
+                                            const std::string& value, const std::string& period) {
   const bool differenced = !fit.model.mean.differences.empty();
   if (p.name == "mu")
     return differenced ? fmt::format("the difference is {} on average", value)
@@ -240,16 +242,16 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
     return fmt::format("each {} adds {} to where the series lies", period, value);
   if (p.name.starts_with("sar"))
     return fmt::format("{} of where the series stood against its mean {} ago comes back", value,
-                       rows(lag_after("sar"), fit));
+                       rows(lag_after(p, "sar"), fit));
   if (p.name.starts_with("sma"))
     return fmt::format("{} of the surprise of {} ago comes back", value,
-                       rows(lag_after("sma"), fit));
+                       rows(lag_after(p, "sma"), fit));
   if (p.name.starts_with("ar"))
     return fmt::format("{} of the deviation from the mean {} ago is carried on", value,
-                       rows(lag_after("ar"), fit));
+                       rows(lag_after(p, "ar"), fit));
   if (p.name.starts_with("ma"))
     return fmt::format("{} of the surprise of {} ago still shows", value,
-                       rows(lag_after("ma"), fit));
+                       rows(lag_after(p, "ma"), fit));
   if (p.name.starts_with("cos") || p.name.starts_with("sin"))
     return fmt::format("the wave {} has a part of height {}", regressor(p.name), value);
   if (p.name.starts_with("with:"))
@@ -261,6 +263,12 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
     return fmt::format("one more of the {} of a {} goes with {} in the series",
                        fit.model.mean.risk == RiskTerm::sd ? "volatility" : "variance", period,
                        value);
+  return std::nullopt;
+}
+
+std::optional<std::string> sentence_of_variance(const Parameter& p, const Fit& fit,
+                                                const std::string& value,
+                                                const std::string& period) {
   const Variance& family = fit.model.variance;
   const bool logs = std::holds_alternative<Egarch>(family),
              power = std::holds_alternative<Aparch>(family),
@@ -278,7 +286,7 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
         "surprise",
         value, period);
   if (p.name.starts_with("alpha")) {
-    const std::string when = rows(lag_after("alpha"), fit);
+    const std::string when = rows(lag_after(p, "alpha"), fit);
     if (logs)
       return fmt::format(
           "a surprise of {} ago that was one standard deviation larger than expected "
@@ -293,7 +301,7 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
     return fmt::format("{} of the squared surprise of {} ago enters the variance", value, when);
   }
   if (p.name.starts_with("gamma")) {
-    const std::string when = rows(lag_after("gamma"), fit);
+    const std::string when = rows(lag_after(p, "gamma"), fit);
     if (logs)
       return fmt::format(
           "a rise of one standard deviation {} ago moves the log of the variance by "
@@ -312,7 +320,7 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
       return fmt::format("{} of the variance's distance from the long-run component is carried on",
                          value);
     return fmt::format("{} of {} of {} ago is carried on", value, what,
-                       rows(lag_after("beta"), fit));
+                       rows(lag_after(p, "beta"), fit));
   }
   if (p.name == "delta")
     return fmt::format(
@@ -334,6 +342,10 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
     return fmt::format("the weight of the last squared surprise is raised by {}", value);
   if (p.name.starts_with("vwith:"))
     return fmt::format("one more of {} goes with {} in {}", p.name.substr(6), value, what);
+  return std::nullopt;
+}
+
+std::string sentence_of_law(const Parameter& p, const Fit& fit, const std::string& value) {
   if (p.name == "nu")
     return std::holds_alternative<Ged>(fit.model.shocks)
                ? fmt::format("the shocks have shape {}; 2 is normal, less has heavier tails", value)
@@ -342,6 +354,14 @@ std::string sentence_of(const Parameter& p, const Fit& fit) {
   if (p.name == "skew")
     return fmt::format("the shocks lean by {}; below 0 falls are the larger ones", value);
   return fmt::format("the law of the shocks has {} {}", p.name, value);
+}
+
+std::string sentence_of(const Parameter& p, const Fit& fit) {
+  const std::string value = text::estimate(p.estimate, p.se);
+  const std::string period(fit.series->period());
+  if (auto said = sentence_of_mean(p, fit, value, period)) return *said;
+  if (auto said = sentence_of_variance(p, fit, value, period)) return *said;
+  return sentence_of_law(p, fit, value);
 }
 
 }  // namespace

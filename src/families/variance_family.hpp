@@ -150,7 +150,7 @@ struct FamilyDefaults {
   static std::vector<std::optional<double>> mean_factors(const Model&, std::span<const double>,
                                                          std::span<const double>,
                                                          std::size_t horizon) {
-    return std::vector<std::optional<double>>(horizon, 1.0);
+    return std::vector<std::optional<double>>(horizon, 1.0);  // NOLINT: braces would list two
   }
   static constexpr bool kMeanByPaths = false;
   // e^2.

@@ -9,8 +9,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
-namespace laws {
+namespace brace::laws {
 
 // A discrete maximum over n steps falls short of the continuous one as if the boundary stood
 // .5826/sqrt n local standard deviations farther out (Siegmund 1985); n = 0 takes the limit.
@@ -33,6 +32,5 @@ inline constexpr int kMostBroken = 10;
 // 40 eigenvalues. Absolute error 1e-12.
 [[nodiscard]] double ave_wald_tail(double x, int p);
 
-}  // namespace laws
-}  // namespace brace
+}  // namespace brace::laws
 BRACE_API_END

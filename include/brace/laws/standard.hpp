@@ -8,8 +8,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
-namespace laws {
+namespace brace::laws {
 
 [[nodiscard]] double normal_cdf(double x);
 [[nodiscard]] double normal_quantile(double p);
@@ -24,6 +23,5 @@ namespace laws {
 [[nodiscard]] double unit_student_cdf(double x, double nu);
 [[nodiscard]] double unit_student_quantile(double p, double nu);
 
-}  // namespace laws
-}  // namespace brace
+}  // namespace brace::laws
 BRACE_API_END

@@ -34,7 +34,8 @@ struct Holding {
   Part part;
   std::vector<Held> held{};
   template <class From>
-  requires std::convertible_to<From, Part> Holding(
+  requires std::convertible_to<From, Part>
+  Holding(                                         // NOLINT(bugprone-forwarding-reference-overload)
       From&& from, std::vector<Held> values = {})  // NOLINT: a part alone holds nothing
       : part(std::forward<From>(from)), held(std::move(values)) {}
 };
