@@ -9,8 +9,8 @@
 
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
-#include "brace/maths/autocorrelations.hpp"
 #include "brace/hypothesis/whiteness.hpp"
+#include "brace/maths/autocorrelations.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "evaluate/rows.hpp"
 

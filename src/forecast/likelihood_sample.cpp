@@ -9,11 +9,11 @@
 #include <optional>
 
 #include "brace/hypothesis/moments.hpp"
+#include "families/shock_law.hpp"
 #include "likelihood/joint_likelihood.hpp"
 #include "maths/dense.hpp"
 #include "maths/log_mean_exp.hpp"
 #include "process/admissible.hpp"
-#include "families/shock_law.hpp"
 
 namespace brace {
 namespace {

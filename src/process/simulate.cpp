@@ -10,11 +10,11 @@
 #include "brace/base/error.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
+#include "families/shock_law.hpp"
 #include "model/mean_data.hpp"
 #include "model/spelling.hpp"
 #include "process/admissible.hpp"
 #include "process/stepper.hpp"
-#include "families/shock_law.hpp"
 
 namespace brace {
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// A program that needs the core alone: no files, no charts. Whatever instruction set it is built for,
-// results that the library allocates are copied, grown and freed here.
+// A program that needs the core alone: no files, no charts. Whatever instruction set it is built
+// for, results that the library allocates are copied, grown and freed here.
 #include <brace/core.hpp>
 #include <cmath>
 #include <iostream>

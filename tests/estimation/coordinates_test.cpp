@@ -30,8 +30,7 @@ TEST(Coordinates, DerivativesOfTheCoordinates) {
     WorkingPoint up = x, down = x;
     up(j) += step;
     down(j) -= step;
-    const Eigen::VectorXd slope =
-        (coordinates.scaled(up) - coordinates.scaled(down)) / (2 * step);
+    const Eigen::VectorXd slope = (coordinates.scaled(up) - coordinates.scaled(down)) / (2 * step);
     EXPECT_LT((slope - coordinates.jacobian(x).col(j)).cwiseAbs().maxCoeff(), 1e-6)
         << "coordinate " << j;
     const Eigen::VectorXd curvature =
@@ -45,14 +44,16 @@ TEST(Coordinates, SparseSetsAreJudgedInTheirOwnPowerOfB) {
   const Model model = parse_model("zero ar9");
   const Coordinates coordinates(model, std::vector<std::optional<double>>(2));
   EXPECT_TRUE(coordinates.at_edge(ScaledParameters(Eigen::VectorXd{{.99, 1}})).empty());
-  const std::vector<Coordinates::Edge> edges = coordinates.at_edge(ScaledParameters(Eigen::VectorXd{{.9995, 1}}));
+  const std::vector<Coordinates::Edge> edges =
+      coordinates.at_edge(ScaledParameters(Eigen::VectorXd{{.9995, 1}}));
   ASSERT_EQ(edges.size(), 1u);
   EXPECT_EQ(edges[0].parameter, "ar9");
   EXPECT_NEAR(edges[0].root, std::pow(1 / .9995, 1 / 9.0), 1e-12) << "in B, not in B^9";
   const Model two = parse_model("zero ar1,9");
   const Coordinates sparse(two, std::vector<std::optional<double>>(3));
   EXPECT_TRUE(sparse.admits(ScaledParameters(Eigen::VectorXd{{.5, .3, 1}})));
-  EXPECT_FALSE(sparse.admits(ScaledParameters(Eigen::VectorXd{{.8, .3, 1}}))) << "a root inside the unit circle";
+  EXPECT_FALSE(sparse.admits(ScaledParameters(Eigen::VectorXd{{.8, .3, 1}})))
+      << "a root inside the unit circle";
 }
 
 }  // namespace

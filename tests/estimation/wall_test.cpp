@@ -64,8 +64,7 @@ TEST(Wall, CoordinatesFollowIt) {
   };
   const MatrixXd pulled = coordinates.pull_hessian(x, g0 + H * coordinates.scaled(x), H);
   for (Index i = 0; i < 5; ++i) {
-    const WorkingPoint more(x + step * VectorXd::Unit(5, i)),
-        less(x - step * VectorXd::Unit(5, i));
+    const WorkingPoint more(x + step * VectorXd::Unit(5, i)), less(x - step * VectorXd::Unit(5, i));
     const VectorXd slope = (coordinates.scaled(more) - coordinates.scaled(less)) / (2 * step);
     EXPECT_LT((slope - J.col(i)).cwiseAbs().maxCoeff(), 1e-7 * (1 + J.col(i).cwiseAbs().maxCoeff()))
         << i;

@@ -18,9 +18,9 @@ const std::vector<const LaneKernels*>& runnable_lane_kernels() {
     // What each file is compiled for (src/CMakeLists.txt), by names that GCC and clang both know.
     const bool v3 = __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma") &&
                     __builtin_cpu_supports("bmi") && __builtin_cpu_supports("bmi2");
-    const bool v4 = v3 && __builtin_cpu_supports("avx512f") &&
-                    __builtin_cpu_supports("avx512bw") && __builtin_cpu_supports("avx512cd") &&
-                    __builtin_cpu_supports("avx512dq") && __builtin_cpu_supports("avx512vl");
+    const bool v4 = v3 && __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512bw") &&
+                    __builtin_cpu_supports("avx512cd") && __builtin_cpu_supports("avx512dq") &&
+                    __builtin_cpu_supports("avx512vl");
     if (v3) kernels.push_back(&kV3Kernels);
     if (v4) kernels.push_back(&kV4Kernels);
 #endif
