@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // What estimation must know of a shock law beyond its kernel: working coordinates of its shape,
-// density, distribution, quantiles, draws. One entry a law (shock_laws.cpp), found by the variant
+// density, distribution, quantiles, draws. One entry a law (shock_law.cpp), found by the variant
 // in the model.
 //
 //   const ShockLaw& law = shock_law(model.shocks);

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // What the three stages of a likelihood hand to one another. Mean gives e, variance gives h, law
-// gives l(e, h) and its derivatives; likelihood.hpp runs them over blocks that stay in the first
-// cache.
+// gives l(e, h) and its derivatives; joint_likelihood.hpp runs them over blocks that stay in the
+// first cache.
 //
 // Derivatives of a quantity by the k parameters are a row of k numbers; second derivatives are
 // packed lower triangles, element (j, i <= j) at j (j + 1) / 2 + i, so that the parameters that

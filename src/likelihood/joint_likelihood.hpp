@@ -26,7 +26,7 @@
 
 namespace brace {
 
-// A law as the likelihood runs it; the table of all is in likelihood_passes.hpp.
+// A law as the likelihood runs it; the table of all is in joint_passes.hpp.
 template <class T>
 struct LawKernel {
   void (*pass[4])(LawBlock<T>&);

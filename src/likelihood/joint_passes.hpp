@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The bodies of likelihood.hpp, apart from it so that one file compiles them for double and tests
-// can compile them for a differentiating type.
+// The bodies of joint_likelihood.hpp, apart from it so that one file compiles them for double and
+// tests can compile them for a differentiating type.
 #pragma once
 
 #include <iterator>

@@ -156,5 +156,38 @@ TEST(House, EverySourceNamesTestsThatExist) {
   }
 }
 
+// Files that comments and documents name are there.
+TEST(House, FilesThatAreNamedExist) {
+  const fs::path root(BRACE_SOURCE_DIR);
+  std::vector<std::string> files;
+  for (const char* top :
+       {"include", "src", "apps", "tests", "tools", "bench", "examples", "fuzz", "data"})
+    for (const auto& entry : fs::recursive_directory_iterator(root / top))
+      if (entry.is_regular_file()) files.push_back("/" + fs::relative(entry, root).string());
+  const auto exists = [&](const std::string& named) {
+    return std::any_of(files.begin(), files.end(),
+                       [&](const std::string& file) { return file.ends_with("/" + named); });
+  };
+  const std::regex named(R"re([a-z0-9_]+(/[a-z0-9_]+)*\.[hc]pp\b)re");
+  const auto look = [&](const fs::path& path, bool comments_only) {
+    std::istringstream lines(content_of(path));
+    for (std::string line; std::getline(lines, line);) {
+      if (comments_only) {
+        const auto comment = line.find("//");
+        if (comment == std::string::npos) continue;
+        line = line.substr(comment);
+      }
+      for (std::sregex_iterator match(line.begin(), line.end(), named), end; match != end; ++match)
+        EXPECT_TRUE(exists(match->str())) << path << " names " << match->str();
+    }
+  };
+  for (const std::string& file : files)
+    if (file.starts_with("/include") || file.starts_with("/src")) look(root / file.substr(1), true);
+  for (const auto& entry : fs::directory_iterator(root / "docs"))
+    if (entry.path().extension() == ".md" && entry.path().filename() != "library.md")
+      look(entry.path(), false);
+  look(root / "CONTRIBUTING.md", false);
+}
+
 }  // namespace
 }  // namespace brace::test
