@@ -4,8 +4,8 @@
 //
 //   with_family(model.variance, []<class Family>(std::type_identity<Family>) { ... });
 //
-// A file holds the kernel, Family::Stage<T> (variance_stage.hpp), and what the engine must know beyond it
-// (VarianceFamily in variance_family.hpp).
+// A file holds the kernel, Family::Stage<T> (variance_stage.hpp), and what the engine must know
+// beyond it (VarianceFamily in variance_family.hpp).
 #pragma once
 
 #include <type_traits>

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Small matrices, out of line. Covered by tests/maths/maths_test.cpp.
+// Small matrices, out of line. Covered by tests/maths/dense_test.cpp.
 #include "maths/dense.hpp"
 
 #include <Eigen/Dense>
