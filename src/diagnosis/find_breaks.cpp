@@ -3,12 +3,10 @@
 #include "brace/diagnosis/find_breaks.hpp"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
 #include <numeric>
-#include <ostream>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -16,6 +14,7 @@
 #include "brace/estimation/estimate.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/model/model_line.hpp"
+#include "diagnosis/break_words.hpp"
 
 namespace brace {
 namespace {
@@ -35,14 +34,6 @@ std::vector<double> holm(const std::vector<double>& p) {
     out[order[i]] = most;
   }
   return out;
-}
-
-std::string date_text(const std::optional<Timestamp>& date, std::size_t index) {
-  return date ? format_date(*date) : fmt::format("observation {}", text::count(index));
-}
-
-std::string date_text(const BreakDate& at) {
-  return date_text(at.date, at.index);
 }
 
 void add_segments(const Series& closed, const std::vector<BreakReport::Found>& breaks,
@@ -102,78 +93,31 @@ Series without_means(const Series& closed, const std::vector<BreakDate>& breaks)
   return out;
 }
 
-// What was found, in words; and what it means for the model.
-void say(const Series& closed, BreakReport& report) {
-  const auto name = [&](const BreakReport::Found& f) {
-    return fmt::format("{} near {}", to_string(f.kind), date_text(f.at));
-  };
-  if (report.breaks.empty()) {
-    report.reading = fmt::format("No lasting break in {} at 5 %, all kinds together.", report.of);
-    report.advice.emplace_back("Model the whole sample.");
-    return;
-  }
-  std::vector<std::string> names;
-  for (const auto& f : report.breaks) names.push_back(name(f));
-  report.reading =
-      fmt::format("{}: {} ({}).", report.of, text::plural(names.size(), "break", "breaks"),
-                  fmt::join(names, ", "));
+// What the breaks mean for the model: its terms, where its last segment begins, and what
+// persistence is left within segments.
+void take_up(const Series& closed, BreakReport& report) {
   double weighted = 0, total = 0;
   for (const auto& s : report.segments)
     if (s.persistence) {
       weighted += static_cast<double>(s.n) * *s.persistence;
       total += static_cast<double>(s.n);
     }
-  if (report.persistence && total > 0)
-    report.advice.push_back(
-        *report.persistence > weighted / total + 0.01
-            ? fmt::format(
-                  "Persistence is {:.3f} on the whole and {:.3f} within segments: part of it "
-                  "is only the break.",
-                  *report.persistence, weighted / total)
-            : fmt::format(
-                  "Persistence is {:.3f} on the whole and {:.3f} within segments: the break "
-                  "does not explain it.",
-                  *report.persistence, weighted / total));
-  std::vector<std::string> in_mean, in_variance;
-  for (const auto& f : report.breaks)
-    if (f.at.index < closed.size() && !closed.times.empty()) {
-      const Timestamp next = closed.times[f.at.index];
-      report.terms.push_back(fmt::format("step:{}", format_date(next)));
-      (f.kind == BreakKind::mean ? in_mean : in_variance).push_back(report.terms.back());
-      report.from = next;
-    }
-  if (!report.from) return;
-  // Where the last date may lie almost anywhere there is nothing to cut at.
-  const BreakDate& last = report.breaks.back().at;
-  constexpr double kSaysNothing = 0.8;
-  if (static_cast<double>(last.high - last.low) >
-      kSaysNothing * static_cast<double>(closed.size())) {
-    report.advice.emplace_back(
-        "The date of the last break is not known: its interval covers most of the sample, so that "
-        "cutting there is not advised.");
-    report.from.reset();
-    return;
+  if (total > 0) report.persistence_within = weighted / total;
+  if (closed.times.empty()) return;
+  for (auto& f : report.breaks) {
+    if (f.at.index >= closed.size()) continue;
+    report.from = closed.times[f.at.index];
+    f.term = "step:" + format_date(*report.from);
+    report.terms.push_back(f.term);
   }
-  const auto part = [](const std::vector<std::string>& terms, const char* where) {
-    return terms.empty() ? std::string()
-                         : fmt::format("{} in the {} of the model", fmt::join(terms, " "), where);
-  };
-  report.advice.push_back(
-      fmt::format("To take it up: {}{}{}, or the last segment alone with --from {}.",
-                  part(in_mean, "mean"), in_mean.empty() || in_variance.empty() ? "" : ", ",
-                  part(in_variance, "variance"), format_date(*report.from)));
+  // Where the last date may lie almost anywhere there is nothing to cut at.
+  constexpr double kSaysNothing = 0.8;
+  const BreakDate& last = report.breaks.back().at;
+  if (static_cast<double>(last.high - last.low) > kSaysNothing * static_cast<double>(closed.size()))
+    report.from.reset();
 }
 
 }  // namespace
-
-std::string_view to_string(BreakKind kind) {
-  switch (kind) {
-    case BreakKind::mean: return "mean";
-    case BreakKind::variance: return "variance";
-    case BreakKind::parameters: return "parameters";
-  }
-  return "parameters";
-}
 
 BreakReport find_breaks(const Series& series, const FindBreaksOptions& options) {
   return find_breaks(series, options, Executor(1));
@@ -191,6 +135,7 @@ class BreakSearch {
         executor_(executor),
         model_(parse_model(options.model)) {
     report_.of = series.name;
+    report_.level = options.level;
     if (!series.unit.empty()) report_.unit = fmt::format("{} a {}", series.unit, series.period());
     report_.model = to_string(canonical(model_));
   }
@@ -250,8 +195,13 @@ class BreakSearch {
            fmt::format("the likelihood's scan for a break of the variance is left out ({})",
                        error.what()));
     }
-    report_.tests.push_back(nyblom(fit_).front());
-    p_.push_back(*report_.tests.back().p_value);
+    try {
+      report_.tests.push_back(nyblom(fit_).front());
+      p_.push_back(*report_.tests.back().p_value);
+    } catch (const Error& error) {
+      warn(WarningCode::few_observations,
+           fmt::format("the test of constant parameters is left out ({})", error.what()));
+    }
   }
 
   // On all kinds together.
@@ -301,7 +251,9 @@ class BreakSearch {
            fmt::format("{} missing: the tests close the gaps",
                        text::plural(series_.missing(), "value is", "values are")));
     add_segments(closed_, report_.breaks, report_, model_, executor_);
-    say(closed_, report_);
+    if (!report_.breaks.empty()) take_up(closed_, report_);
+    report_.reading = reading_of(report_);
+    report_.advice = advice_of(report_);
   }
 
   const Series& series_;
@@ -323,69 +275,6 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
                         const Executor& executor) {
   require_usable(series, kLeastForPersistence, "a search for breaks");
   return BreakSearch(series, options, executor).run();
-}
-
-std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
-  out << text::wrap(text::sentence(report.reading)) << '\n';
-  out << fmt::format("  {:<26}{:<13}{:>8}  {:<10}{:<6}{}\n", "test", "", "", "", "Holm", "null");
-  for (const TestResult& t : report.tests) {
-    const bool plain = t.variant == "z of model";
-    const std::optional<double> adjusted =
-        t.test == "bai-perron" ? std::optional(report.holm.mean)
-        : t.test == "variance-break" || (t.test == "cumulative-squares-robust" && !plain)
-            ? std::optional(report.holm.variance)
-        : t.test == "nyblom" ? report.holm.parameters
-                             : std::nullopt;
-    out << fmt::format("  {:<26}{:<13}{:>8}  p {:<8}{:<6}{}\n", t.test, t.variant,
-                       text::significant(t.statistic, 4), text::p_value(t.p_value, t.p_floor),
-                       adjusted ? text::p_value(adjusted) : "", t.null);
-  }
-  if (!report.breaks.empty()) {
-    out << "\n  break in      last day before   95 % interval\n";
-    for (const auto& f : report.breaks)
-      out << fmt::format("  {:<14}{:<18}{}\n", to_string(f.kind), date_text(f.at),
-                         f.at.low == f.at.high
-                             ? "none"
-                             : fmt::format("{} to {}", date_text(f.at.low_date, f.at.low),
-                                           date_text(f.at.high_date, f.at.high)));
-  }
-  const auto span = [](const BreakReport::Segment& s) {
-    return fmt::format("{} to {}", date_text(s.first_date, s.first),
-                       date_text(s.last_date, s.last));
-  };
-  std::size_t width = 26;
-  for (const auto& s : report.segments) width = std::max(width, span(s).size());
-  const auto line = [&](const std::string& what, const std::string& n, const std::string& mean,
-                        const std::string& sd, const std::string& persistence) {
-    out << fmt::format("  {:<{}}{:>8}{:>12}{:>13}{:>14}\n", what, width, n, mean, sd, persistence);
-  };
-  out << '\n';
-  line("segment", "n", "mean", "volatility", "persistence");
-  const auto row = [&](const std::string& what, std::size_t n, double mean, double sd,
-                       std::optional<double> persistence) {
-    line(what, text::count(n), text::significant(mean, 2), text::significant(sd, 3),
-         text::fixed(persistence, 3));
-  };
-  std::size_t n = 0;
-  double mean = 0;
-  for (const auto& s : report.segments) {
-    n += s.n;
-    mean += static_cast<double>(s.n) * s.mean;
-  }
-  mean /= static_cast<double>(n);
-  double squares = 0;
-  for (const auto& s : report.segments)
-    squares += static_cast<double>(s.n - 1) * s.sd * s.sd +
-               static_cast<double>(s.n) * (s.mean - mean) * (s.mean - mean);
-  row("whole", n, mean, std::sqrt(squares / static_cast<double>(n - 1)), report.persistence);
-  if (report.segments.size() > 1)
-    for (const auto& s : report.segments) row(span(s), s.n, s.mean, s.sd, s.persistence);
-  out << fmt::format("  persistence by {}{}\n\n", report.model,
-                     report.unit.empty() ? "" : fmt::format("; {}", report.unit));
-  for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
-  for (const Warning& w : report.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
-  return out;
 }
 
 }  // namespace brace

@@ -65,13 +65,15 @@ std::vector<TestResult> nyblom(const Fit& fit) {
         ErrorCode::bad_option,
         fmt::format("nyblom: {} free parameters; 1 to {} can be tested", m, laws::kMostNyblom));
   const Eigen::MatrixXd S = all(Eigen::all, free), V = cross(S, S);
-  const Eigen::LLT<Eigen::MatrixXd> root(V);
+  const std::optional<Eigen::MatrixXd> root = lower_root(V);
+  if (!root)
+    throw Error(ErrorCode::bad_option, "nyblom: the scores of the free parameters are collinear");
   Eigen::VectorXd sum = Eigen::VectorXd::Zero(m), squares = Eigen::VectorXd::Zero(m);
   double joint = 0;
   for (Index t = 0; t < S.rows(); ++t) {
     sum += S.row(t).transpose();
     squares += sum.cwiseAbs2();
-    joint += root.matrixL().solve(sum).squaredNorm();
+    joint += solve_lower(*root, sum).squaredNorm();
   }
   const auto n = static_cast<double>(fit.n);
   std::vector<TestResult> tests{

@@ -220,8 +220,8 @@ MatrixXd Coordinates::pull_hessian(const WorkingPoint& x, const VectorXd& g,
   if (wall_) {
     const MatrixXd of_variance =
         J.middleRows(static_cast<Index>(first_variance_), static_cast<Index>(variances_));
-    pulled += g(static_cast<Index>(on_wall())) * of_variance.transpose() * wall_at(scaled(x)).bend *
-              of_variance;
+    pulled += g(static_cast<Index>(on_wall())) *
+              cross(of_variance, product(wall_at(scaled(x)).bend, of_variance));
   }
   for (const LagFactor& f : factors_) {
     if (!f.sections) continue;

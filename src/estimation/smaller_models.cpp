@@ -121,7 +121,7 @@ std::vector<Pair> two_roots(const std::vector<double>& r) {
                    neighbour = c1 / (1 - c2) * variance;
       Matrix2d moments;
       moments << variance, neighbour, neighbour, variance;
-      const Vector2d d = moments.ldlt().solve(with);
+      const Vector2d d = moments.inverse() * with;
       const double gain = d.dot(with);
       if (gain <= best.gain) continue;
       double share = 1;

@@ -256,9 +256,19 @@ class BreakScan {
   [[nodiscard]] double t_of(const Eigen::Matrix<double, P, P>& A,
                             const Eigen::Matrix<double, P, 1>& with_w,
                             const Eigen::Matrix<double, P, 1>& with_v) const {
-    const Eigen::LLT<Eigen::Matrix<double, P, P>> root(A);
-    const Eigen::Matrix<double, P, 1> a = root.matrixL().solve(with_w);
-    const Eigen::Matrix<double, P, 1> b = root.matrixL().solve(with_v);
+    // With A = L L': a = L^-1 w and b = L^-1 v, row by row as L is found.
+    Eigen::Matrix<double, P, P> L;
+    Eigen::Matrix<double, P, 1> a, b;
+    for (int i = 0; i < P; ++i) {
+      a(i) = with_w(i), b(i) = with_v(i);
+      for (int j = 0; j <= i; ++j) {
+        double left = A(i, j);
+        for (int m = 0; m < j; ++m) left -= L(i, m) * L(j, m);
+        L(i, j) = j < i ? left / L(j, j) : std::sqrt(left);
+        if (j < i) a(i) -= L(i, j) * a(j), b(i) -= L(i, j) * b(j);
+      }
+      a(i) /= L(i, i), b(i) /= L(i, i);
+    }
     const double ww = ww_ - a.squaredNorm(), wv = wv_ - a.dot(b), vv = vv_ - b.squaredNorm();
     const double s2 = (vv - wv * wv / ww) / static_cast<double>(rows_ - base() - 1 - P);
     const double t = wv / std::sqrt(ww * s2);

@@ -32,6 +32,7 @@ struct FindBreaksOptions {
 
 struct BreakReport {
   std::string of, unit;  // unit: "percent a day"
+  double level = 0.05;   // of the verdict
   // bai-perron (UDmax) of the mean; cumulative-squares-robust and variance-break of the variance;
   // nyblom (joint) of the parameters; then tests that inform.
   std::vector<TestResult> tests;
@@ -46,6 +47,7 @@ struct BreakReport {
   struct Found {
     BreakKind kind;
     BreakDate at;
+    std::string term{};  // of the model line that takes it up; empty without dates
   };
   std::vector<Found> breaks;  // in order of time
 
@@ -56,12 +58,14 @@ struct BreakReport {
     double mean = 0, sd = 0;
     std::optional<double> persistence;  // of the model on the segment; absent below 250 values
   };
-  std::vector<Segment> segments;      // one where there is no break
-  std::optional<double> persistence;  // of the model on the whole
+  std::vector<Segment> segments;             // one where there is no break
+  std::optional<double> persistence;         // of the model on the whole
+  std::optional<double> persistence_within;  // of the segments, weighted by their length
   std::string model;
 
-  std::vector<std::string> terms;  // of the model line that take the breaks up
-  std::optional<Timestamp> from;   // first date after the last break
+  std::vector<std::string> terms;  // of the breaks
+  // First date after the last break; absent where that date may lie almost anywhere.
+  std::optional<Timestamp> from;
   std::string reading;
   std::vector<std::string> advice;
   std::vector<Warning> warnings;

@@ -8,6 +8,7 @@
 
 #include "families/normal.hpp"
 #include "families/student.hpp"
+#include "maths/dense.hpp"
 
 namespace brace {
 
@@ -127,7 +128,7 @@ Eigen::MatrixXd LaneLikelihood::score_products(std::span<const double> theta,
                                                const Eigen::MatrixXd& G) {
   Derivatives<double> out;
   if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
-  return G.transpose() * unpack(out.hessian) * G;
+  return cross(G, product(unpack(out.hessian), G));
 }
 
 }  // namespace brace

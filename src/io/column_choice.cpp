@@ -1,0 +1,288 @@
+// SPDX-License-Identifier: Apache-2.0
+// Columns by name, by kind and by role. Covered by tests/io/table_test.cpp.
+#include "io/column_choice.hpp"
+
+#include <algorithm>
+#include <charconv>
+#include <set>
+
+#include "io/date_reader.hpp"
+
+namespace brace {
+namespace {
+
+// Cells of a column tried as dates.
+constexpr std::size_t kCellsTried = 20;
+
+// Names of the column that prices or values stand in.
+const std::vector<std::string> kCloses{"close", "settle", "last", "price", "value"};
+
+std::string lower(std::string text) {
+  for (char& c : text)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
+  return text;
+}
+
+class ColumnChooser {
+ public:
+  explicit ColumnChooser(const ColumnQuestion& question)
+      : path_(question.file),
+        names_(question.names),
+        tried_(question.rows),
+        cells_(question.cells),
+        options_(question.options),
+        one_value_(question.one_value) {}
+
+  ColumnChoice choose() {
+    choose_where();
+    chosen_.date = date_column();
+    chosen_.time = time_column();
+    chosen_.values = value_columns();
+    choose_roles(chosen_.values);
+    if (!options_.drop_zero.empty()) chosen_.zero = column(options_.drop_zero);
+    require_dates_for_a_window();
+    choose_kind_of_series();
+    return std::move(chosen_);
+  }
+
+ private:
+  // ---- By name ----
+  std::size_t column(const std::string& name) const {
+    std::vector<std::size_t> same, alike;
+    for (std::size_t c = 0; c < names_.size(); ++c) {
+      if (names_[c] == name) same.push_back(c);
+      if (lower(names_[c]) == lower(name)) alike.push_back(c);
+    }
+    if (same.empty() && alike.size() == 1) return alike.front();
+    if (same.size() == 1) return same.front();
+    if (same.size() > 1)
+      throw Error(
+          ErrorCode::column_missing,
+          fmt::format("{}: {} columns are called '{}'; name one by its position, such as {}", path_,
+                      same.size(), name, same.back() + 1));
+    std::size_t position = 0;
+    const auto [end, error] = std::from_chars(name.data(), name.data() + name.size(), position);
+    if (error == std::errc() && end == name.data() + name.size() && position >= 1 &&
+        position <= names_.size())
+      return position - 1;
+    const auto near = text::nearest(name, names_);
+    throw Error(ErrorCode::column_missing,
+                fmt::format("{}: there is no column '{}'{}; its columns are {}", path_, name,
+                            near ? fmt::format(" (did you mean '{}'?)", *near) : "",
+                            text::some_of(names_)));
+  }
+
+  // ---- By what its cells hold ----
+  // The tried cells of a column that hold something, of the rows that --where keeps.
+  std::vector<std::string_view> cells_of(std::size_t c) const {
+    std::vector<std::string_view> out;
+    for (const TriedRow& row : tried_)
+      if (!cells_.is_missing(row.texts[c]) && passes(row)) out.push_back(row.texts[c]);
+    return out;
+  }
+
+  bool passes(const TriedRow& row) const {
+    return std::all_of(chosen_.where.begin(), chosen_.where.end(), [&](const auto& condition) {
+      return text::trimmed(row.texts[condition.first]) == condition.second;
+    });
+  }
+
+  bool reads_as_dates(std::size_t c) const {
+    std::vector<std::string_view> cells = cells_of(c);
+    if (cells.size() > kCellsTried) cells.resize(kCellsTried);
+    // One that reads is enough: a bad date among good ones is an error later, not a reason to do
+    // without dates.
+    return std::any_of(cells.begin(), cells.end(), looks_like_date);
+  }
+
+  // Whole numbers of four digits, each later than the one before it, or each earlier.
+  bool holds_years(std::size_t c) const {
+    const std::vector<std::string_view> cells = cells_of(c);
+    return !cells.empty() && std::all_of(cells.begin(), cells.end(), looks_like_year);
+  }
+
+  bool is_numeric(std::size_t c) const {
+    const auto cells = cells_of(c);
+    const auto numbers = static_cast<std::size_t>(
+        std::count_if(cells.begin(), cells.end(),
+                      [&](std::string_view text) { return cells_.number(text).has_value(); }));
+    return 2 * numbers > cells.size();
+  }
+
+  // ---- Roles ----
+  std::optional<std::size_t> date_column() const {
+    if (!options_.date.empty()) return column(options_.date);
+    for (std::size_t c = 0; c < names_.size(); ++c)
+      if (options_.date_format.empty() && reads_as_dates(c)) return c;
+    for (std::size_t c = 0; c < names_.size(); ++c)
+      if (options_.date_format.empty() && lower(names_[c]) == "year" && holds_years(c)) return c;
+    // A column that is called a date and does not read as one is a mistake, not a value; and with a
+    // form given the dates are expected.
+    const std::set<std::string> called{"date", "day", "time", "timestamp", "datetime", "month"};
+    for (std::size_t c = 0; c < names_.size(); ++c)
+      if (called.contains(lower(names_[c]))) return c;
+    if (!options_.date_format.empty()) return 0;
+    return std::nullopt;
+  }
+
+  std::optional<std::size_t> time_column() const {
+    if (!options_.time.empty()) return column(options_.time);
+    if (!chosen_.date) return std::nullopt;
+    for (std::size_t c = 0; c < names_.size(); ++c) {
+      if (c == *chosen_.date || lower(names_[c]) != "time") continue;
+      const auto times = cells_of(c), days = cells_of(*chosen_.date);
+      if (!times.empty() && looks_like_time(times.front()) &&
+          days.front().find(':') == std::string_view::npos)
+        return c;
+    }
+    return std::nullopt;
+  }
+
+  void choose_where() {
+    for (const std::string& condition : options_.where) {
+      const auto equals = condition.find('=');
+      if (equals == std::string::npos || equals == 0)
+        throw Error(ErrorCode::bad_option,
+                    fmt::format("--where {}: write column=text, such as symbol=KELP", condition));
+      chosen_.where.emplace_back(
+          column(condition.substr(0, equals)),
+          std::string(text::trimmed(std::string_view(condition).substr(equals + 1))));
+    }
+  }
+
+  std::vector<std::size_t> value_columns() const {
+    std::vector<std::size_t> numeric;
+    const auto taken = [&](std::size_t c) {
+      return (chosen_.date && c == *chosen_.date) || (chosen_.time && c == *chosen_.time) ||
+             std::any_of(chosen_.where.begin(), chosen_.where.end(),
+                         [&](const auto& w) { return w.first == c; });
+    };
+    if (one_value_ && !options_.value.empty()) return {column(options_.value)};
+    if (!one_value_ && !options_.values.empty()) {
+      for (const std::string& name : options_.values) numeric.push_back(column(name));
+      return numeric;
+    }
+    std::vector<std::string> names;
+    for (std::size_t c = 0; c < names_.size(); ++c)
+      if (!taken(c) && is_numeric(c) && !cells_of(c).empty()) {
+        numeric.push_back(c);
+        names.push_back(names_[c]);
+      }
+    if (numeric.empty())
+      throw Error(ErrorCode::column_missing,
+                  fmt::format("{}: no column holds numbers; its columns are {}{}", path_,
+                              text::some_of(names_), hint_of_dialect()));
+    if (one_value_ && numeric.size() > 1)
+      throw Error(ErrorCode::column_missing,
+                  fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
+                              path_, text::some_of(names), likeliest(names)));
+    return numeric;
+  }
+
+  // What most would choose: a price or value by its name, else the last that is no volume.
+  static std::string likeliest(const std::vector<std::string>& names) {
+    for (const std::string& word : kCloses)
+      for (const std::string& name : names)
+        if (lower(name) == word) return name;
+    const auto last = std::find_if(names.rbegin(), names.rend(),
+                                   [](const std::string& name) { return lower(name) != "volume"; });
+    return last == names.rend() ? names.back() : *last;
+  }
+
+  // What may be wrong where nothing reads as a number.
+  std::string hint_of_dialect() const {
+    for (const TriedRow& row : tried_)
+      for (const std::string& text : row.texts)
+        if (!cells_.number(text)) {
+          const std::string hint = cells_.dialect_of(text);
+          if (!hint.empty()) return fmt::format("; '{}' would read with {}", text, hint);
+        }
+    return "";
+  }
+
+  void choose_roles(std::vector<std::size_t>& columns) {
+    struct Role {
+      const std::string* given;
+      std::vector<std::string> called;
+      std::optional<std::size_t>* slot;
+    };
+    ColumnChoice& t = chosen_;
+    const ReadOptions::Roles& given = options_.roles;
+    const Role roles[] = {{&given.open, {"open"}, &t.open},
+                          {&given.high, {"high"}, &t.high},
+                          {&given.low, {"low"}, &t.low},
+                          {&given.close, kCloses, &t.close},
+                          {&given.volume, {"volume"}, &t.volume}};
+    const bool all = options_.with_bars || options_.drop_flat;
+    for (const Role& role : roles) {
+      std::optional<std::size_t> found;
+      if (!role.given->empty()) {
+        found = column(*role.given);
+      } else {
+        for (const std::string& word : role.called)
+          for (std::size_t c = 0; c < names_.size() && !found; ++c)
+            if (lower(names_[c]) == word) found = c;
+      }
+      if (!found) continue;
+      auto at = std::find(columns.begin(), columns.end(), *found);
+      if (at == columns.end()) {
+        if (!all) continue;
+        at = columns.insert(columns.end(), *found);
+      }
+      *role.slot = static_cast<std::size_t>(at - columns.begin());
+    }
+    if (options_.drop_flat && !(t.open && t.high && t.low && t.close))
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("--drop-flat: {} has no columns of open, high, low and close; name "
+                              "them with --roles",
+                              path_));
+  }
+
+  void require_dates_for_a_window() const {
+    if (chosen_.date || (options_.from.empty() && options_.to.empty())) return;
+    const bool is_to = options_.from.empty();
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--{} {}: {} has no column of dates", is_to ? "to" : "from",
+                            is_to ? options_.to : options_.from, path_));
+  }
+
+  // Which column tells several series of a long file apart, for the error on repeated dates.
+  void choose_kind_of_series() {
+    const std::vector<bool> wanted = chosen_.wanted(names_.size());
+    for (std::size_t c = 0; c < names_.size() && chosen_.series_column.empty(); ++c) {
+      if (wanted[c]) continue;
+      const auto cells = cells_of(c);
+      const std::set<std::string_view> distinct(cells.begin(), cells.end());
+      if (distinct.empty() || distinct.size() > 50 || 2 * distinct.size() > cells.size() ||
+          is_numeric(c))
+        continue;
+      chosen_.series_column = names_[c];
+      for (const std::string_view text : distinct) chosen_.series_names.emplace_back(text);
+    }
+  }
+
+  const std::string& path_;
+  const std::vector<std::string>& names_;
+  const std::vector<TriedRow>& tried_;
+  const CellReader& cells_;
+  const ReadOptions& options_;
+  bool one_value_;
+  ColumnChoice chosen_;
+};
+
+}  // namespace
+
+std::vector<bool> ColumnChoice::wanted(std::size_t columns) const {
+  std::vector<bool> flags(columns, false);
+  for (const std::size_t c : values) flags[c] = true;
+  for (const auto& condition : where) flags[condition.first] = true;
+  for (const auto& c : {date, time, zero})
+    if (c) flags[*c] = true;
+  return flags;
+}
+
+ColumnChoice choose_columns(const ColumnQuestion& question) {
+  return ColumnChooser(question).choose();
+}
+
+}  // namespace brace

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: Apache-2.0
+// Which columns of a file hold its dates, its values and its bars: by the options, else by the
+// names in the header and by what the first rows hold.
+//
+//   ColumnChoice chosen = choose_columns({path, names, rows, cells, options, one_value});
+#pragma once
+
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "brace/io/table.hpp"
+#include "io/cell_reader.hpp"
+
+namespace brace {
+
+// A row kept until the columns are chosen.
+struct TriedRow {
+  std::size_t number;  // as a spreadsheet counts
+  std::vector<std::string> texts;
+  std::vector<std::optional<double>> numbers;
+};
+
+struct ColumnQuestion {
+  const std::string& file;
+  const std::vector<std::string>& names;
+  const std::vector<TriedRow>& rows;
+  const CellReader& cells;
+  const ReadOptions& options;
+  bool one_value;  // a series is asked for, not a table
+};
+
+struct ColumnChoice {
+  std::optional<std::size_t> date, time, zero;
+  std::vector<std::size_t> values;
+  std::vector<std::pair<std::size_t, std::string>> where;  // column and the text it must hold
+  // Positions in `values`.
+  std::optional<std::size_t> open, high, low, close, volume;
+  // A column not chosen that tells several series of a long file apart, and its texts.
+  std::string series_column;
+  std::vector<std::string> series_names;
+
+  // One flag a column of the file: whether any of the above reads it.
+  [[nodiscard]] std::vector<bool> wanted(std::size_t columns) const;
+};
+
+// Throws Error: column_missing, bad_option.
+[[nodiscard]] ColumnChoice choose_columns(const ColumnQuestion& question);
+
+}  // namespace brace
