@@ -12,6 +12,7 @@
 #include "brace/estimation/estimate.hpp"
 #include "brace/estimation/rolling.hpp"
 #include "brace/evaluate/backtest.hpp"
+#include "brace/forecast/tracker.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
 #include "forecast/paths.hpp"
@@ -95,6 +96,41 @@ void rolling_origin(benchmark::State& state, const std::vector<std::string>& mod
   }
 }
 
+const brace::Fit& long_fit() {
+  static const brace::Fit fit =
+      brace::estimate("const / garch / student", sample(4600), {.hessian_errors_only = true});
+  return fit;
+}
+
+// A row that came, and the law of the next with its value at risk.
+void tracker(benchmark::State& state, bool with_risk) {
+  brace::Tracker follow(long_fit());
+  const std::vector<double>& y = long_fit().series->values;
+  std::size_t t = 0;
+  for (auto _ : state) {
+    const brace::NextRow& next = follow.push(y[t]);
+    t = t + 1 < y.size() ? t + 1 : 0;
+    benchmark::DoNotOptimize(with_risk ? follow.value_at_risk(1) : next.parts.front().variance);
+  }
+}
+
+void path_of_variances(benchmark::State& state) {
+  for (auto _ : state) benchmark::DoNotOptimize(brace::variance_path(long_fit(), 20));
+}
+
+// What they stand beside: the same by update(), and by a forecast.
+void updated(benchmark::State& state) {
+  brace::Series row = long_fit().window();
+  row.keep_rows(row.size() - 1, row.size());
+  row.times.front() += std::chrono::days(1);
+  for (auto _ : state) benchmark::DoNotOptimize(brace::update(long_fit(), row).variances.back());
+}
+void plug_in(benchmark::State& state, int horizon) {
+  for (auto _ : state)
+    benchmark::DoNotOptimize(brace::forecast(
+        long_fit(), {.horizon = horizon, .method = brace::ForecastMethod::plug_in}));
+}
+
 void refits(benchmark::State& state) {
   static const brace::Series y = sample(2004);
   const brace::Model model = brace::parse_model("const / garch / student");
@@ -110,6 +146,12 @@ int main(int argc, char** argv) {
   benchmark::RegisterBenchmark("standard-paths", standard_paths)->Unit(kMillisecond);
   benchmark::RegisterBenchmark("paths", paths)->Unit(kMillisecond);
   benchmark::RegisterBenchmark("paths-quantiles", paths_and_quantiles)->Unit(kMillisecond);
+  benchmark::RegisterBenchmark("tracker-push", tracker, false);
+  benchmark::RegisterBenchmark("tracker-push-risk", tracker, true);
+  benchmark::RegisterBenchmark("update", updated);
+  benchmark::RegisterBenchmark("variance-path-20", path_of_variances);
+  benchmark::RegisterBenchmark("plug-in-1", plug_in, 1)->Unit(kMillisecond);
+  benchmark::RegisterBenchmark("plug-in-20", plug_in, 20)->Unit(kMillisecond);
   benchmark::RegisterBenchmark("backtest-refits", refits)->Unit(kMillisecond)->UseRealTime();
   benchmark::RegisterBenchmark("backtest-one", rolling_origin,
                                std::vector<std::string>{"const / garch / student"}, 1000)
@@ -129,7 +171,11 @@ int main(int argc, char** argv) {
   // a model 2 s, five models 10 s (.64 s for 64 origins), on two cores.
   return brace::bench::run(
       argc, argv,
-      {{"paths", "10,000 paths x 20, in ours", {{"standard-paths", {}}, {"paths-quantiles", 4}}},
+      {{"tracker-push", "in a tracker's row", {{"tracker-push-risk", {}}, {"update", {}}}},
+       {"update", "in an update", {{"tracker-push", .01}}},
+       {"variance-path-20", "in a closed path of 20", {{"plug-in-1", {}}, {"plug-in-20", {}}}},
+       {"plug-in-20", "in a forecast of 20", {{"variance-path-20", .05}, {"plug-in-1", {}}}},
+       {"paths", "10,000 paths x 20, in ours", {{"standard-paths", {}}, {"paths-quantiles", 4}}},
        {"standard-paths",
         "in the standard library's",
         {{"paths", .5}, {"backtest-refits", {}}, {"backtest-one", 250}, {"backtest-five", 120}}}});

@@ -17,6 +17,7 @@
 #include <vector>
 
 #include "brace/estimation/estimate.hpp"
+#include "brace/estimation/evaluator.hpp"
 #include "brace/estimation/rolling.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
@@ -93,6 +94,18 @@ void likelihood_pass(benchmark::State& state, const char* line, const brace::Ser
     likelihood->evaluate(theta, order, out);
     benchmark::DoNotOptimize(out.log_likelihood);
   }
+}
+
+// The same through the public interface.
+void evaluator(benchmark::State& state, brace::Order order) {
+  brace::Evaluator of(brace::parse_model("const / garch / normal"), normal_sample());
+  const std::vector<double> theta{.03, .03, .08, .89};
+  std::vector<double> gradient(4), hessian(16);
+  for (auto _ : state)
+    benchmark::DoNotOptimize(order == brace::Order::value ? of.value(theta)
+                             : order == brace::Order::gradient
+                                 ? of.gradient(theta, gradient)
+                                 : of.hessian(theta, gradient, hessian));
 }
 
 // The recursion of one lag each by the kernel that keeps the row before in registers, and by the
@@ -220,6 +233,9 @@ int main(int argc, char** argv) {
     benchmark::RegisterBenchmark(fmt::format("garch-student-{}", name).c_str(), likelihood_pass,
                                  "const / garch / student", student_sample(), student, order);
   }
+  benchmark::RegisterBenchmark("evaluator-value", evaluator, Order::value);
+  benchmark::RegisterBenchmark("evaluator-gradient", evaluator, Order::gradient);
+  benchmark::RegisterBenchmark("evaluator-hessian", evaluator, Order::hessian);
   benchmark::RegisterBenchmark("general-kernel", without_lanes, true);
   benchmark::RegisterBenchmark("one-lag-kernel", without_lanes, false);
   benchmark::RegisterBenchmark("garch-normal-fit", whole_fit, "const / garch / normal",
@@ -255,6 +271,9 @@ int main(int argc, char** argv) {
          {"garch-student-hessian", {}},
          {"garch-normal-fit", 160},
          {"garch-student-fit", 240}}},
+       {"garch-normal-value", "in the kernel's own", {{"evaluator-value", 2}}},
+       {"garch-normal-gradient", "in the kernel's own", {{"evaluator-gradient", 2}}},
+       {"garch-normal-hessian", "in the kernel's own", {{"evaluator-hessian", 2}}},
        {"general-kernel",
         "gradient of garch e1 h1, in the general kernel's",
         {{"one-lag-kernel", .5}, {"garch-normal-gradient", .3}}},

@@ -12,6 +12,10 @@ namespace brace {
 
 class SmallerModels;
 
+// Whether the kind asked for, or else the model, means the exact likelihood. Throws Error
+// (bad_option) where that is asked for and does not exist.
+[[nodiscard]] bool is_exact(const Model& model, LikelihoodKind kind);
+
 // `model` is resolved and built, the data hold enough observations and are not constant, fit.errors
 // is the kind of errors to put beside the estimates, fit.exact tells which likelihood.
 // `smaller` holds the maxima of models that this one contains, on the same rows.

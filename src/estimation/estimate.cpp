@@ -26,11 +26,7 @@
 #include "process/admissible.hpp"
 
 namespace brace {
-namespace {
 
-// ---- What follows from the parameters ----
-
-// Whether the options, or else the model, ask for the exact likelihood.
 bool is_exact(const Model& model, LikelihoodKind kind) {
   const bool alone = std::holds_alternative<Steady>(model.variance) &&
                      std::holds_alternative<Normal>(model.shocks);
@@ -41,6 +37,10 @@ bool is_exact(const Model& model, LikelihoodKind kind) {
                             to_string(model)));
   return alone && kind != LikelihoodKind::conditional;
 }
+
+namespace {
+
+// ---- What follows from the parameters ----
 
 // Likelihood and path at the estimates, in the units of the data, by the same steps for a new fit
 // and for one read from a file, so that both give the same bits.
@@ -330,6 +330,10 @@ Fit restore(KnownFit known, std::shared_ptr<const Series> series) {
                                                  [](const Parameter& p) { return !p.held; }));
   fit.exact = is_exact(fit.model, known.likelihood);
   fill_path(fit, mean_data(fit.model, *fit.series), known.presample);
+  if (fit.variances.empty()) {
+    fit.convergence.status = FitStatus::failed;
+    fit.convergence.why = "its parameters give a variance that is not positive on these rows";
+  }
   fill_criteria(fit);
   fill_dynamics(fit, true);
   return fit;

@@ -70,9 +70,26 @@ double ged_cdf(double z, double nu) {
 }
 
 double ged_quantile(double p, double nu) {
-  const double tail = std::abs(2 * p - 1);
-  const double size = ged_scale(nu) * std::pow(2 * boost::math::gamma_p_inv(1 / nu, tail), 1 / nu);
+  const double outside = 2 * std::min(p, 1 - p);  // exact where p is small, as 1 - 2 p is not
+  const double size =
+      ged_scale(nu) * std::pow(2 * boost::math::gamma_q_inv(1 / nu, outside), 1 / nu);
   return p < 0.5 ? -size : size;
+}
+
+double ged_mean_below(double z, double nu) {
+  const double scale = ged_scale(nu);
+  const double mean_absolute =
+      scale * std::exp(std::numbers::ln2 / nu + log_gamma(2 / nu) - log_gamma(1 / nu));
+  return -0.5 * mean_absolute * boost::math::gamma_q(2 / nu, std::pow(std::abs(z) / scale, nu) / 2);
+}
+
+double student_log_density(double z, double nu) {
+  return student_constant<Order::value>(nu).value - 0.5 * (nu + 1) * std::log1p(z * z / (nu - 2));
+}
+
+// The density falls as a power of (nu - 2 + z^2), whose derivative is z times the next power.
+double student_mean_below(double z, double nu) {
+  return -std::exp(student_log_density(z, nu)) * (nu - 2 + z * z) / (nu - 1);
 }
 
 // Hansen's law is a two-piece law y = a + b z.
@@ -101,6 +118,17 @@ double skew_student_quantile(double p, double nu, double skew) {
   return (y - law.a) / law.b;
 }
 
+// Each piece is a Student law whose scale is its width.
+double skew_student_mean_below(double z, double nu, double skew) {
+  const TwoPieces law = two_pieces(nu, skew);
+  const double y = law.a + law.b * z, left = 1 - skew, right = 1 + skew;
+  const double below =
+      y < 0 ? left * left * student_mean_below(y / left, nu)
+            : left * left * student_mean_below(0, nu) +
+                  right * right * (student_mean_below(y / right, nu) - student_mean_below(0, nu));
+  return (below - law.a * skew_student_cdf(z, nu, skew)) / law.b;
+}
+
 }  // namespace
 
 const ShockLaw kNormalLaw{
@@ -113,7 +141,9 @@ const ShockLaw kNormalLaw{
         },
     .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); },
     .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); },
-    .log_density = [](double z, std::span<const double>) { return -0.5 * (kLogTwoPi + z * z); }};
+    .log_density = [](double z, std::span<const double>) { return -0.5 * (kLogTwoPi + z * z); },
+    .mean_below = [](double z,
+                     std::span<const double>) { return -std::exp(-0.5 * (kLogTwoPi + z * z)); }};
 
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
@@ -124,11 +154,8 @@ const ShockLaw kStudentLaw{
     .quantile = [](double p,
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
     .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); },
-    .log_density =
-        [](double z, std::span<const double> s) {
-          return student_constant<Order::value>(s[0]).value -
-                 0.5 * (s[0] + 1) * std::log1p(z * z / (s[0] - 2));
-        }};
+    .log_density = [](double z, std::span<const double> s) { return student_log_density(z, s[0]); },
+    .mean_below = [](double z, std::span<const double> s) { return student_mean_below(z, s[0]); }};
 
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{
@@ -150,6 +177,7 @@ const ShockLaw kGedLaw{
     .cdf = [](double z, std::span<const double> s) { return ged_cdf(z, s[0]); },
     .log_density = [](double z,
                       std::span<const double> s) { return GedDensity<double>(s.data()).value(z); },
+    .mean_below = [](double z, std::span<const double> s) { return ged_mean_below(z, s[0]); },
     .kinks = [](std::span<const double> s) { return s[0] <= 1; }};
 
 // A Student shock of unit variance, put on either piece as often as that is wide.
@@ -180,7 +208,9 @@ const ShockLaw kSkewStudentLaw{
     .log_density =
         [](double z, std::span<const double> s) {
           return SkewStudentDensity<double>(s.data()).value(z);
-        }};
+        },
+    .mean_below = [](double z,
+                     std::span<const double> s) { return skew_student_mean_below(z, s[0], s[1]); }};
 
 const ShockLaw& shock_law(const Shocks& shocks) {
   static const ShockLaw* const laws[] = {&kNormalLaw, &kStudentLaw, &kGedLaw, &kSkewStudentLaw};

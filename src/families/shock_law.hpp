@@ -40,6 +40,8 @@ struct ShockLaw {
   double (*quantile)(double p, std::span<const double> shape);
   double (*cdf)(double z, std::span<const double> shape);
   double (*log_density)(double z, std::span<const double> shape);
+  // E[shock; shock <= z], the partial expectation: over cdf(z) the mean of what lies below z.
+  double (*mean_below)(double z, std::span<const double> shape);
   // Whether the density has a peak with a kink; null for laws that never have.
   bool (*kinks)(std::span<const double> shape) = nullptr;
 };

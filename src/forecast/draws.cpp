@@ -142,19 +142,35 @@ class Refits final : public ParameterDraws {
 
 }  // namespace
 
-Origin::Origin(const Fit& fit)
-    : fit_(fit),
-      data_(mean_data(fit.model, fit.window())),
-      conditional_(fit.model, data_, Order::value) {
+namespace {
+// Newest first. Only an exact fit can go on from one that is missing.
+std::vector<double> last_levels(const Fit& fit, std::size_t lost) {
   const std::span<const double> y = fit.data();
-  for (std::size_t l = 0; l < data_.lost; ++l) {
-    levels_.push_back(y[y.size() - 1 - l]);
-    if (std::isnan(levels_.back()) && !fit.exact)
+  std::vector<double> levels;
+  for (std::size_t l = 0; l < lost; ++l) {
+    levels.push_back(y[y.size() - 1 - l]);
+    if (std::isnan(levels.back()) && !fit.exact)
       throw Error(ErrorCode::too_few_observations,
                   fmt::format("a forecast of '{}' would go on from a missing value; end {} at a "
                               "value that is present (--to)",
                               to_string(fit.model), fit.series->name));
   }
+  return levels;
+}
+}  // namespace
+
+Past end_of_path(const Fit& fit) {
+  const auto rows = [&](const auto& all) { return std::span(all).subspan(fit.lost); };
+  return Past::after(fit.model, fit.estimates(), rows(fit.deviations), rows(fit.shocks),
+                     rows(fit.variances), rows(fit.counted), fit.presample,
+                     last_levels(fit, fit.lost));
+}
+
+Origin::Origin(const Fit& fit)
+    : fit_(fit),
+      data_(mean_data(fit.model, fit.window())),
+      conditional_(fit.model, data_, Order::value) {
+  levels_ = last_levels(fit, data_.lost);
   for (const double v : data_.change) counted_.push_back(std::isnan(v) ? 0 : 1);
   if (fit.exact) exact_.emplace(fit.model, data_);
 }
@@ -180,9 +196,7 @@ Past Origin::at_estimates() {
                   fmt::format("'{}': its parameters are not stationary", to_string(fit_.model)));
     return past;
   }
-  const auto rows = [&](const auto& all) { return std::span(all).subspan(fit_.lost); };
-  return Past::after(fit_.model, theta, rows(fit_.deviations), rows(fit_.shocks),
-                     rows(fit_.variances), rows(fit_.counted), fit_.presample, levels_);
+  return end_of_path(fit_);
 }
 
 std::vector<double> ShockSource::of_fit(const Fit& fit) {

@@ -43,6 +43,10 @@ class ShockSource {
 };
 
 // Where the paths begin, for any parameters: the data filtered once more under them.
+// The end of a conditional fit's path. Throws Error (too_few_observations) where a level that the
+// next row is a change of is missing.
+[[nodiscard]] Past end_of_path(const Fit& fit);
+
 class Origin {
  public:
   explicit Origin(const Fit& fit);

@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
 #include <numeric>
 
@@ -296,14 +295,6 @@ std::optional<Rough> roughest(const Forecast& ahead) {
   return worst;
 }
 
-// The mean of what lies below the quantile of a share: the integral of the quantiles up to it, in
-// p = share v^4, which takes the end of a heavy tail at 0 away.
-template <class Quantile>
-double mean_below(Quantile&& quantile, double share) {
-  return boost::math::quadrature::gauss<double, 60>::integrate(
-      [&](double v) { return 4 * v * v * v * quantile(share * v * v * v * v); }, 0.0, 1.0);
-}
-
 // Whether the median on the file's own scale is the way back of the means: where every row ahead,
 // and every sum of them, is symmetric around its mean and the way back is a rising function of such
 // sums. So it is with known parameters under a symmetric law in a family that knows no signs, for
@@ -369,6 +360,11 @@ class ForecastReport {
     ahead_.steps = std::move(outlook_.steps);
     ahead_.half_way = outlook_.long_run ? outlook_.half_life : std::nullopt;
     ahead_.next = {.shocks = fit_.model.shocks, .parts = std::move(outlook_.cloud.next)};
+    if (is_plug_in()) {  // of an exact fit the state may be uncertain too
+      NextRow::Part& part = ahead_.next.parts.front();
+      part.mean = ahead_.steps.front().mean;
+      part.variance = ahead_.steps.front().sd * ahead_.steps.front().sd;
+    }
     ahead_.effective_draws = outlook_.cloud.effective;
     ahead_.back = options_.back;
     if (options_.transformed) ahead_.original_name = options_.transformed->original.name;
@@ -390,21 +386,15 @@ class ForecastReport {
   }
 
   void write_next_row(ForecastStep& s) const {
-    const std::vector<double> theta = fit_.estimates();
-    const ParameterNames names = parameter_names(fit_.model);
-    const std::span<const double> shape =
-        std::span(theta).subspan(names.mean.size() + names.variance.size());
-    const auto z = [&](double p) { return shock_law(fit_.model.shocks).quantile(p, shape); };
+    const NextRow& next = ahead_.next;
     for (Interval& interval : s.return_interval)
       interval = {.percent = interval.percent,
-                  .low = s.mean + s.sd * z(0.5 - interval.percent / 200.0),
-                  .high = s.mean + s.sd * z(0.5 + interval.percent / 200.0)};
-    for (TailRisk& tail : s.tails) {
-      const double share = tail.percent / 100;
+                  .low = next.quantile(0.5 - interval.percent / 200.0),
+                  .high = next.quantile(0.5 + interval.percent / 200.0)};
+    for (TailRisk& tail : s.tails)
       tail = {.percent = tail.percent,
-              .value_at_risk = s.mean + s.sd * z(share),
-              .shortfall = s.mean + s.sd * mean_below(z, share)};
-    }
+              .value_at_risk = next.value_at_risk(tail.percent),
+              .shortfall = next.shortfall(tail.percent)};
   }
 
   void write_original_scale() {

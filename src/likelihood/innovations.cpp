@@ -85,6 +85,17 @@ class Transition {
     for (Index i = 0; i < r_; ++i)
       s(i) = (i + 1 < r_ ? s(i + 1) : 0) + a_[at(i)] * z + b_[at(i)] * e;
   }
+  // The levels forward by a row of level y.
+  void shift_levels(VectorXd& s, double y) const {
+    for (Index l = lost_; l-- > 1;) s(r_ + l) = s(r_ + l - 1);
+    if (lost_ > 0) s(r_) = y;
+  }
+  // What the state says of the next row.
+  [[nodiscard]] double forecast(const VectorXd& s) const {
+    double y = r_ > 0 ? s(0) : 0;
+    for (Index l = 1; l <= lost_; ++l) y -= weights_[at(l)] * s(r_ + l - 1);
+    return y;
+  }
 
  private:
   static std::size_t at(Index i) { return static_cast<std::size_t>(i); }
@@ -185,6 +196,69 @@ bool filter(const Model& model, const MeanData& data, std::span<const double> th
     for (Index l = 0; l < lost; ++l)
       out.end.mean(step.start() + l) = data.level[static_cast<std::size_t>(n + lost - 1 - l)];
   return true;
+}
+
+struct LevelFilter::State {
+  Transition step;
+  VectorXd mean;
+  MatrixXd covariance;
+  bool known;  // nothing but the coming shock is uncertain
+
+  [[nodiscard]] double spread() const {
+    if (known || step.size() == 0) return 1;
+    return 1 + step.observe(VectorXd(step.observe(covariance).transpose()))(0);
+  }
+
+  // The state as it stands before the row, with everything known.
+  void push_known(double y, double mu) {
+    const double e = y - mu - step.forecast(mean);
+    const double z = (step.start() > 0 ? mean(0) : 0) + e;
+    step.shift(mean, z, e);
+    step.shift_levels(mean, y);
+  }
+
+  void push_uncertain(double y, double mu) {
+    const bool skip = std::isnan(y);
+    const double e = skip ? 0 : y - mu - step.forecast(mean), F = spread();
+    const VectorXd M = step.move(VectorXd(step.observe(covariance).transpose())) + step.gain();
+    mean = step.move(mean);
+    if (step.size() > step.start()) mean(step.start()) += mu;
+    MatrixXd next = step.move(MatrixXd(step.move(covariance).transpose()));
+    next.noalias() += step.gain() * step.gain().transpose();
+    if (!skip) {
+      next.noalias() -= M * M.transpose() / F;
+      mean += M * (e / F);
+    }
+    covariance = std::move(next);
+    known = !skip && covariance.cwiseAbs().maxCoeff() < kKnown;
+  }
+};
+
+LevelFilter::LevelFilter(const Model& model, std::span<const double> theta, ArmaState end)
+    : state_(std::make_unique<State>(State{Transition(model, theta, true), std::move(end.mean),
+                                           std::move(end.covariance), false})) {
+  State& s = *state_;
+  s.known = s.step.size() == 0 || s.covariance.cwiseAbs().maxCoeff() < kKnown;
+}
+
+LevelFilter::~LevelFilter() = default;
+LevelFilter::LevelFilter(const LevelFilter& other)
+    : state_(std::make_unique<State>(*other.state_)) {}
+
+double LevelFilter::mean() const {
+  return state_->step.forecast(state_->mean);
+}
+
+double LevelFilter::spread() const {
+  return state_->spread();
+}
+
+void LevelFilter::push(double y, double mu) {
+  if (state_->step.size() == 0) return;
+  if (state_->known && !std::isnan(y))
+    state_->push_known(y, mu);
+  else
+    state_->push_uncertain(y, mu);
 }
 
 std::vector<LevelAhead> levels_ahead(const Model& model, std::span<const double> theta,

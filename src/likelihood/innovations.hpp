@@ -8,6 +8,7 @@
 #pragma once
 
 #include <Eigen/Dense>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -34,6 +35,28 @@ struct Innovations {
 // the levels are part of the state. False where the process is not stationary.
 [[nodiscard]] bool filter(const Model& model, const MeanData& data, std::span<const double> theta,
                           Innovations& out);
+
+// The same filter after its last row, one row at a time; no allocation once nothing but the shock is
+// uncertain.
+//
+//   LevelFilter follow(model, theta, found.end);
+//   follow.push(y, mu);                  // mu: the regression's part of the row
+class LevelFilter {
+ public:
+  LevelFilter(const Model& model, std::span<const double> theta, ArmaState end);
+  ~LevelFilter();
+  LevelFilter(const LevelFilter& other);
+
+  // Of the coming row, its regression apart: its mean, and its variance over sigma2.
+  [[nodiscard]] double mean() const;
+  [[nodiscard]] double spread() const;
+  // The row came; NaN: it is missing.
+  void push(double y, double mu);
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
 
 // Mean and variance of y at each row ahead, for regression columns of those rows.
 struct LevelAhead {

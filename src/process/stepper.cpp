@@ -104,23 +104,37 @@ void Stepper::change(std::span<const double> theta) {
   set_coefficients();
 }
 
-Stepper::Row Stepper::take(double e, double h, bool known, double mu) {
-  std::vector<double>& s = past_.ahead;
+Stepper::Row Stepper::row_of(double h, double mu) const {
   if (model_->mean.risk) {
     const double coefficient = theta_[at_.count - 1];
     mu += coefficient * (*model_->mean.risk == RiskTerm::sd ? std::sqrt(h) : h);
   }
+  if (!past_.ahead.empty()) mu += past_.ahead[0];
+  for (std::size_t l = 1; l < weights_.size(); ++l) mu -= weights_[l] * past_.levels[l - 1];
+  return {.mean = mu, .h = h, .e = 0, .y = mu};
+}
+
+void Stepper::leave(const Row& row, double e, bool known) {
+  std::vector<double>& s = past_.ahead;
   const double f = s.empty() ? 0 : s[0];
-  Row row{.mean = mu + f, .h = h, .e = e, .y = 0};
-  for (std::size_t l = 1; l < weights_.size(); ++l) row.mean -= weights_[l] * past_.levels[l - 1];
-  row.y = row.mean + e;
   for (std::size_t i = 0; i < s.size(); ++i)
     s[i] = (i + 1 < s.size() ? s[i + 1] : 0) + a_[i] * (f + e) + b_[i] * e;
-  push_front(past_.levels, row.y);
+  push_front(past_.levels, row.mean + e);
   const VarianceFamily& family = variance_family(model_->variance);
-  const double x = family.state(rules_, past_.variance, h);
-  past_.variance.push(family.news(rules_, h, known ? &e : nullptr), h, x);
+  const double x = family.state(rules_, past_.variance, row.h);
+  past_.variance.push(family.news(rules_, row.h, known ? &e : nullptr), row.h, x);
+}
+
+Stepper::Row Stepper::take(double e, double h, bool known, double mu) {
+  Row row = row_of(h, mu);
+  leave(row, e, known);
+  row.e = e;
+  row.y += e;
   return row;
+}
+
+Stepper::Row Stepper::ahead(double mu, double columns) {
+  return row_of(next_variance(columns), mu);
 }
 
 double Stepper::next_variance(double columns) {

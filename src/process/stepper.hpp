@@ -61,6 +61,9 @@ class Stepper {
   // The row for a shock z of unit variance, whose regression terms (differenced like y) add up to
   // `mu` and those of its variance to `columns`.
   Row advance(double z, double mu, double columns = 0);
+  // The next row before it comes, its shock 0; and that row once its value is known.
+  [[nodiscard]] Row ahead(double mu, double columns = 0);
+  void accept(const Row& ahead, double y) { leave(ahead, y - ahead.mean, true); }
   // The row whose shock and what it leaves behind take their expectations: the path of forecasts.
   // Exact for recursions linear in e and e^2; in other families the typical path.
   Row expect(double mu, double columns = 0);
@@ -84,7 +87,10 @@ class Stepper {
   }
 
  private:
-  // y and its mean for a shock e of variance h; `known` tells whether e is one or an expectation.
+  // The row of variance h, without a shock.
+  [[nodiscard]] Row row_of(double h, double mu) const;
+  // Becomes the past with a shock e; `known` tells whether it is one or an expectation.
+  void leave(const Row& row, double e, bool known);
   Row take(double e, double h, bool known, double mu);
   void set_coefficients();
   double next_variance(double columns);

@@ -21,4 +21,12 @@ Error error_of(F call) {
   return Error(ErrorCode::bad_option, "none");
 }
 
+// The call throws an Error of that code whose message holds `words`.
+template <class F>
+void expect_error(ErrorCode code, const std::string& words, F call) {
+  const Error error = error_of(call);
+  EXPECT_EQ(to_string(error.code()), to_string(code));
+  EXPECT_NE(std::string(error.what()).find(words), std::string::npos) << error.what();
+}
+
 }  // namespace brace::test

@@ -17,6 +17,7 @@
 #include "brace/base/executor.hpp"
 #include "brace/base/warning.hpp"
 #include "brace/estimation/fit.hpp"
+#include "brace/forecast/next_row.hpp"
 #include "brace/series/chain.hpp"
 
 BRACE_API_BEGIN
@@ -131,18 +132,6 @@ struct Annualised {
   std::optional<double> long_run_volatility;
 };
 
-// The law of the next row: equally likely parts, each a shock of the model's law around a mean. One
-// part under `plug-in`, else one a draw of parameters. Under `resampled` and `refit` too the shocks
-// are of the fitted law: those that were seen have no density.
-struct NextRow {
-  struct Part {
-    double mean = 0, variance = 0;
-    std::vector<double> shape;  // of the shocks
-  };
-  Shocks shocks;
-  std::vector<Part> parts;
-};
-
 struct Forecast {
   std::string model;
   std::string name, unit;           // of the series
@@ -159,6 +148,9 @@ struct Forecast {
   bool volatility_varies = true;  // false for steady models, whose levels are the point
   std::vector<ForecastStep> steps;
   HorizonTotal horizon_total;
+  // The law of the first step: one part under `plug-in`, else one a draw of parameters. Under
+  // `resampled` and `refit` too the shocks are of the fitted law: those that were seen have no
+  // density.
   NextRow next;
   std::vector<OriginalStep> original;  // one a step, where ForecastOptions::transformed is given
   std::string original_name;
