@@ -213,7 +213,7 @@ void whole_fit(benchmark::State& state, const char* line, const brace::Series& y
   const auto series = std::make_shared<brace::Series>(y);
   const brace::Executor one(1);
   for (auto _ : state) {
-    auto fits = brace::fit_many({{.model = model, .series = series}}, one);
+    auto fits = brace::values_of(brace::fit_many({{.model = model, .series = series}}, {}, one));
     if (!fits.front().usable()) state.SkipWithError("the fit did not converge");
   }
 }

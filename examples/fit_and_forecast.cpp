@@ -21,7 +21,7 @@ int main(int argc, char** argv) {
     std::cout << ahead << '\n';
     const brace::ForecastStep& tomorrow = ahead.steps.front();
     std::cout << "next day's volatility: " << brace::text::fixed(tomorrow.sd, 2) << ' '
-              << ahead.unit << '\n';
+              << to_string(*ahead.unit) << '\n';
     return 0;
   } catch (const brace::Error& error) {
     std::cerr << error.what() << '\n';

@@ -33,7 +33,7 @@ std::vector<double> range_proxy(const Options& o, const Loaded& data) {
 
 // Takes off the chain what is estimated, and all that follows: that is for each window alone.
 std::vector<Transform> take_estimated(Options& o) {
-  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   const auto estimated = std::find_if(chain.begin(), chain.end(), [](const Transform& link) {
     const auto* power = std::get_if<PowerTransform>(&link);
@@ -75,7 +75,7 @@ int run_backtest(const Options& given) {
         "seed {}, intervals {}, tails {}, proxy {}, threshold {}",
         data.values.name, data.values.size(), data.values.when(data.values.size() - 1),
         o.backtest.window, o.backtest.expanding ? " growing" : "", o.backtest.refit_every,
-        o.backtest.origins, options.horizon, o.ahead.method, o.ahead.draws, o.seed,
+        o.backtest.origins.value_or(0), options.horizon, o.ahead.method, o.ahead.draws, o.seed,
         fmt::join(o.ahead.intervals, " "), fmt::join(o.ahead.tails, " "), o.backtest.proxy,
         o.backtest.threshold);
     for (const Model& m : models) setup += "; " + to_string(canonical(m));
@@ -88,13 +88,13 @@ int run_backtest(const Options& given) {
                                text::count(options.known.size()));
   }
   const bool show = !o.output.quiet && ::isatty(2) != 0;
-  options.progress = [&](const BacktestRecord& record, std::size_t done, std::size_t all) {
-    if (journal) journal->add(record);
-    if (show && (done % 20 == 0 || done == all))
-      std::clog << fmt::format("\r{} of {} forecasts", done, all) << (done == all ? "\r\033[K" : "")
-                << std::flush;
-    return true;
-  };
+  if (journal) options.keep = [&](const BacktestRecord& record) { journal->add(record); };
+  if (show)
+    options.progress.report = [](std::size_t done, std::size_t all) {
+      if (done % 20 == 0 || done == all)
+        std::clog << fmt::format("\r{} of {} forecasts", done, all)
+                  << (done == all ? "\r\033[K" : "") << std::flush;
+    };
   const Backtest b =
       with_warnings_of(data, backtest(models, data.values, options, Executor(o.threads)));
   if (o.output.json) {

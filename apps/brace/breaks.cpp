@@ -78,7 +78,7 @@ int run_breaks(const Options& o) {
   FindBreaksOptions options;
   if (!o.model.line.empty()) options.model = o.model.line;
   options.number = o.test.breaks;
-  options.bandwidth = bandwidth_of(o) == kBandwidthAutomatic ? -1 : bandwidth_of(o);
+  options.bandwidth = bandwidth_of(o).number;
   const BreakReport report =
       with_warnings_of(data, find_breaks(data.values, options, Executor(o.threads)));
   std::optional<TestResult> at_date;

@@ -17,10 +17,11 @@ int run_check(const Options& o) {
         fmt::format("--roots: '{}' has no ARMA terms, so it has no roots to draw", o.model.line));
   const Fit fit = load_or_fit(o);
   const std::vector<int> lags = lag_list(o);
-  const Check checked = check(fit, {.lags = lags.size() == 1 ? lags.front() : 0,
-                                    .period = o.period,
-                                    .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
-                                    .level = o.test.level});
+  const Check checked =
+      check(fit, {.lags = lags.size() == 1 ? std::optional(lags.front()) : std::nullopt,
+                  .period = o.period,
+                  .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
+                  .level = o.test.level});
   if (o.output.json) {
     std::cout << json_document("check", fit, checked);
   } else {

@@ -8,6 +8,7 @@
 #include <iostream>
 
 #include "brace/base/text.hpp"
+#include "brace/base/version.hpp"
 #include "brace/io/json.hpp"
 
 namespace brace::app {

@@ -11,16 +11,16 @@ namespace brace::app {
 namespace {
 
 // The columns of an accuracy, in the order in which it is read.
-std::vector<std::string> accuracy_names(const std::vector<int>& intervals, const char* when) {
+std::vector<std::string> accuracy_names(const std::vector<double>& intervals, const char* when) {
   std::vector<std::string> names{"rmse_to_walk", "mae_to_walk", "mase",     "rmse",
                                  "mae",          "mape",        "smape",    "bias",
                                  "bias_error",   "right",       "commoner", "white_p"};
-  for (const int percent : intervals) names.push_back(fmt::format("inside_{}", percent));
+  for (const double percent : intervals) names.push_back(fmt::format("inside_{:g}", percent));
   for (std::string& name : names) name += fmt::format("_{}", when);
   return names;
 }
 
-std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<int>& intervals) {
+std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<double>& intervals) {
   const auto of = [](const auto& part, auto field) -> std::string {
     return part ? cell((*part).*field) : "";
   };
@@ -36,7 +36,7 @@ std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<int
                                  of(a.directions, &RightDirections::right),
                                  of(a.directions, &RightDirections::commoner),
                                  a.memory ? cell(a.memory->test.p_value) : ""};
-  for (const int percent : intervals) {
+  for (const double percent : intervals) {
     const auto found = std::find_if(a.coverage.begin(), a.coverage.end(),
                                     [&](const Coverage& c) { return c.percent == percent; });
     cells.push_back(found == a.coverage.end() ? "" : cell(found->inside));
@@ -54,7 +54,7 @@ int run_compare(const Options& o) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("--horizon {}: keep the rows to be forecast back with --hold-out",
                             *o.ahead.horizon));
-  options.horizon = static_cast<std::size_t>(o.ahead.horizon.value_or(0));
+  if (o.ahead.horizon) options.horizon = static_cast<std::size_t>(*o.ahead.horizon);
   options.intervals = o.ahead.intervals;
   if (!o.backtest.baselines.empty()) options.baselines = o.backtest.baselines;
   // The hold-out follows the training part, and the comparison cuts it off again.

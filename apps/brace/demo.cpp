@@ -156,7 +156,7 @@ class Demo {
     for (const char* rest : {" / steady / normal", " / arch e1..5 / normal", " / garch / normal",
                              " / garch / student"})
       jobs.push_back({.model = parse_model(mean_ + rest), .series = shared});
-    const std::vector<Fit> fits = fit_many(jobs, Executor(options_.threads));
+    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(options_.threads)));
     const Fit* best = nullptr;
     std::vector<std::vector<std::string>> candidates{
         {"model", "log_likelihood", "aic", "bic", "status"}};

@@ -14,16 +14,16 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
   std::vector<std::vector<std::string>> rows{
       {"step", "date", "mean", "sd", "volatility", "variance"}};
   const bool original = !ahead.original.empty();
-  for (const int percent : ahead.intervals)
+  for (const double percent : ahead.intervals)
     for (const char* what : {"return", "volatility"})
       for (const char* side : {"low", "high"})
-        rows[0].push_back(fmt::format("{}_{}_{}", what, percent, side));
+        rows[0].push_back(fmt::format("{}_{:g}_{}", what, percent, side));
   if (original) {
     rows[0].emplace_back("original_median");
     rows[0].emplace_back("original_mean");
-    for (const int percent : ahead.intervals)
+    for (const double percent : ahead.intervals)
       for (const char* side : {"low", "high"})
-        rows[0].push_back(fmt::format("original_{}_{}", percent, side));
+        rows[0].push_back(fmt::format("original_{:g}_{}", percent, side));
   }
   for (const TailRisk& tail : ahead.steps.front().tails)
     for (const char* what : {"value_at_risk", "shortfall"})
@@ -137,7 +137,7 @@ void print_judged(const std::string& scale, const Forecast& ahead, const Judged&
                            text::plural(judged.actual.size(), "row", "rows"), scale);
   std::cout << fmt::format("  {:<20}{:>14}{:>14}{:>14}", ahead.period, "forecast", "actual",
                            "error");
-  for (const int percent : ahead.intervals)
+  for (const double percent : ahead.intervals)
     std::cout << fmt::format("{:>11}", fmt::format("in {} %", percent));
   std::cout << '\n';
   const Interval& first = ours.intervals.front().back();
@@ -194,7 +194,7 @@ int run_forecast(const Options& o) {
   options.future = judged ? data.held_out.companions : read_future(o);
   // Without links there is no other scale, and overnight returns do not lead back to prices.
   if (!data.transformed.links.empty() && o.series.overnight == "keep")
-    options.transformed = &data.transformed;
+    options.transformed = std::make_shared<Transformed>(data.transformed);
   options.back = o.ahead.back == "mean" ? BackTransform::mean : BackTransform::median;
   const Executor executor(o.threads);
   const Forecast ahead =

@@ -101,9 +101,10 @@ int run_inspect(const Options& o) {
   const Loaded data = load(o, /*with_bars=*/true);
   const std::vector<int> lags = lag_list(o);
   Inspection inspection = with_warnings_of(
-      data, inspect(data.values, {.lags = lags.size() == 1 ? lags.front() : 0,
-                                  .at = lags.size() > 1 ? lags : std::vector<int>{},
-                                  .bars = data.bars}));
+      data,
+      inspect(data.values, {.lags = lags.size() == 1 ? std::optional(lags.front()) : std::nullopt,
+                            .at = lags.size() > 1 ? lags : std::vector<int>{},
+                            .bars = data.bars}));
   if (!o.test.named.empty()) keep_tests(o, inspection.tests);
   if (o.output.json) {
     std::cout << json_document("inspect", data.values, inspection, data.level);

@@ -56,7 +56,8 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   for (const LagRow& r : table.rows)
     rows.push_back({std::to_string(r.lag), cell(r.acf), cell(r.pacf), cell(r.q),
                     std::to_string(r.dof), cell(r.p_value), cell(r.q_robust), cell(r.p_robust),
-                    cell(r.band_robust), cell(r.band_widening), cell(critical_q(r, o.test.level))});
+                    cell(r.band_robust), cell(r.band_widening),
+                    cell(o.test.level ? critical_q(r, *o.test.level) : std::nullopt)});
   write_table(o, rows);
   return 0;
 }
@@ -65,7 +66,7 @@ int run_lags(const Options& o) {
   const Loaded data = load(o);
   require_usable(data.values, 8, "a table of lags");
   LagPrint print_options;
-  print_options.season = o.period > 0 ? o.period : season_length(data.values);
+  print_options.season = o.period.value_or(season_length(data.values));
   print_options.level = o.test.level;
   if (o.test.band == "white") print_options.band = LagBand::white;
   if (o.test.band == "widening") print_options.band = LagBand::widening;

@@ -393,7 +393,7 @@ Loaded made_of(const Options& o, Loaded data) {
   const std::size_t n = data.level.size();
   const std::size_t held_out =
       o.series.hold_out.empty() ? 0 : rows_held_out(data.level, hold_out_from(o.series.hold_out));
-  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   for (Transform& link : chain)
     if (auto* power = std::get_if<PowerTransform>(&link)) power->period = o.period;
@@ -468,7 +468,7 @@ Table read_whole_table(const Options& o) {
 }
 
 Series change_of(const Series& level, const Options& o) {
-  const ReturnUnit unit = o.series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent;
+  const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   if (o.series.returns == "simple") return simple_returns(level, unit);
   if (o.series.returns == "log") return log_returns(level, unit);
   const bool positive =
@@ -520,7 +520,8 @@ Fit load_or_fit(const Options& o, Loaded* data) {
   }
   const Model model = model_of(o);
   EstimateOptions options;
-  for (const ErrorKind kind : {ErrorKind::hessian, ErrorKind::opg, ErrorKind::robust})
+  for (const StandardErrors kind :
+       {StandardErrors::hessian, StandardErrors::opg, StandardErrors::robust})
     if (to_string(kind) == o.model.errors) options.errors = kind;
   if (o.model.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
   if (o.model.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
@@ -552,8 +553,8 @@ void add_level_option(Command& command, Options& o) {
       .group("Tests");
 }
 
-int lag_count(const Options& o) {
-  if (o.test.lags.empty()) return 0;
+std::optional<int> lag_count(const Options& o) {
+  if (o.test.lags.empty()) return std::nullopt;
   try {
     std::size_t read = 0;
     const int lags = std::stoi(o.test.lags, &read);
@@ -570,18 +571,17 @@ std::vector<int> lag_list(const Options& o) {
     const std::size_t end = std::min(o.test.lags.find(',', at), o.test.lags.size());
     Options one;
     one.test.lags = o.test.lags.substr(at, end - at);
-    const int lag = lag_count(one);
-    if (lag == 0)
-      throw Error(ErrorCode::bad_option, "--lags " + o.test.lags + ": a lag is missing");
-    lags.push_back(lag);
+    const std::optional<int> lag = lag_count(one);
+    if (!lag) throw Error(ErrorCode::bad_option, "--lags " + o.test.lags + ": a lag is missing");
+    lags.push_back(*lag);
     at = end + 1;
   }
   return lags;
 }
 
-int bandwidth_of(const Options& o) {
-  if (o.test.bandwidth.empty()) return kBandwidthRule;
-  if (o.test.bandwidth == "auto") return kBandwidthAutomatic;
+Bandwidth bandwidth_of(const Options& o) {
+  if (o.test.bandwidth.empty()) return {};
+  if (o.test.bandwidth == "auto") return Bandwidth::Rule::newey_west;
   int bandwidth = 0;
   const char* end = o.test.bandwidth.data() + o.test.bandwidth.size();
   const auto read = std::from_chars(o.test.bandwidth.data(), end, bandwidth);

@@ -24,7 +24,7 @@ struct ModelWords {
   std::vector<std::string> lines;  // where several are compared
   std::vector<std::string> profiles;
   std::string wald;
-  int starts = 0;  // of a joint fit; 0: as the engine thinks fit
+  std::optional<int> starts;  // left out: as the engine thinks fit
   bool equation = false, outliers = false, mean_beside = false, target_variance = false;
 };
 struct SearchWords {
@@ -39,9 +39,9 @@ struct TestWords {
                                    model_of_break = "both", at;
   std::vector<std::string> named;
   std::vector<int> periods;
-  int breaks = -1;
+  std::optional<int> breaks;
   std::optional<double> trim;
-  double level = 0;  // of the critical values of Q; 0: none are shown
+  std::optional<double> level;  // of the critical values of Q that are shown
 };
 struct SeasonWords {
   int span = 11;
@@ -51,7 +51,7 @@ struct SeasonWords {
 struct AheadWords {
   std::optional<int> horizon;
   int draws = 2000;
-  std::vector<int> intervals{50, 95};
+  std::vector<double> intervals{50, 95};
   std::string method = "full", future, back = "median";
   std::vector<double> tails{1, 5}, suppose;
   std::optional<double> start_volatility, per_year;
@@ -60,7 +60,8 @@ struct AheadWords {
   std::optional<std::size_t> shortest_window;
 };
 struct BacktestWords {
-  std::size_t window = 1000, refit_every = 1, origins = 0;
+  std::size_t window = 1000, refit_every = 1;
+  std::optional<std::size_t> origins;
   bool expanding = false;
   std::string proxy = "squared", journal;
   double threshold = 0;
@@ -90,7 +91,7 @@ struct Options {
   BacktestWords backtest;
   SimulateWords simulate;
   OutputWords output;
-  int period = 0;
+  std::optional<int> period;
   std::uint64_t seed = 1;
   int threads = 0;
 };
@@ -139,13 +140,13 @@ template <class Result>
 [[nodiscard]] std::vector<Companion> read_future(const Options& o);
 
 // --lags as a whole number from 1; 0 where it was not given.
-[[nodiscard]] int lag_count(const Options& o);
+[[nodiscard]] std::optional<int> lag_count(const Options& o);
 
 // --lags as a list, '1,5,12'; empty where it was not given. Throws Error (bad_option).
 [[nodiscard]] std::vector<int> lag_list(const Options& o);
 
-// --bandwidth as a number from 0, kBandwidthAutomatic for 'auto', kBandwidthRule where not given.
-[[nodiscard]] int bandwidth_of(const Options& o);
+// --bandwidth: a number from 0, or 'auto' for that of Newey and West.
+[[nodiscard]] Bandwidth bandwidth_of(const Options& o);
 
 // "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing." and what
 // was assumed on the way.

@@ -37,7 +37,7 @@ int run_variances(const Options& o, const Loaded& data) {
     const Model model = parse_model("const / steady / " + law);
     options.laws.emplace_back(model.shocks, model.held);
   }
-  if (!o.output.quiet) options.progress = show_progress;
+  if (!o.output.quiet) options.progress.report = show_progress;
   const VarianceSearch found =
       with_warnings_of(data, search_variances(data.values, options, Executor(o.threads)));
   const VarianceCandidate& chosen = found.candidates[found.chosen];

@@ -97,7 +97,7 @@ int run_season(const Options& o) {
   const bool within_week = data.values.clock == Clock::hour ||
                            data.values.clock == Clock::business_day ||
                            (data.values.clock == Clock::row && !data.values.times.empty());
-  return within_week && o.period == 0 ? run_profile(o, data) : run_decomposition(o, data);
+  return within_week && !o.period ? run_profile(o, data) : run_decomposition(o, data);
 }
 
 }  // namespace

@@ -35,7 +35,8 @@ BatteryOptions battery_options(const Options& o) {
     if (to_string(terms) == o.test.deterministic) battery.deterministic = terms;
   if (!o.test.lags.empty()) {
     battery.rule = rule_of(o);
-    if (battery.rule == LagRule::fixed) battery.lags = o.test.lags == "0" ? 0 : lag_count(o);
+    if (battery.rule == LagRule::fixed)
+      battery.lags = o.test.lags == "0" ? 0 : lag_count(o).value_or(0);
   }
   battery.bandwidth = bandwidth_of(o);
   battery.break_model = model_of_break(o);
@@ -57,7 +58,7 @@ std::vector<TestResult> more_tests(const Options& o, const Series& level,
                                        .rule = battery.rule.value_or(LagRule::bic),
                                        .lags = battery.lags}));
   if (asked("seasonal-roots")) {
-    const int period = o.period > 0 ? o.period : season_length(level);
+    const int period = o.period.value_or(season_length(level));
     const auto roots = seasonal_roots(
         level,
         {.period = period,
@@ -113,7 +114,7 @@ std::vector<std::string> table_row(const std::string& of, const TestResult& t) {
 int run_unitroot(const Options& o) {
   require_known_tests(o);
   require_test_of(o, !o.test.periods.empty(), "--periods", "variance-ratio");
-  require_test_of(o, o.period > 0, "--period", "seasonal-roots");
+  require_test_of(o, o.period.has_value(), "--period", "seasonal-roots");
   const Loaded data = load(o);
   const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
                                      [](double v) { return v <= 0; });

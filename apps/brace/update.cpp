@@ -59,11 +59,12 @@ Options as_then(const Options& o, const Series& window, const Provenance& made) 
   same("--returns", then.series.returns, returns, "none");
   if (!o.series.transform.empty()) same("--transform", then.series.transform, chain);
   then.series.transform = chain;
-  if (!window.unit.empty() && returns != "none") {
-    if (o.series.unit != "percent" && o.series.unit != window.unit)
+  if (window.unit && returns != "none") {
+    const std::string unit(to_string(*window.unit));
+    if (o.series.unit != "percent" && o.series.unit != unit)
       refuse(o, fmt::format("--unit {} is asked for, and the model's returns are in {}",
-                            o.series.unit, window.unit));
-    then.series.unit = window.unit;
+                            o.series.unit, unit));
+    then.series.unit = unit;
   }
   then.series.hold_out.clear();
   return then;

@@ -7,7 +7,7 @@
 
 #include <sstream>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 std::optional<Timestamp> parse_as(const std::string& text, const std::string& format) {
@@ -53,4 +53,4 @@ std::string_view month_name(unsigned month) {
   return kNames.at(month - 1);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

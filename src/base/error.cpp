@@ -2,7 +2,7 @@
 // Names and exit statuses of the error codes. Covered by tests/base/base_test.cpp.
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::string_view to_string(ErrorCode code) {
   switch (code) {
@@ -25,6 +25,7 @@ std::string_view to_string(ErrorCode code) {
     case ErrorCode::bad_option: return "bad-option";
     case ErrorCode::bad_model_line: return "bad-model-line";
     case ErrorCode::not_built: return "not-built";
+    case ErrorCode::stopped: return "stopped";
   }
   return "unknown";
 }
@@ -33,4 +34,4 @@ int exit_status(const Error& error) {
   return error.code() >= ErrorCode::bad_option ? 2 : 1;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct Executor::Arena {
   explicit Arena(int threads) : pool(threads == 0 ? tbb::task_arena::automatic : threads) {}
@@ -37,4 +37,9 @@ int Executor::threads() const {
   return arena_->pool.max_concurrency();
 }
 
-}  // namespace brace
+const Executor& serial() {
+  static const Executor one(1);
+  return one;
+}
+
+}  // namespace brace::inline v0

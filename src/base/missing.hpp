@@ -4,8 +4,8 @@
 
 #include <limits>
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-}  // namespace brace
+}  // namespace brace::inline v0

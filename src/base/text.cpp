@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace::text {
+namespace brace::inline v0::text {
 namespace {
 
 // "3.20e-12" -> "3.2e-12", "1e-05" -> "1e-5": the exponent without padding.
@@ -148,4 +148,4 @@ std::string some_of(const std::vector<std::string>& names) {
   return out;
 }
 
-}  // namespace brace::text
+}  // namespace brace::inline v0::text

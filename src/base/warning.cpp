@@ -2,7 +2,7 @@
 // Names of the warning codes. Covered by tests/base/base_test.cpp.
 #include "brace/base/warning.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::string_view to_string(WarningCode code) {
   switch (code) {
@@ -32,4 +32,4 @@ std::string_view to_string(WarningCode code) {
   return "unknown";
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

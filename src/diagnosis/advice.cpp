@@ -10,7 +10,7 @@
 #include "brace/estimation/estimate.hpp"
 #include "brace/model/model_line.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 Advice tried(const Fit& fit, const std::vector<Model>& models) {
@@ -25,7 +25,7 @@ Advice tried(const Fit& fit, const std::vector<Model>& models) {
     jobs.push_back({.model = canonical(model), .series = series, .options = options});
   std::vector<Fit> fits;
   try {
-    fits = fit_many(jobs, Executor(1));
+    fits = values_of(fit_many(jobs, {}, Executor(1)));
   } catch (const Error&) {
     return advice;  // too few rows for the larger models
   }
@@ -79,9 +79,9 @@ Advice advice_on_variance(const Fit& fit, int lag) {
   Variance longer = fit.model.variance;
   std::visit(
       [&](auto& family) {
-        if constexpr (requires { family.shocks; })
-          if (std::find(family.shocks.begin(), family.shocks.end(), lag) == family.shocks.end()) {
-            family.shocks.push_back(lag);
+        if constexpr (requires { family.e; })
+          if (std::find(family.e.begin(), family.e.end(), lag) == family.e.end()) {
+            family.e.push_back(lag);
             models.push_back(with_variance(fit, family));
           }
       },
@@ -118,4 +118,4 @@ Advice advice_on_law(const Fit& fit) {
   return tried(fit, models);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

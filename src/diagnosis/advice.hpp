@@ -12,7 +12,7 @@
 
 #include "brace/estimation/fit.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct Advice {
   std::vector<std::string> tried;     // model lines; none where nothing is at hand, or too few rows
@@ -30,4 +30,4 @@ struct Advice {
 // Whether a family tells falls from rises.
 [[nodiscard]] bool has_signs(const Variance& family);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 
 #include "brace/base/text.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 std::string date_text(const std::optional<Timestamp>& date, std::size_t index) {
@@ -144,4 +144,4 @@ std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,9 +10,9 @@
 
 #include "brace/diagnosis/find_breaks.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 [[nodiscard]] std::string reading_of(const BreakReport& report);
 [[nodiscard]] std::vector<std::string> advice_of(const BreakReport& report);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,6 +10,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/diagnosis/stability.hpp"
@@ -27,7 +28,7 @@
 #include "maths/regression.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 Series squared(Series z) {
@@ -42,8 +43,8 @@ namespace {
 // The degrees of freedom that Ljung-Box is shown at.
 constexpr int kSpread[] = {1, 3, 6, 10, 20, 30};
 
-int period_of(const Fit& fit, int given) {
-  if (given > 0) return given;
+int period_of(const Fit& fit, std::optional<int> given) {
+  if (given) return *given;
   const Mean& m = fit.model.mean;
   for (const Lags* lags : {&m.seasonal_ma, &m.seasonal_ar, &m.differences})
     for (const int lag : *lags)
@@ -85,7 +86,7 @@ bool decides(const Spike& s) {
 
 }  // namespace
 
-ResidualP residual_p(const Fit& fit, int period) {
+ResidualP residual_p(const Fit& fit, std::optional<int> period) {
   const Series z = fit.standardised();
   const int fitted = arma_terms(fit.model);
   const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
@@ -165,13 +166,13 @@ TestResult two_halves(const Fit& fit) {
   options.likelihood = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional;
   const auto window = std::make_shared<const Series>(fit.window());
   const std::vector<Fit> parts =
-      fit_many({{.model = fit.model, .series = window, .count = half, .options = options},
-                {.model = fit.model,
-                 .series = window,
-                 .first = half,
-                 .count = fit.count - half,
-                 .options = options}},
-               Executor(1));
+      values_of(fit_many({{.model = fit.model, .series = window, .count = half, .options = options},
+                          {.model = fit.model,
+                           .series = window,
+                           .first = half,
+                           .count = fit.count - half,
+                           .options = options}},
+                         {}, Executor(1)));
   std::vector<Eigen::Index> both;
   for (std::size_t j = 0; j < fit.parameters.size(); ++j)
     if (parts[0].usable() && parts[1].usable() && parts[0].parameters[j].se &&
@@ -226,16 +227,16 @@ struct CheckInput {
       : fit(of),
         z(of.standardised()),
         z2(squared(z)),
-        lags(options.lags > 0
-                 ? options.lags
-                 : std::max(default_whiteness_lags(z.present()), arma_terms(of.model) + 1)),
+        lags(given_or(options.lags,
+                      std::max(default_whiteness_lags(z.present()), arma_terms(of.model) + 1),
+                      "lags")),
         given_lags(options.lags),
         has_equation(!of.exact && !std::holds_alternative<Steady>(of.model.variance)) {}
 
   const Fit& fit;
   Series z, z2;
-  int lags;        // of the portmanteau tests
-  int given_lags;  // 0 where each test takes its own default
+  int lags;                       // of the portmanteau tests
+  std::optional<int> given_lags;  // none: each test takes its own default
   bool has_equation;
 };
 
@@ -383,9 +384,9 @@ void add_whiteness(const CheckInput& in, const CheckOptions& options, Check& out
       throw Error(ErrorCode::bad_option, fmt::format("{} lags: the residuals of '{}' bear {} to {}",
                                                      up_to, out.model, fitted + 1, present - 1));
     out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
-    if (options.level > 0)
+    if (options.level)
       out.whiteness_limits.push_back(
-          laws::chi_squared_quantile(1 - options.level, out.whiteness.back().dof[0]));
+          laws::chi_squared_quantile(1 - *options.level, out.whiteness.back().dof[0]));
   }
 }
 
@@ -400,6 +401,7 @@ Check check(const Fit& fit, const CheckOptions& options) {
                               to_string(fit.convergence.status));
     return out;
   }
+  require_path(fit, "check");
   const CheckInput in(fit, options);
   find_spikes(in.z, period_of(fit, options.period), out);
   Findings found;
@@ -415,4 +417,4 @@ Check check(const Fit& fit, const CheckOptions& options) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

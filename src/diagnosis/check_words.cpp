@@ -14,7 +14,7 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::string_view to_string(CheckQuestion question) {
   switch (question) {
@@ -231,7 +231,7 @@ void print_whiteness(std::ostream& out, const Check& check) {
     out << "\n  Q                       ";
     for (const TestResult& t : part) out << fmt::format("{:>9}", text::significant(t.statistic, 4));
     if (!check.whiteness_limits.empty()) {
-      out << fmt::format("\n  {:<24}", q_at(check.level));
+      out << fmt::format("\n  {:<24}", q_at(*check.level));
       for (std::size_t i = first; i < first + part.size(); ++i)
         out << fmt::format("{:>9}", text::significant(check.whiteness_limits[i], 4));
     }
@@ -296,4 +296,4 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,7 +13,7 @@
 #include "brace/diagnosis/law_fit.hpp"
 #include "diagnosis/advice.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The lag whose autocorrelation is largest.
 struct LargestLag {
@@ -51,4 +51,4 @@ struct Findings {
 
 void put_into_words(const Findings& found, Check& check);
 
-}  // namespace brace
+}  // namespace brace::inline v0

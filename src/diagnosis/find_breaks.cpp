@@ -16,7 +16,7 @@
 #include "brace/model/model_line.hpp"
 #include "diagnosis/break_words.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr std::size_t kLeastForPersistence = 250;
@@ -67,7 +67,7 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
     report.segments.push_back(segment);
     if (fitted(segment)) jobs.push_back({model, shared, edges[s], segment.n, {}});
   }
-  const std::vector<Fit> fits = fit_many(jobs, executor);
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
   std::size_t next = 0;
   for (BreakReport::Segment& segment : report.segments)
     if (fitted(segment)) {
@@ -119,10 +119,6 @@ void take_up(const Series& closed, BreakReport& report) {
 
 }  // namespace
 
-BreakReport find_breaks(const Series& series, const FindBreaksOptions& options) {
-  return find_breaks(series, options, Executor(1));
-}
-
 namespace {
 
 // The steps of the search; each writes its part of the report.
@@ -136,7 +132,7 @@ class BreakSearch {
         model_(parse_model(options.model)) {
     report_.of = series.name;
     report_.level = options.level;
-    if (!series.unit.empty()) report_.unit = fmt::format("{} a {}", series.unit, series.period());
+    report_.unit = series.unit_a_period();
     report_.model = to_string(canonical(model_));
   }
 
@@ -167,7 +163,7 @@ class BreakSearch {
 
   void test_variance() {
     VarianceBreaksOptions squares;
-    if (options_.bandwidth >= 0)
+    if (options_.bandwidth)
       squares.squares = {.scale = SquaresScale::bartlett, .bandwidth = options_.bandwidth};
     variance_ = variance_breaks(level_, squares);
     report_.tests.push_back(variance_.test);
@@ -212,7 +208,7 @@ class BreakSearch {
   }
 
   void date_breaks() {
-    if (options_.number >= 0 || report_.holm.mean < options_.level)
+    if (options_.number || report_.holm.mean < options_.level)
       for (const BreakDate& b : mean_.breaks) report_.breaks.push_back({BreakKind::mean, b});
     if (report_.holm.variance < options_.level) {
       // A change too large for the cumulated squares still has its corner there.
@@ -277,4 +273,4 @@ BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
   return BreakSearch(series, options, executor).run();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

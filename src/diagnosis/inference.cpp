@@ -21,7 +21,7 @@
 #include "maths/dense.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -332,4 +332,4 @@ std::ostream& operator<<(std::ostream& out, const Inference& inference) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -19,7 +19,7 @@
 #include "likelihood/joint_likelihood.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -103,6 +103,7 @@ struct RowSlopes {
 };
 
 RowSlopes row_slopes(const Fit& fit, const MatrixXd& J) {
+  require_path(fit, "law-fit");
   const std::vector<double> theta = fit.estimates();
   const std::size_t k = theta.size(), shapes = parameter_names(fit.model).shocks.size();
   JointLikelihood<double> likelihood(fit.model, mean_data(fit.model, fit.window()),
@@ -299,4 +300,4 @@ std::string words(const std::vector<LawDeparture>& departures) {
   return fmt::format("{}", fmt::join(out, "; "));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

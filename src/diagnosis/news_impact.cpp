@@ -10,7 +10,7 @@
 #include "brace/model/model_line.hpp"
 #include "process/stepper.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 NewsImpact news_impact(const Fit& fit, double reach, int points) {
   if (!fit.usable() || std::holds_alternative<Steady>(fit.model.variance))
@@ -23,6 +23,7 @@ NewsImpact news_impact(const Fit& fit, double reach, int points) {
                 fmt::format("news impact: {} points to {} levels; three points or more are needed, "
                             "and a reach above 0",
                             points, reach));
+  require_path(fit, "news impact");
   double sum = 0;
   for (const double h : fit.variances) sum += h;
   const double level = fit.unconditional_variance.value_or(
@@ -61,4 +62,4 @@ NewsImpact news_impact(const Fit& fit, double reach, int points) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,6 +11,7 @@
 #include <numeric>
 #include <ostream>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/laws/standard.hpp"
@@ -19,7 +20,7 @@
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr std::array kKinds{OutlierKind::additive, OutlierKind::level_shift,
@@ -72,9 +73,9 @@ class Finder {
       z_.push_back(fit.shocks[t] * weight_[t]);
       present_ += fit.counted[t];
     }
-    critical_ = options.critical > 0
-                    ? options.critical
-                    : laws::normal_quantile(1 - 0.05 / (6 * static_cast<double>(present_)));
+    critical_ = given_or(options.critical,
+                         laws::normal_quantile(1 - 0.05 / (6 * static_cast<double>(present_))),
+                         "critical", 0.1);
     const std::vector<double> theta = fit.estimates();
     for (const OutlierKind kind : kKinds) effects_.push_back(effect(fit.model, theta, kind, n_));
     // A shift moves the mean that was fitted, so the constant is fitted again beside each effect.
@@ -215,6 +216,7 @@ OutlierReport find_outliers(const Fit& fit, const OutlierOptions& options) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("outliers: '{}' is {}: {}", to_string(fit.model),
                             to_string(fit.convergence.status), fit.convergence.why));
+  require_path(fit, "outliers");
   const Finder finder(fit, options);
   std::vector<Found> found = finder.search(options.most);
   OutlierReport out;
@@ -266,4 +268,4 @@ std::ostream& operator<<(std::ostream& out, const OutlierReport& r) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -16,7 +16,7 @@
 #include "likelihood/log_likelihood.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -27,6 +27,7 @@ void require_fit(const Fit& fit, const char* task) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("{}: the fit of '{}' must not be used ({})", task, to_string(fit.model),
                             fit.convergence.why));
+  require_path(fit, task);
 }
 
 TestResult nyblom_test(const std::string& variant, const std::string& what, double statistic,
@@ -86,10 +87,6 @@ std::vector<TestResult> nyblom(const Fit& fit) {
   return tests;
 }
 
-TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options) {
-  return variance_break(fit, options, Executor(1));
-}
-
 TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
                           const Executor& executor) {
   require_fit(fit, "variance-break");
@@ -125,7 +122,7 @@ TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
       jobs.push_back({part, fit.series, fit.first, b, {}});
       jobs.push_back({part, fit.series, fit.first + b, fit.count - b, {}});
     }
-    const std::vector<Fit> fits = fit_many(jobs, executor);
+    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
     std::vector<double> out;
     for (std::size_t i = 0; i < at.size(); ++i) {
       const Fit &left = fits[2 * i + 1], &right = fits[2 * i + 2];
@@ -165,4 +162,4 @@ TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
   return test;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

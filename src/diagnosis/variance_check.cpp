@@ -17,7 +17,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -49,6 +49,7 @@ CheckRows rows_of(const Fit& fit, const char* test) {
                             fit.exact ? "was fitted by exact likelihood, without a variance "
                                         "equation to test"
                                       : "must not be used: " + fit.convergence.why));
+  require_path(fit, test);
   const std::vector<double> theta = fit.estimates();
   const auto k = static_cast<Index>(theta.size());
   JointLikelihood<double> likelihood(fit.model, mean_data(fit.model, fit.window()));
@@ -248,4 +249,4 @@ std::vector<TestResult> sign_bias_of(std::span<const double> z) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

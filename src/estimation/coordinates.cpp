@@ -15,7 +15,7 @@
 #include "maths/dense.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -308,4 +308,4 @@ std::vector<Coordinates::Edge> Coordinates::at_edge(const ScaledParameters& thet
   return edges;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -18,7 +18,7 @@
 #include "families/variance_family.hpp"
 #include "maths/newton.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Partial autocorrelations of an AR factor are kept this far inside the unit circle, where the
 // process ceases to be stationary. An MA factor may come nearer: its likelihood is flat there, and
@@ -133,4 +133,4 @@ class Coordinates {
   LinearConstraints constraints_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

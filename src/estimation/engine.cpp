@@ -16,7 +16,7 @@
 #include "estimation/smaller_models.hpp"
 #include "estimation/standard_errors.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -178,4 +178,4 @@ void run_engine(const Model& model, const MeanData& data, const EstimateOptions&
   FitReport(problem, peak).write(fit);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

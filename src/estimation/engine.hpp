@@ -8,7 +8,7 @@
 #include "brace/estimation/estimate.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class SmallerModels;
 
@@ -22,4 +22,4 @@ class SmallerModels;
 void run_engine(const Model& model, const MeanData& data, const EstimateOptions& options, Fit& fit,
                 SmallerModels& smaller);
 
-}  // namespace brace
+}  // namespace brace::inline v0

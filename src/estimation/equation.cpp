@@ -13,7 +13,7 @@
 #include "families/shock_moments.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Digits of a coefficient: enough for the path to come out of the equation.
@@ -141,15 +141,15 @@ struct VarianceText {
   [[nodiscard]] std::string linear(const Family& f, double omega, bool signs) const {
     Sum sum;
     sum.constant(omega);
-    for (const int i : f.shocks) sum.add(of("alpha", i), ago("e", i) + "^2");
+    for (const int i : f.e) sum.add(of("alpha", i), ago("e", i) + "^2");
     if (signs)
-      for (const int i : f.shocks)
+      for (const int i : f.e)
         sum.add(of("gamma", i), fmt::format("{}^2 ({} < 0)", ago("e", i), ago("e", i)));
     double left = 1;
-    if constexpr (requires { f.variances; }) {
-      for (const int i : f.shocks) left -= of("alpha", i);
-      for (const int j : f.variances) {
-        const bool rest = std::is_same_v<Family, Igarch> && j == f.variances.back();
+    if constexpr (requires { f.h; }) {
+      for (const int i : f.e) left -= of("alpha", i);
+      for (const int j : f.h) {
+        const bool rest = std::is_same_v<Family, Igarch> && j == f.h.back();
         sum.add(rest ? left : of("beta", j), ago("h", j));
         left -= of("beta", j);
       }
@@ -170,9 +170,9 @@ struct VarianceText {
   std::string operator()(const Egarch& f) const {
     Sum sum;
     sum.constant(of("omega"));
-    for (const int i : f.shocks) sum.add(of("alpha", i), fmt::format("(|{}| - E|z|)", ago("z", i)));
-    for (const int i : f.shocks) sum.add(of("gamma", i), ago("z", i));
-    for (const int j : f.variances) sum.add(of("beta", j), fmt::format("ln {}", ago("h", j)));
+    for (const int i : f.e) sum.add(of("alpha", i), fmt::format("(|{}| - E|z|)", ago("z", i)));
+    for (const int i : f.e) sum.add(of("gamma", i), ago("z", i));
+    for (const int j : f.h) sum.add(of("beta", j), fmt::format("ln {}", ago("h", j)));
     const std::vector<double> shape(
         theta.begin() + static_cast<std::ptrdiff_t>(first + names.variance.size()), theta.end());
     return fmt::format("  ln h[t] = {}\n  E|z| = {}\n", with_columns(std::move(sum)),
@@ -182,13 +182,12 @@ struct VarianceText {
     const std::string delta = text::significant(of("delta"), kDigits);
     Sum sum;
     sum.constant(of("omega"));
-    for (const int i : f.shocks)
+    for (const int i : f.e)
       sum.add(
           of("alpha", i),
           fmt::format("(|{}| {} {} {})^{}", ago("e", i), of("gamma", i) < 0 ? '+' : '-',
                       text::significant(std::abs(of("gamma", i)), kDigits), ago("e", i), delta));
-    for (const int j : f.variances)
-      sum.add(of("beta", j), fmt::format("{}^{}", ago("s", j), delta));
+    for (const int j : f.h) sum.add(of("beta", j), fmt::format("{}^{}", ago("s", j), delta));
     return fmt::format("  s[t]^{} = {}\n  h[t] = s[t]^2\n", delta, with_columns(std::move(sum)));
   }
   std::string operator()(const TwoComponents&) const {
@@ -385,4 +384,4 @@ std::string equation(const Fit& fit) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

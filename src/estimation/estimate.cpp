@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/progress_counter.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/model/model_line.hpp"
@@ -25,7 +26,7 @@
 #include "model/lag_product.hpp"
 #include "process/admissible.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 bool is_exact(const Model& model, LikelihoodKind kind) {
   const bool alone = std::holds_alternative<Steady>(model.variance) &&
@@ -203,14 +204,15 @@ void require_held_in_range(const Model& model) {
 Fit run_job(const FitJob& job) {
   Fit fit;
   if (!job.series) throw Error(ErrorCode::bad_option, "a fit without a series: give one");
-  if (job.first > job.series->size() ||
-      (job.count > 0 && job.first + job.count > job.series->size()))
+  const std::size_t rows = job.series->size();
+  const std::size_t count = job.count.value_or(rows - std::min(job.first, rows));
+  if (job.first > rows || count > rows - job.first)
     throw Error(ErrorCode::bad_option,
-                fmt::format("FitJob: rows {} to {} are asked of a series of {}", job.first + 1,
-                            job.first + job.count, job.series->size()));
+                fmt::format("FitJob: rows {} to {} are asked of a series of {}", job.first,
+                            job.first + count, rows));
   fit.series = job.series;
   fit.first = job.first;
-  fit.count = job.count > 0 ? job.count : job.series->size() - job.first;
+  fit.count = count;
   std::optional<Series> part;  // copied only where the window is not the whole
   if (fit.count != job.series->size()) part = fit.window();
   const Series& window = part ? *part : *job.series;
@@ -236,11 +238,11 @@ Fit run_job(const FitJob& job) {
                 fmt::format("the start has {} numbers; '{}' has {} parameters",
                             job.options.start.size(), line, k));
   fit.errors = job.options.errors;
-  if (fit.errors == ErrorKind::automatic)
+  if (fit.errors == StandardErrors::automatic)
     fit.errors = std::holds_alternative<Steady>(fit.model.variance) &&
                          std::holds_alternative<Normal>(fit.model.shocks)
-                     ? ErrorKind::hessian
-                     : ErrorKind::robust;
+                     ? StandardErrors::hessian
+                     : StandardErrors::robust;
   SmallerModels smaller;
   run_engine(fit.model, data, job.options, fit, job.smaller ? *job.smaller : smaller);
   fill_path(fit, data, std::nullopt);
@@ -252,6 +254,7 @@ Fit run_job(const FitJob& job) {
   fill_criteria(fit);
   fill_dynamics(fit, !job.options.hessian_errors_only);
   add_warnings(fit, window, data);
+  if (!job.options.keep_path) fit.deviations = fit.shocks = fit.variances = {}, fit.counted = {};
   return fit;
 }
 
@@ -261,17 +264,24 @@ std::shared_ptr<SmallerModels> share_smaller_models() {
   return std::make_shared<SmallerModels>();
 }
 
-std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor) {
-  std::vector<Fit> fits(jobs.size());
-  executor.for_each(jobs.size(), [&](std::size_t i) { fits[i] = run_job(jobs[i]); });
+std::vector<Outcome<Fit>> fit_many(const std::vector<FitJob>& jobs, const Progress& progress,
+                                   const Executor& executor) {
+  std::vector<Outcome<Fit>> fits(jobs.size());
+  ProgressCounter count(progress, jobs.size());
+  executor.for_each(jobs.size(), [&](std::size_t i) {
+    if (count.stopped()) return;
+    try {
+      fits[i] = run_job(jobs[i]);
+    } catch (const Error& error) {
+      fits[i] = error;
+    }
+    count.add();
+  });
   return fits;
 }
 
 Fit estimate(const Model& model, const Series& series, const EstimateOptions& options) {
-  return std::move(
-      fit_many({{.model = model, .series = std::make_shared<Series>(series), .options = options}},
-               Executor(1))
-          .front());
+  return run_job({.model = model, .series = std::make_shared<Series>(series), .options = options});
 }
 
 Fit estimate(std::string_view model_line, const Series& series, const EstimateOptions& options) {
@@ -370,4 +380,4 @@ Fit update(const Fit& fit, const Series& more) {
   return restore(known_of(fit), std::move(series));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

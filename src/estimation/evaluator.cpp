@@ -12,7 +12,7 @@
 #include "estimation/engine.hpp"
 #include "likelihood/log_likelihood.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct Evaluator::State {
   Model model;  // the likelihood may refer to it and to the data
@@ -83,4 +83,4 @@ double Evaluator::hessian(std::span<const double> theta, std::span<double> gradi
   return value;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

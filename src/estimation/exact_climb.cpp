@@ -18,12 +18,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/given_or.hpp"
 #include "brace/maths/random.hpp"
 #include "estimation/smaller_models.hpp"
 #include "estimation/starting_points.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::MatrixXd;
@@ -63,10 +64,11 @@ class ExactClimb {
       climb(points.front());
       if (!gaps) add(smaller_.pairs(problem_, best_.f));
     }
-    if (options.starts > 0) {
-      climbed_ = std::max(kClimbed, static_cast<std::size_t>(options.starts));
-      points.resize(std::min(points.size(), static_cast<std::size_t>(options.starts)));
-      for (std::uint64_t k = 1; points.size() < static_cast<std::size_t>(options.starts); ++k)
+    if (options.starts) {
+      const auto asked = static_cast<std::size_t>(given_or(options.starts, 1, "starts"));
+      climbed_ = std::max(kClimbed, asked);
+      points.resize(std::min(points.size(), asked));
+      for (std::uint64_t k = 1; points.size() < asked; ++k)
         points.push_back(anywhere(points.front(), k));
     }
     const int starts = static_cast<int>(points.size());
@@ -76,7 +78,7 @@ class ExactClimb {
     // Where no climb ended well (long seasonal factors, whose smaller models are not climbed) a
     // start from elsewhere may.
     int more = 0;
-    if (everywhere && options.starts == 0 && best_.x.size() > 0 && arma_terms(problem_.model) > 0)
+    if (everywhere && !options.starts && best_.x.size() > 0 && arma_terms(problem_.model) > 0)
       for (; more < kMoreStarts && !settled(best_); ++more)
         climb(anywhere(first, static_cast<std::uint64_t>(more) + 1));
     if (everywhere && best_.x.size() > 0) smaller_.keep(problem_, WorkingPoint(best_.x));
@@ -312,4 +314,4 @@ Peak climb_exact(Problem& problem, SmallerModels& smaller) {
   return ExactClimb(problem, smaller).run();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

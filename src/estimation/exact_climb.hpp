@@ -7,11 +7,11 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class SmallerModels;
 
 // `smaller` is shared by models of the same mean on the same rows.
 [[nodiscard]] Peak climb_exact(Problem& problem, SmallerModels& smaller);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include "brace/base/text.hpp"
 #include "brace/model/model_line.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::string_view to_string(FitStatus status) {
   switch (status) {
@@ -24,18 +24,42 @@ std::string_view to_string(FitStatus status) {
   return "failed";
 }
 
-std::string_view to_string(ErrorKind kind) {
+std::string_view to_string(StandardErrors kind) {
   switch (kind) {
-    case ErrorKind::automatic: return "automatic";
-    case ErrorKind::hessian: return "hessian";
-    case ErrorKind::opg: return "opg";
-    case ErrorKind::robust: return "robust";
+    case StandardErrors::automatic: return "automatic";
+    case StandardErrors::hessian: return "hessian";
+    case StandardErrors::opg: return "opg";
+    case StandardErrors::robust: return "robust";
   }
   return "robust";
 }
 
 bool Fit::usable() const {
   return convergence.status == FitStatus::converged || convergence.status == FitStatus::boundary;
+}
+
+bool Fit::has(std::string_view name) const {
+  return std::any_of(parameters.begin(), parameters.end(),
+                     [&](const Parameter& p) { return p.name == name; });
+}
+
+const Parameter& Fit::operator[](std::string_view name) const {
+  for (const Parameter& p : parameters)
+    if (p.name == name) return p;
+  std::vector<std::string> names;
+  for (const Parameter& p : parameters) names.push_back(p.name);
+  throw Error(ErrorCode::bad_option,
+              names.empty() ? fmt::format("there is no parameter '{}': nothing was fitted", name)
+                            : fmt::format("there is no parameter '{}' in '{}'; it has {}", name,
+                                          to_string(model), fmt::join(names, ", ")));
+}
+
+void require_path(const Fit& fit, std::string_view task) {
+  if (fit.variances.empty() || fit.variances.size() != fit.count)
+    throw Error(ErrorCode::bad_option,
+                fmt::format("{}: the fit of '{}' does not hold its path; keep it "
+                            "(EstimateOptions::keep_path) or restore() the fit",
+                            task, to_string(fit.model)));
 }
 
 std::vector<double> Fit::estimates() const {
@@ -46,6 +70,7 @@ std::vector<double> Fit::estimates() const {
 }
 
 Series Fit::window() const {
+  if (!series) return {};
   Series part = *series;
   part.keep_rows(first, first + count);
   return part;
@@ -68,9 +93,10 @@ std::vector<FittedRow> fitted_rows(const Fit& fit) {
 }
 
 Series Fit::standardised() const {
+  require_path(*this, "standardised residuals");
   Series z = window();
   z.name = "standardised residual";
-  z.unit = "";
+  z.unit.reset();
   z.kind = Kind::values;
   for (std::size_t t = 0; t < z.values.size(); ++t)
     z.values[t] =
@@ -79,12 +105,6 @@ Series Fit::standardised() const {
 }
 
 namespace {
-
-// "percent a day", "decimal a month", or nothing where no unit is known.
-std::string unit_of(const Fit& fit) {
-  return fit.series->unit.empty() ? ""
-                                  : fmt::format("{} a {}", fit.series->unit, fit.series->period());
-}
 
 // Whether falls and rises of one size move volatility alike, where the family tells them apart.
 std::string leverage(const Fit& fit) {
@@ -185,7 +205,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
                        : j == shocks          ? "shocks"
                                               : "";
     out << parameter_row(fit.parameters[j], part,
-                         fit.parameters[j].name == "mu" ? unit_of(fit) : "");
+                         fit.parameters[j].name == "mu" ? fit.series->unit_a_period() : "");
   }
   out << '\n';
   if (fit.persistence) {
@@ -200,7 +220,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
       const double sd = std::sqrt(variance);
       if (error) *error /= 2 * sd;
       line += fmt::format("; {} {}{}{}", what, with_error(text::significant(sd, 3), error),
-                          fit.series->unit.empty() ? "" : " ", unit_of(fit));
+                          fit.series->unit ? " " : "", fit.series->unit_a_period());
       if (const auto year = fit.series->rows_per_year())
         line += fmt::format(", {} a year", text::significant(sd * std::sqrt(*year), 3));
     };
@@ -227,4 +247,4 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

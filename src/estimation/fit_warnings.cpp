@@ -19,7 +19,7 @@
 #include "brace/series/transform.hpp"
 #include "estimation/unit_ma_root.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Persistence from which the fit is called near-integrated.
@@ -143,4 +143,4 @@ void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
   warn_of_data(fit, window, data);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,9 +7,9 @@
 #include "brace/estimation/fit.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // `window` is the series that was fitted, `data` its rows as the mean takes them.
 void add_warnings(Fit& fit, const Series& window, const MeanData& data);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -22,6 +22,7 @@
 #include <cmath>
 #include <optional>
 
+#include "base/given_or.hpp"
 #include "brace/maths/random.hpp"
 #include "estimation/kink_climb.hpp"
 #include "estimation/starting_points.hpp"
@@ -30,7 +31,7 @@
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -49,7 +50,7 @@ class JointClimb {
     const EstimateOptions& options = problem_.options;
     const Model& model = problem_.model;
     const std::vector<WorkingPoint> all = starting_points(problem_);
-    const auto asked = static_cast<std::size_t>(options.starts);
+    const auto asked = static_cast<std::size_t>(given_or(options.starts, 0, "starts"));
     const bool many = problem_.scaled.observed >= kManyRows;
     // One hill is the rule for garch on many rows.
     const bool one_hill =
@@ -350,4 +351,4 @@ Peak climb_joint(Problem& problem) {
   return JointClimb(problem).run();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

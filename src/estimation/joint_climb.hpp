@@ -7,8 +7,8 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 [[nodiscard]] Peak climb_joint(Problem& problem);
 
-}  // namespace brace
+}  // namespace brace::inline v0

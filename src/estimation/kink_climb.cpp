@@ -17,7 +17,7 @@
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::MatrixXd;
@@ -157,4 +157,4 @@ bool KinkClimb::climb(const ScaledParameters& from, double below, std::size_t se
   return found;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

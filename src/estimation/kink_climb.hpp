@@ -11,7 +11,7 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class KinkClimb {
  public:
@@ -40,4 +40,4 @@ class KinkClimb {
   std::optional<Peak> highest_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 #include <array>
 #include <cmath>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // A window next to one that was fitted needs three or four; what needs more is climbed alone.
@@ -157,4 +157,4 @@ void LaneWindowClimb::write(const Lane& lane, std::size_t n, RollingFit& found) 
   found.covariance = to_matrix(unit.asDiagonal() * inverse * unit.asDiagonal());
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

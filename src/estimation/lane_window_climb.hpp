@@ -12,7 +12,7 @@
 #include "estimation/coordinates.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class LaneWindowClimb {
  public:
@@ -44,4 +44,4 @@ class LaneWindowClimb {
   std::vector<double> sums_, squares_;  // of the rows before each
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 #include <utility>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class Form>
 struct ParameterVector : Eigen::VectorXd {
@@ -36,4 +36,4 @@ template <class Parameters>
   return Parameters(Eigen::VectorXd::Constant(k, value));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

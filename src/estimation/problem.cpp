@@ -15,7 +15,7 @@
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -335,4 +335,4 @@ double Problem::slope_in(std::size_t parameter, const ScaledParameters& theta) {
   return derivatives_.admitted ? -derivatives_.gradient[parameter] : 0.0;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

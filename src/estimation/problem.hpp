@@ -19,7 +19,7 @@
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The data on the scale on which the optimiser works: changes divided by their standard deviation,
 // and centred where a free mu absorbs the centre; regression columns divided by their size.
@@ -125,4 +125,4 @@ struct Peak {
   int starts = 0;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -1,11 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // Covered by tests/estimation/rolling_test.cpp.
 #include "brace/estimation/rolling.hpp"
+#include "base/progress_counter.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <atomic>
 #include <cmath>
 #include <memory>
 
@@ -16,7 +16,7 @@
 #include "brace/series/split.hpp"
 #include "estimation/lane_window_climb.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Windows from one fresh start to the next, which also are what one thread does at a time.
@@ -25,8 +25,8 @@ constexpr std::size_t kRun = 64;
 constexpr std::size_t kGroup = 8;
 
 std::vector<RollingFit> windows_of(const Series& series, const RollingOptions& o) {
-  const std::size_t first_end = o.first_end == 0 ? o.window : o.first_end,
-                    last_end = o.last_end == 0 ? series.size() : o.last_end;
+  const std::size_t first_end = o.first_end.value_or(o.window),
+                    last_end = o.last_end.value_or(series.size());
   if (o.window == 0 || o.every == 0)
     throw Error(ErrorCode::bad_option, "a rolling fit needs a window and a step of at least 1 row");
   if (first_end < o.window || last_end > series.size() || first_end > last_end)
@@ -50,7 +50,8 @@ class Roll {
       : model_(canonical(model)),
         series_(std::make_shared<Series>(series)),
         options_(options),
-        fits_(windows_of(series, options)) {
+        fits_(windows_of(series, options)),
+        count_(options.progress, fits_.size()) {
     const bool complete = std::none_of(series.values.begin(), series.values.end(),
                                        [](double v) { return std::isnan(v); });
     if (options.lanes && !options.expanding && !options.prepare && complete &&
@@ -68,7 +69,7 @@ class Roll {
  private:
   void run_from(std::size_t from, std::size_t to) {
     std::vector<double> start;  // of the last window that may be believed
-    for (std::size_t i = from; i < to && !stopped_;) {
+    for (std::size_t i = from; i < to && !count_.stopped();) {
       std::size_t count = 1;
       if (lanes_ && !start.empty()) {
         count = std::min(kGroup, to - i);
@@ -81,8 +82,7 @@ class Roll {
         if (fits_[c].status != FitStatus::failed) start = fits_[c].estimates;
       }
       i += count;
-      const std::size_t done = done_ += count;
-      if (options_.progress && !options_.progress(done, fits_.size())) stopped_ = true;
+      count_.add(count);
     }
   }
 
@@ -93,17 +93,18 @@ class Roll {
     if (options_.prepare) {
       job.series = std::make_shared<Series>(
           options_.prepare(rows_between(*series_, into.first, into.first + into.count)));
-      job.first = job.count = 0;
+      job.first = 0;
+      job.count.reset();
     }
     const auto fit_from = [&](EstimateOptions options) {
       options.hessian_errors_only = true;
-      options.errors = ErrorKind::hessian;
-      return std::move(fit_many({{.model = job.model,
-                                  .series = job.series,
-                                  .first = job.first,
-                                  .count = job.count,
-                                  .options = std::move(options)}},
-                                here)
+      options.errors = StandardErrors::hessian;
+      return std::move(values_of(fit_many({{.model = job.model,
+                                            .series = job.series,
+                                            .first = job.first,
+                                            .count = job.count,
+                                            .options = std::move(options)}},
+                                          {}, here))
                            .front());
     };
     into.cold = start.empty();
@@ -126,8 +127,7 @@ class Roll {
   const RollingOptions& options_;
   std::vector<RollingFit> fits_;
   std::optional<LaneWindowClimb> lanes_;
-  std::atomic<std::size_t> done_ = 0;
-  std::atomic<bool> stopped_ = false;
+  ProgressCounter count_;
 };
 
 }  // namespace
@@ -137,4 +137,4 @@ std::vector<RollingFit> fit_rolling(const Model& model, const Series& series,
   return Roll(model, series, options).run(executor);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

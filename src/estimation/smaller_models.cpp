@@ -15,7 +15,7 @@
 #include "estimation/exact_climb.hpp"
 #include "likelihood/innovations.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -370,4 +370,4 @@ std::vector<ScaledParameters> SmallerModels::pairs(Problem& problem, double reac
   return points;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -25,7 +25,7 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class SmallerModels {
  public:
@@ -63,4 +63,4 @@ class SmallerModels {
   std::map<std::string, std::optional<Top>> known_;  // by model line
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include "likelihood/joint_likelihood.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -43,7 +43,7 @@ void write_errors(const Maximum& m, bool hessian_only, Fit& fit) {
   const MatrixXd G = product(m.coordinates.jacobian(m.x), m.free);
   const MatrixXd A = inverse_of_positive(sandwich(m.free.transpose(), m.hessian));
   MatrixXd opg, robust;
-  if (!hessian_only || fit.errors != ErrorKind::hessian) {
+  if (!hessian_only || fit.errors != StandardErrors::hessian) {
     const MatrixXd B = m.likelihood.score_products(span_of(m.theta), G);
     opg = inverse_of_symmetric(B, 1e-14).value_or(MatrixXd());
     robust = sandwich(A, B);
@@ -65,13 +65,13 @@ void write_errors(const Maximum& m, bool hessian_only, Fit& fit) {
     p.se_hessian = error(by_hessian, j);
     p.se_opg = error(by_opg, j);
     p.se_robust = error(by_robust, j);
-    set_error(p, fit.errors == ErrorKind::hessian ? p.se_hessian
-                 : fit.errors == ErrorKind::opg   ? p.se_opg
-                                                  : p.se_robust);
+    set_error(p, fit.errors == StandardErrors::hessian ? p.se_hessian
+                 : fit.errors == StandardErrors::opg   ? p.se_opg
+                                                       : p.se_robust);
   }
-  const MatrixXd& chosen = fit.errors == ErrorKind::hessian ? by_hessian
-                           : fit.errors == ErrorKind::opg   ? by_opg
-                                                            : by_robust;
+  const MatrixXd& chosen = fit.errors == StandardErrors::hessian ? by_hessian
+                           : fit.errors == StandardErrors::opg   ? by_opg
+                                                                 : by_robust;
   fit.covariance = to_matrix(chosen.size() > 0 ? chosen : MatrixXd(MatrixXd::Zero(k, k)));
   for (std::size_t j = 0; j < fit.parameters.size(); ++j)
     if (const Parameter& p = fit.parameters[j]; p.held || p.at_bound) clear(fit.covariance, j);
@@ -126,7 +126,7 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
         product(G, product(A, VectorXd(along.row(t).transpose() + C * xi))) + of_target * xi;
     V += influence * influence.transpose();
   }
-  fit.errors = ErrorKind::robust;
+  fit.errors = StandardErrors::robust;
   fit.covariance = to_matrix(sandwich(m.data_by_scaled, V));
   for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
     Parameter& p = fit.parameters[j];
@@ -139,4 +139,4 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
   }
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "likelihood/log_likelihood.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct Maximum {
   const Coordinates& coordinates;
@@ -39,4 +39,4 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
                            const std::vector<std::optional<double>>& held, const Maximum& maximum,
                            Fit& fit);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -174,4 +174,4 @@ std::vector<WorkingPoint> starting_points(Problem& problem) {
   return starts;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -9,7 +9,7 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Best first; the start that was given among them.
 [[nodiscard]] std::vector<WorkingPoint> starting_points(Problem& problem);
@@ -18,4 +18,4 @@ namespace brace {
 // regression (of its lags), and the sigma2 that goes with it.
 [[nodiscard]] ScaledParameters exact_start(Problem& problem, double share = 1);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -9,7 +9,7 @@
 #include "brace/maths/lag_polynomial.hpp"
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -84,4 +84,4 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

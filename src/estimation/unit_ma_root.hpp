@@ -16,7 +16,7 @@
 #include "brace/estimation/fit.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct UnitMaRoot {
   double inverse_root = 0;  // the largest real one, in its power of B
@@ -28,4 +28,4 @@ struct UnitMaRoot {
 // a power of B), nothing was differenced, or the fit has no exact likelihood.
 [[nodiscard]] std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data);
 
-}  // namespace brace
+}  // namespace brace::inline v0

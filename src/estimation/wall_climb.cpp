@@ -9,7 +9,7 @@
 #include "brace/model/model.hpp"
 #include "families/variance_family.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 void WallClimb::climb(const NewtonResult& stalled) {
   const std::size_t first = problem_.parts.mean.size(), count = problem_.parts.variance.size();
@@ -38,4 +38,4 @@ void WallClimb::climb(const NewtonResult& stalled) {
                   .wall = Peak::OnWall{wall->name, parameter}};
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 
 #include "estimation/problem.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class WallClimb {
  public:
@@ -28,4 +28,4 @@ class WallClimb {
   std::optional<Peak> highest_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "brace/maths/long_run_variance.hpp"
 #include "evaluate/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Lags of n errors that are looked at.
@@ -166,4 +166,4 @@ std::vector<double> last_before(std::span<const double> values, double before) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

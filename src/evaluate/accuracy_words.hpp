@@ -13,7 +13,7 @@
 #include "brace/evaluate/accuracy.hpp"
 #include "brace/series/series.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Whether a direction is the sign of a value, not that of its change.
 inline bool counts_from_zero(const Series& series) {
@@ -50,4 +50,4 @@ inline std::string directions_in_words(const Accuracy& a) {
                       : "-";
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,6 +12,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/given_or.hpp"
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -25,7 +26,7 @@
 #include "families/variance_family.hpp"
 #include "maths/log_mean_exp.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Forecasts of each origin's draw of parameters, where the method has such.
@@ -54,17 +55,17 @@ void validate(const Series& series, const BacktestOptions& o, std::size_t entran
                 fmt::format("{}: {} rows leave no room for windows of {}, a horizon of {} and ten "
                             "origins; windows of 30 rows or more, and shorter ones here (--window)",
                             series.name, series.size(), o.window, o.horizon));
-  if (o.origins > series.size() - o.window - horizon + 1)
+  if (given_or<std::size_t>(o.origins, 1, "origins") > series.size() - o.window - horizon + 1)
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("{}: {} origins are asked for, and {} rows with windows of {} leave {}",
-                            series.name, o.origins, series.size(), o.window,
+                            series.name, *o.origins, series.size(), o.window,
                             series.size() - o.window - horizon + 1));
 }
 
 // Index of the last row that each forecast knows.
 std::vector<std::size_t> origins_of(const Series& series, const BacktestOptions& o) {
   const std::size_t last = series.size() - 1 - static_cast<std::size_t>(o.horizon);
-  const std::size_t first = o.origins > 0 ? last + 1 - o.origins : o.window - 1;
+  const std::size_t first = o.origins ? last + 1 - *o.origins : o.window - 1;
   std::vector<std::size_t> origins(last - first + 1);
   std::iota(origins.begin(), origins.end(), first);
   return origins;
@@ -82,7 +83,7 @@ class Runner {
     const Model model = resolved(canonical(given), series_);
     prepare(entrant);
     const std::vector<std::size_t> open = open_origins(number, entrant);
-    if (open.empty() || stopped_) return;
+    if (open.empty() || told_to_stop()) return;
     const std::vector<RollingFit> fits = fit_rolling(model, series_,
                                                      {.window = options_.window,
                                                       .expanding = options_.expanding,
@@ -107,7 +108,7 @@ class Runner {
                                   [&](std::size_t s) { return s < fits.size(); });
     const std::vector<std::string> names = parameter_names(model).all();
     executor.for_each(open.size(), [&](std::size_t i) {
-      if (stopped_) return;
+      if (told_to_stop()) return;
       const std::size_t at = open[i], refit = at / options_.refit_every;
       BacktestRecord record{
           .entrant = number, .origin = at, .stale = source[refit] != refit, .steps = {}};
@@ -122,16 +123,22 @@ class Runner {
     prepare(entrant);
     const std::vector<std::size_t> open = open_origins(number, entrant);
     executor.for_each(open.size(), [&](std::size_t i) {
-      if (stopped_) return;
+      if (told_to_stop()) return;
       BacktestRecord record{.entrant = number, .origin = open[i], .stale = false, .steps = {}};
       record.steps = from_baseline(kind, origins_[open[i]]);
       keep(std::move(record), entrant);
     });
   }
 
+  // Whether something was left out because of a stop.
   [[nodiscard]] bool stopped() const { return stopped_; }
 
  private:
+  bool told_to_stop() {
+    if (!options_.progress.stop.stop_requested()) return false;
+    stopped_ = true;
+    return true;
+  }
   [[nodiscard]] std::function<Series(const Series&)> prepare_window() const {
     if (options_.chain.empty()) return {};
     return [this](const Series& window) { return transform(window, options_.chain).series; };
@@ -173,8 +180,9 @@ class Runner {
     const std::lock_guard<std::mutex> lock(mutex_);
     entrant.stale += record.stale;
     entrant.steps[record.origin] = record.steps;
+    if (options_.keep) options_.keep(record);
     ++done_;
-    if (options_.progress && !options_.progress(record, done_, all_)) stopped_ = true;
+    if (options_.progress.report) options_.progress.report(done_, all_);
   }
 
   [[nodiscard]] Series known_at(std::size_t origin) const {
@@ -202,10 +210,10 @@ class Runner {
     }
     known.convergence.status = fitted.status;
     // The numbers of a transform are those of the window that was fitted.
-    std::optional<Transformed> transformed;
+    std::shared_ptr<const Transformed> transformed;
     if (!options_.chain.empty())
-      transformed =
-          transform(rows_between(series_, fitted.first, origin + 1), options_.chain, fitted.count);
+      transformed = std::make_shared<Transformed>(
+          transform(rows_between(series_, fitted.first, origin + 1), options_.chain, fitted.count));
     // From the first row of the fit on: terms that count time (trend, harmonics) go on from where
     // they were estimated.
     const auto part = std::make_shared<Series>(
@@ -217,7 +225,7 @@ class Runner {
         .method = options_.method,
         .tails = options_.tails,
         .future = rows_between(series_, origin + 1, origin + 1 + horizon).companions,
-        .transformed = transformed ? &*transformed : nullptr,
+        .transformed = transformed,
         .draws = std::max(100, options_.paths / kPathsADraw),
         .paths = kPathsADraw,
         .refits = 100,
@@ -447,4 +455,4 @@ Backtest backtest(std::initializer_list<std::string_view> lines, const Series& s
   return backtest(std::vector<std::string>(lines.begin(), lines.end()), series, options, executor);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -15,7 +15,7 @@
 #include "evaluate/accuracy_words.hpp"
 #include "evaluate/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Rows before an origin whose mean square says whether times are calm or rough.
@@ -231,8 +231,9 @@ std::string reading_of(const Backtest& b) {
   }
   const HorizonScore& s = best->scores.front();
   const IntervalCoverage& widest = s.intervals.back();
-  text += fmt::format("Its {} % intervals cover {:.1f} %: {}", widest.percent, 100 * widest.covered,
-                      *widest.frequency.rejects() ? "not what they promise" : "as promised");
+  text +=
+      fmt::format("Its {:g} % intervals cover {:.1f} %: {}", widest.percent, 100 * widest.covered,
+                  *widest.frequency.rejects() ? "not what they promise" : "as promised");
   if (widest.independence && *widest.independence->rejects())
     text += ", but misses come in clusters";
   return text + ".";
@@ -334,7 +335,7 @@ void print_intervals(std::ostream& out, const Backtest& b, std::size_t k,
   const HorizonScore& any = b.entrants.front().scores[k];
   std::string head = fmt::format("  {:<34}", "intervals");
   for (const IntervalCoverage& c : any.intervals)
-    head += fmt::format("{:>8} {:>5}", fmt::format("in {} %", c.percent), "p");
+    head += fmt::format("{:>8} {:>5}", fmt::format("in {:g} %", c.percent), "p");
   // Wide enough for percents with a fraction.
   std::vector<std::string> tail_heads;
   for (const TailCoverage& c : any.tails) {
@@ -460,7 +461,7 @@ std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
   if (!any) return rows;
   for (const Interval& i : any->return_interval)
     for (const char* side : {"low", "high"})
-      rows[0].push_back(fmt::format("return_{}_{}", i.percent, side));
+      rows[0].push_back(fmt::format("return_{:g}_{}", i.percent, side));
   for (const TailRisk& t : any->tails)
     for (const char* what : {"value_at_risk", "shortfall"})
       rows[0].push_back(fmt::format("{}_{:g}", what, t.percent));
@@ -489,4 +490,4 @@ std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
   return rows;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

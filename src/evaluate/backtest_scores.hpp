@@ -4,9 +4,9 @@
 
 #include "brace/evaluate/backtest.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Fills scores, contests, reading and warnings from the steps.
 void judge(Backtest& backtest, const BacktestOptions& options);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -9,6 +9,7 @@
 #include <memory>
 #include <ostream>
 
+#include "base/given_or.hpp"
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -19,7 +20,7 @@
 #include "brace/series/split.hpp"
 #include "evaluate/accuracy_words.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 bool alone(const Model& model) {
@@ -140,7 +141,7 @@ std::vector<double> fitted_values(const Fit& fit) {
 }
 
 HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
-                                  const std::vector<int>& intervals) {
+                                  const std::vector<double>& intervals) {
   HoldOutForecast out;
   // Where levels have a closed form only their spread is taken from the forecast.
   const ForecastOptions options{.horizon = static_cast<int>(future.size()),
@@ -187,7 +188,7 @@ HoldOutForecast judge_original(const Forecast& ahead, const Series& level, const
 }
 
 HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
-                                  const std::vector<int>& intervals) {
+                                  const std::vector<double>& intervals) {
   HoldOutForecast out;
   for (BaselineStep& s : forecast(baseline, static_cast<int>(future.size()), intervals)) {
     out.mean.push_back(s.mean);
@@ -211,8 +212,9 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
     Split parts = split(series, {.count = options.hold_out});
     out.training = std::move(parts.training);
     out.held_out = std::move(parts.held_out);
-    if (options.horizon > 0 && options.horizon < out.held_out.size())
-      out.held_out = rows_between(out.held_out, 0, options.horizon);
+    if (options.horizon && *options.horizon < out.held_out.size())
+      out.held_out =
+          rows_between(out.held_out, 0, given_or<std::size_t>(options.horizon, 1, "horizon"));
   }
   out.conditional = !std::all_of(models.begin(), models.end(), alone);
   const auto training = std::make_shared<const Series>(out.training);
@@ -224,7 +226,7 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
   }
   require_same_rows(models, out.training,
                     out.conditional ? LikelihoodKind::conditional : LikelihoodKind::automatic);
-  const std::vector<Fit> fits = fit_many(jobs, executor);
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
   out.models.resize(fits.size());
   executor.for_each(fits.size(), [&](std::size_t i) {
     Compared& c = out.models[i];
@@ -284,10 +286,15 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
 }
 
 Comparison compare(const std::vector<std::string>& lines, const Series& series,
-                   const CompareOptions& options) {
+                   const CompareOptions& options, const Executor& executor) {
   std::vector<Model> models;
   for (const std::string& line : lines) models.push_back(parse_model(line));
-  return compare(models, series, options, Executor(1));
+  return compare(models, series, options, executor);
+}
+
+Comparison compare(std::initializer_list<std::string_view> lines, const Series& series,
+                   const CompareOptions& options, const Executor& executor) {
+  return compare(std::vector<std::string>(lines.begin(), lines.end()), series, options, executor);
 }
 
 namespace {
@@ -333,7 +340,7 @@ void print_accuracy(std::ostream& out, const std::vector<Compared>& rows) {
   for (const Compared& c : rows)
     if (c.hold_out && !any) any = &c.hold_out->accuracy;
   if (!any) return;
-  const int widest = any->coverage.back().percent;
+  const double widest = any->coverage.back().percent;
   out << fmt::format("  {:<{}}{:<10}{:>8}{:>7}{:>9}{:>8}{:>16}{:>14}{:>7}\n", "", kLabel,
                      "forecast", "/ walk", "mase", "rmse", "mape %", "bias (error)", "right %",
                      fmt::format("in {}%", widest));
@@ -430,4 +437,4 @@ std::ostream& operator<<(std::ostream& out, const Comparison& c) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -5,11 +5,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/given_or.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
 #include "evaluate/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 TestResult diebold_mariano(std::span<const double> loss_a, std::span<const double> loss_b,
                            int horizon, bool corrected) {
@@ -74,11 +75,9 @@ ConfidenceSet model_confidence_set(const std::vector<std::vector<double>>& losse
   require_rows("model confidence set", n);
   require_share("model confidence set", options.alpha);
   ConfidenceSet out;
-  out.block = options.block > 0
-                  ? std::min(options.block, n)
-                  : std::min(n, std::max(static_cast<std::size_t>(std::max(1, options.horizon)),
-                                         static_cast<std::size_t>(
-                                             std::ceil(std::cbrt(static_cast<double>(n))))));
+  const auto by_rows = static_cast<std::size_t>(std::ceil(std::cbrt(static_cast<double>(n))));
+  const auto overlap = static_cast<std::size_t>(std::max(1, options.horizon));
+  out.block = std::min(n, given_or(options.block, std::max(overlap, by_rows), "block"));
   const auto B = static_cast<std::size_t>(std::max(100, options.resamples));
   // Means of every model's losses, and of their resamples: the blocks are the same for all.
   std::vector<double> mean(models, 0);
@@ -143,4 +142,4 @@ ConfidenceSet model_confidence_set(const std::vector<std::vector<double>>& losse
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

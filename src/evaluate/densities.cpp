@@ -15,7 +15,7 @@
 #include "families/shock_law.hpp"
 #include "maths/log_mean_exp.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Equally likely values that stand for a law in its continuous ranked probability score.
@@ -152,4 +152,4 @@ DensityScore score_density(const NextRow& next, double actual) {
   return score;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 #include "brace/laws/standard.hpp"
 #include "evaluate/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 Directions directions(std::span<const double> actual, std::span<const double> forecast,
                       double threshold) {
@@ -54,4 +54,4 @@ Directions directions(std::span<const double> actual, std::span<const double> fo
   return d;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // n ln p, with 0 ln 0 = 0.
@@ -163,4 +163,4 @@ TestResult shortfall_independence(std::span<const double> transforms, double alp
   return test;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include "brace/base/error.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline constexpr std::size_t kFewestRows = 10;
 
@@ -42,4 +42,4 @@ inline TestResult named_test(std::string test, std::string variant, std::string 
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 void require_variances(const char* test, std::span<const double> proxy,
@@ -96,4 +96,4 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   return m;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

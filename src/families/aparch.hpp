@@ -14,7 +14,7 @@
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class AparchStage final : public FamilyStage<AparchStage<T>, T> {
@@ -367,4 +367,4 @@ struct AparchFamily : FamilyDefaults {
   }
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

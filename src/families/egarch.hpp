@@ -14,7 +14,7 @@
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class EgarchStage final : public FamilyStage<EgarchStage<T>, T> {
@@ -310,4 +310,4 @@ struct EgarchFamily : FamilyDefaults {
   }
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -17,7 +17,7 @@
 #include "families/long_memory.hpp"
 #include "families/two_components.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Which family's file serves a member of Variance.
 template <class Member>
@@ -41,4 +41,4 @@ decltype(auto) with_family(const Variance& variance, Use&& use) {
       variance);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

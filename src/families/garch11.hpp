@@ -9,7 +9,7 @@
 
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <Order O, std::size_t KM, class T>
 bool garch11_variance(const T* theta, const ShockBlock<T>& b, Rows<T>& h_rows, Rows<T>& q_rows) {
@@ -109,4 +109,4 @@ class Garch11Stage final : public VarianceStage<T> {
   Rows<T> q_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

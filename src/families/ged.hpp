@@ -13,7 +13,7 @@
 #include "families/special.hpp"
 #include "families/standardised.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class GedDensity {
@@ -64,4 +64,4 @@ class GedDensity {
   T c_, c1_, c2_;                 // g at 0
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

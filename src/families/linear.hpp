@@ -18,7 +18,7 @@
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class LinearStage final : public FamilyStage<LinearStage<T>, T> {
@@ -319,4 +319,4 @@ struct LinearFamily : FamilyDefaults {
   }
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

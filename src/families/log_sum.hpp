@@ -7,7 +7,7 @@
 #include <cmath>
 #include <initializer_list>
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class LogSum {
@@ -40,4 +40,4 @@ class LogSum {
   T product_ = T(1), sum_ = T(0);
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

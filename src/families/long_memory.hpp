@@ -17,7 +17,7 @@
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline constexpr std::size_t kMemory = 1000;
 // Below this a lambda is negative, above it rounding of one that is zero.
@@ -352,4 +352,4 @@ struct LongMemoryFamily : FamilyDefaults {
   }
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 #include "families/log_sum.hpp"
 #include "families/stages.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline constexpr double kLogTwoPi = 1.8378770664093454836;
 
@@ -59,4 +59,4 @@ LawInformation<T> normal_information(const T*) {
   return i;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

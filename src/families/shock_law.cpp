@@ -13,7 +13,7 @@
 #include "families/skew_student.hpp"
 #include "families/student.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 extern const ShockLaw kNormalLaw, kStudentLaw, kGedLaw, kSkewStudentLaw;
 
@@ -218,4 +218,4 @@ const ShockLaw& shock_law(const Shocks& shocks) {
   return *laws[shocks.index()];
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

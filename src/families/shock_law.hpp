@@ -13,7 +13,7 @@
 #include "brace/maths/random.hpp"
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // A shape parameter in the engine's working coordinate w, in which the likelihood is close to
 // quadratic.
@@ -47,4 +47,4 @@ struct ShockLaw {
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,7 +13,7 @@
 #include "families/skew_student.hpp"
 #include "families/student.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // E f(z) by the trapezoidal rule in u, z = c sinh u, whose error falls exponentially with the
@@ -133,4 +133,4 @@ std::vector<double> shape_scales(const Shocks& law, std::span<const double> shap
   return scales;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

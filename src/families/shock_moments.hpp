@@ -14,7 +14,7 @@
 #include "brace/model/model.hpp"
 #include "families/stages.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline double value_of(double x) {
   return x;
@@ -114,4 +114,4 @@ Moment<T> law_moment(F&& of, const Shocks& law, const T* shape, std::size_t shap
               x);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

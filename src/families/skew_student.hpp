@@ -13,7 +13,7 @@
 #include "families/special.hpp"
 #include "families/standardised.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class SkewStudentDensity {
@@ -97,4 +97,4 @@ class SkewStudentDensity {
   std::array<T, 3> a2_, b2_, log_b2_;  // packed
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 #include <boost/math/special_functions/trigamma.hpp>
 #include <cmath>
 
-namespace brace {
+namespace brace::inline v0 {
 
 inline double log_gamma(double x) {
   return std::lgamma(x);
@@ -18,4 +18,4 @@ inline double trigamma(double x) {
   return boost::math::trigamma(x);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include <utility>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 enum class Order {
   value,     // the log-likelihood
@@ -190,4 +190,4 @@ struct LawInformation {
   std::array<T, 3> ss{};  // packed
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include "families/shock_moments.hpp"
 #include "families/stages.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // g at one z with its derivatives by z and the shape parameters s (packed).
 template <class T>
@@ -95,4 +95,4 @@ LawInformation<T> standardised_information(const T* shape) {
   return i;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "families/special.hpp"
 #include "families/stages.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What a row's term has that depends on nu alone: C(nu) and its derivatives.
 template <class T>
@@ -100,4 +100,4 @@ LawInformation<T> student_information(const T* shape) {
   return i;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

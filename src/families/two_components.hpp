@@ -12,7 +12,7 @@
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 class TwoComponentStage final : public FamilyStage<TwoComponentStage<T>, T> {
@@ -164,4 +164,4 @@ struct TwoComponentFamily : FamilyDefaults {
   static constexpr bool kRecursiveState = true;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

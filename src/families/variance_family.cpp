@@ -12,7 +12,7 @@
 #include "families/family_table.hpp"
 #include "families/shock_moments.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 namespace {
 
@@ -114,4 +114,4 @@ News FamilyDefaults::news(const StepRules& rules, double h, const double* e) {
   return *e < 0 ? News{0, q} : News{q, 0};
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -17,7 +17,7 @@
 
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // sum_j weight_j theta_j <= limit over the variance parameters (index 0 is the first of them).
 struct Bound {
@@ -183,4 +183,4 @@ void push_front(std::vector<V>& newest_first, const V& value) {
   newest_first.front() = value;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

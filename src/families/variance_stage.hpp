@@ -18,7 +18,7 @@
 #include "families/shock_moments.hpp"
 #include "families/stages.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What a stage must know of the model around it. Parameters of the mean come first, then those of
 // the variance, then those of the law.
@@ -202,4 +202,4 @@ class FamilyStage : public VarianceStage<T> {
   std::vector<Rows<T>*> all_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

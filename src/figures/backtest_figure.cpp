@@ -14,7 +14,7 @@
 #include "figures/gnuplot.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Lines that can be told apart.
@@ -47,7 +47,7 @@ std::size_t best_of(const Backtest& b) {
 void realised_panel(Gnuplot& plot, const Backtest& b, const Entrant& e, const Place& place) {
   const std::vector<double> x = dates_of(b);
   std::vector<double> low(x.size(), kNaN), high = low, inside = low, outside = low;
-  int percent = 0;
+  double percent = 0;
   for (std::size_t i = 0; i < x.size(); ++i) {
     if (e.steps[i].empty()) continue;
     const BacktestStep& s = e.steps[i].front();
@@ -133,7 +133,7 @@ void coverage_panel(Gnuplot& plot, const Backtest& b, const Place& place) {
   for (const TailCoverage& t : any.tails)
     add_level(fmt::format("below {:g} %%", t.percent), t.percent / 100);
   for (const IntervalCoverage& c : any.intervals)
-    add_level(fmt::format("in {} %%", c.percent), c.percent / 100.0);
+    add_level(fmt::format("in {:g} %%", c.percent), c.percent / 100.0);
   std::vector<double> all = band_low;
   all.insert(all.end(), band_high.begin(), band_high.end());
   const std::string band = plot.data({position, band_low, band_high});
@@ -188,4 +188,4 @@ void draw_backtest(const Backtest& b, const std::string& path) {
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

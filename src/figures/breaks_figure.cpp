@@ -8,7 +8,7 @@
 #include "brace/figures/figure.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Cumulated squares less their straight line, in shares of the whole: a corner is a break.
@@ -104,4 +104,4 @@ void draw_breaks(const Series& values, const BreakReport& report, const std::str
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -17,7 +17,7 @@
 #include "figures/gnuplot.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr int kLagsShown = 30;
@@ -200,6 +200,7 @@ void add_tail(Outlook& o, const Series& series, const std::vector<double>& value
 
 void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& path,
                    const ForecastSurroundings& around) {
+  require_path(fit, "a figure");
   Gnuplot plot(path);
   const Series window = fit.window();
   const bool dated = !window.times.empty() && ahead.steps.front().date.has_value();
@@ -248,7 +249,7 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
     }
   }
   std::vector<std::string> levels;
-  for (const int percent : ahead.intervals) levels.push_back(std::to_string(percent));
+  for (const double percent : ahead.intervals) levels.push_back(fmt::format("{:g}", percent));
   const bool known = std::any_of(values.actual.begin(), values.actual.end(),
                                  [](double v) { return !std::isnan(v); });
   values.title = on_file ? fmt::format("{}, as in the file", around.level->name) : caption(window);
@@ -256,9 +257,8 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   const bool varies = ahead.volatility_varies;
   outlook_panel(plot, values, dated, {0.06, 0.985, varies ? 0.56 : 0.09, 0.87});
   if (varies) {
-    volatility.title = fmt::format(
-        "volatility{}: filtered, then forecast",
-        window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period()));
+    volatility.title = fmt::format("volatility{}: filtered, then forecast",
+                                   window.unit ? ", " + window.unit_a_period() : "");
     if (ahead.long_run_variance) volatility.level = std::sqrt(*ahead.long_run_variance);
     outlook_panel(plot, volatility, dated, {0.06, 0.985, 0.09, 0.43});
   }
@@ -271,4 +271,4 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

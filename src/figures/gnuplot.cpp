@@ -20,7 +20,7 @@
 #include "brace/io/files.hpp"
 #include "io/temporary.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // A folder of our own that goes when we do.
@@ -187,4 +187,4 @@ std::string Gnuplot::quote(std::string_view text) {
   return out + '"';
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include <string_view>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The palette of the house, on white; a line style or marker always tells the same as the colour.
 namespace palette {
@@ -47,4 +47,4 @@ class Gnuplot {
   int blocks_ = 0;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 #include "brace/series/transform.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 void draw_lags(const Series& values, int lags, const LagPrint& options, const std::string& path) {
   require_usable(values, 20, "a figure of lags");
@@ -24,7 +24,7 @@ void draw_lags(const Series& values, int lags, const LagPrint& options, const st
     leverage.bar.push_back(row.correlation);
     leverage.band.push_back(row.band_robust);
   }
-  leverage.season = options.season;
+  leverage.season = options.season.value_or(0);
   // One scale for all: what is small beside the rest looks small.
   std::vector<double> all;
   for (const LagBars* bars :
@@ -47,10 +47,10 @@ void draw_lags(const Series& values, int lags, const LagPrint& options, const st
       "a moving average that ends one lag before; dotted: of a white series"};
   foot_note(plot, fmt::format("bar: ACF   ring: PACF   band: 95 % of one lag of {}{}",
                               kBands[static_cast<std::size_t>(options.band)],
-                              options.season > 1 && 2 * options.season <= lags
-                                  ? fmt::format("   marks: multiples of {}", options.season)
+                              options.season && 2 * *options.season <= lags
+                                  ? fmt::format("   marks: multiples of {}", *options.season)
                                   : ""));
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -15,7 +15,7 @@
 #include "figures/gnuplot.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 void require_fit(const Fit& fit) {
@@ -23,6 +23,7 @@ void require_fit(const Fit& fit) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("'{}' is {}: there is nothing to draw ({})", to_string(fit.model),
                             to_string(fit.convergence.status), fit.convergence.why));
+  require_path(fit, "a figure");
 }
 
 // z in time, with the range that normal shocks keep in 95 of 100 rows.
@@ -264,4 +265,4 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -9,7 +9,7 @@
 #include <cmath>
 #include <limits>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // About six marks at round dates: the start of years or months, or midnights.
@@ -69,7 +69,7 @@ void free_y(Gnuplot& plot) {
 }
 
 std::string caption(const Series& s) {
-  return s.unit.empty() ? s.name : fmt::format("{}, {} a {}", s.name, s.unit, s.period());
+  return s.unit ? fmt::format("{}, {}", s.name, s.unit_a_period()) : s.name;
 }
 
 std::pair<double, double> padded_range(const std::vector<double>& values) {
@@ -92,7 +92,7 @@ LagBars lag_bars(const LagTable& table, const LagPrint& options) {
     out.band.push_back(band_of(table, row, options.band));
   }
   out.white_band = options.band == LagBand::white ? 0 : table.band_95;
-  out.season = options.season;
+  out.season = options.season.value_or(0);
   return out;
 }
 
@@ -158,4 +158,4 @@ void page_frame(Gnuplot& plot, const std::string& headline, const std::string& n
   foot_note(plot, note);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

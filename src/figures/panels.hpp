@@ -14,7 +14,7 @@
 #include "brace/series/series.hpp"
 #include "figures/gnuplot.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Seconds since 1970, or the row number where there are no dates.
 [[nodiscard]] std::vector<double> x_of(const Series& series);
@@ -53,4 +53,4 @@ void foot_note(Gnuplot& plot, const std::string& text);
 // What the page is of, above its panels, and how to read it, below them.
 void page_frame(Gnuplot& plot, const std::string& headline, const std::string& note);
 
-}  // namespace brace
+}  // namespace brace::inline v0

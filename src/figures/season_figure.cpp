@@ -10,7 +10,7 @@
 #include "brace/series/transform.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Marks with names along x, thinned to about `most`.
@@ -45,7 +45,9 @@ void draw_decomposition(const Decomposition& parts, const std::string& path) {
   const std::string d = plot.data(
       {x, s.values, parts.trend, shown(parts.season), shown(parts.remainder), adjusted.values});
   const auto axis = [&] { set_x_axis(plot, dated, x.front(), x.back()); };
-  const std::string unit = ratio ? ", percent of the trend" : s.unit.empty() ? "" : ", " + s.unit;
+  const std::string unit = ratio     ? ", percent of the trend"
+                           : !s.unit ? ""
+                                     : fmt::format(", {}", to_string(*s.unit));
   plot.panel(0.06, 0.66, 0.60, 0.93,
              fmt::format("{}: thin; seasonally adjusted: dashed; trend: bold", s.name));
   axis();
@@ -141,4 +143,4 @@ void draw_profile(const Series& values, const std::vector<Profile>& profiles,
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

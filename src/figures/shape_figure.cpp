@@ -14,7 +14,7 @@
 #include "brace/laws/standard.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // A normal or Student law with its centre and standard deviation.
@@ -179,4 +179,4 @@ void draw_shape(const Series& values, const std::string& path) {
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

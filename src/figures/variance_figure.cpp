@@ -16,7 +16,7 @@
 #include "figures/gnuplot.hpp"
 #include "figures/panels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 void returns_panel(Gnuplot& plot, const Fit& fit, const Series& window, const Place& place) {
@@ -51,8 +51,7 @@ void volatility_panel(Gnuplot& plot, const Fit& fit, const Series& window, const
   const std::string d = plot.data({x, sd});
   const bool typical = !fit.unconditional_variance && fit.typical_variance;
   const std::optional<double> level = typical ? fit.typical_variance : fit.unconditional_variance;
-  const std::string unit =
-      window.unit.empty() ? "" : fmt::format(", {} a {}", window.unit, window.period());
+  const std::string unit = window.unit ? ", " + window.unit_a_period() : "";
   plot.panel(place.left, place.right, place.bottom, place.top,
              fmt::format("volatility{}{}", unit,
                          !level    ? ""
@@ -93,6 +92,7 @@ void draw_volatility(const Fit& fit, const std::string& path) {
                 fmt::format("'{}' {}", to_string(fit.model),
                             fit.usable() ? "has a steady variance: there is no volatility to draw"
                                          : "must not be used: " + fit.convergence.why));
+  require_path(fit, "a figure");
   Gnuplot plot(path);
   const Series window = fit.window();
   returns_panel(plot, fit, window, {0.06, 0.985, 0.55, 0.87});
@@ -103,4 +103,4 @@ void draw_volatility(const Fit& fit, const std::string& path) {
   plot.draw();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

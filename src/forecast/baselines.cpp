@@ -18,7 +18,7 @@
 #include "brace/maths/random.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Method = BaselineKind::Method;
@@ -393,7 +393,7 @@ Baseline fit_baseline(std::string_view kind, const Series& series) {
 }
 
 std::vector<BaselineStep> forecast(const Baseline& b, int horizon,
-                                   const std::vector<int>& intervals, std::uint64_t seed) {
+                                   const std::vector<double>& intervals, std::uint64_t seed) {
   const auto steps = static_cast<std::size_t>(std::max(0, horizon));
   std::vector<BaselineStep> ahead(steps);
   if (!b.series.times.empty()) {
@@ -416,7 +416,7 @@ std::vector<BaselineStep> forecast(const Baseline& b, int horizon,
         break;
     }
     ahead[h].sd = std::sqrt(b.sigma2 * spread[h]);
-    for (const int percent : intervals) {
+    for (const double percent : intervals) {
       const double reach = ahead[h].sd * laws::normal_quantile(0.5 + percent / 200.0);
       ahead[h].interval.push_back({percent, ahead[h].mean - reach, ahead[h].mean + reach});
     }
@@ -460,4 +460,4 @@ std::vector<double> one_step(const Baseline& b, const Series& whole, std::size_t
   return fitted;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "maths/dense.hpp"
 #include "process/admissible.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -234,4 +234,4 @@ std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit, ForecastMet
   return std::make_unique<NormalDraws>(fit, stream);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

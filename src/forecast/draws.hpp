@@ -21,7 +21,7 @@
 #include "likelihood/joint_likelihood.hpp"
 #include "process/stepper.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Shocks of unit variance: of the law, or those that were seen.
 class ShockSource {
@@ -95,4 +95,4 @@ class ParameterDraws {
     const Fit& fit, ForecastMethod method, const ShockSource& shocks,
     const LikelihoodSample* sample, RandomStream& stream, std::size_t part);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -17,7 +17,7 @@
 #include "forecast/simulated.hpp"
 #include "maths/quantiles.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -35,9 +35,9 @@ void validate(const Fit& fit, const ForecastOptions& options) {
   if (options.horizon < 1 || options.horizon > 100000)
     refuse(fmt::format("horizon = {}: must lie between 1 and 100,000", options.horizon));
   if (options.intervals.empty()) refuse("no interval is asked for: give one, such as 95");
-  for (const int percent : options.intervals)
-    if (percent < 1 || percent > 99)
-      refuse(fmt::format("intervals holds {}: each must lie between 1 and 99", percent));
+  for (const double percent : options.intervals)
+    if (!(percent > 0 && percent < 100))
+      refuse(fmt::format("intervals holds {}: each must lie between 0 and 100 percent", percent));
   if (options.draws < 100 || options.paths < 1 || options.refits < 20)
     refuse(fmt::format("draws = {}, paths = {}, refits = {}: at least 100, 1 and 20", options.draws,
                        options.paths, options.refits));
@@ -51,6 +51,7 @@ void validate(const Fit& fit, const ForecastOptions& options) {
   if (!fit.usable())
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
                        to_string(fit.convergence.status), fit.convergence.why));
+  require_path(fit, "forecast");
 }
 
 double mean_of(const std::vector<double>& values) {
@@ -253,7 +254,7 @@ std::vector<Fit> fit_windows(const Fit& whole, std::size_t count, std::size_t sh
          {.errors = whole.errors,
           .likelihood = whole.exact ? LikelihoodKind::exact : LikelihoodKind::conditional}});
   }
-  std::vector<Fit> fits = fit_many(jobs, executor);
+  std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
   fits.insert(fits.begin(), whole);
   return fits;
 }
@@ -276,8 +277,9 @@ std::optional<Rough> roughest(const Forecast& ahead) {
       const double share = error / (widest.high - widest.low) / allowed;
       if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
     };
-    keep(widest.error,
-         [&] { return fmt::format("the ends of the {} % interval of {}", widest.percent, what); });
+    keep(widest.error, [&] {
+      return fmt::format("the ends of the {:g} % interval of {}", widest.percent, what);
+    });
     for (const TailRisk& tail : tails)
       keep(tail.error, [&] { return fmt::format("the worst {} % of {}", tail.percent, what); });
   };
@@ -512,8 +514,4 @@ Forecast forecast_averaged(const std::vector<Fit>& all, const ForecastOptions& o
   return ahead;
 }
 
-Forecast forecast(const Fit& fit, const ForecastOptions& options) {
-  return forecast(fit, options, Executor(1));
-}
-
-}  // namespace brace
+}  // namespace brace::inline v0

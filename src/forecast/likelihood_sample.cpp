@@ -15,7 +15,7 @@
 #include "maths/log_mean_exp.hpp"
 #include "process/admissible.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -352,4 +352,4 @@ std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit, std::uint64_
   return sample->usable() ? std::move(sample) : nullptr;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,7 +13,7 @@
 #include "brace/estimation/fit.hpp"
 #include "brace/maths/random.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Below so many rows the normal law of the estimates is too rough for the intervals of a volatility
 // (docs/coverage.md), and parameters are drawn from the likelihood itself.
@@ -57,4 +57,4 @@ class LikelihoodSample {
                                                                   std::uint64_t seed,
                                                                   const Executor& executor);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// A mixture of shock laws. Covered by tests/forecast/next_row_test.cpp.
+// A mixture of shock laws. Covered by tests/forecast/tracker_test.cpp.
 #include "brace/forecast/next_row.hpp"
 
 #include <fmt/format.h>
@@ -13,7 +13,7 @@
 #include "families/shock_law.hpp"
 #include "maths/quantiles.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 double mean_over(const std::vector<NextRow::Part>& parts, auto&& of) {
@@ -104,4 +104,4 @@ double NextRow::shortfall(double percent) const {
   return below / cdf(edge);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

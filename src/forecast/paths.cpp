@@ -8,7 +8,7 @@
 
 #include "forecast/studentised.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -213,4 +213,4 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
   return cloud;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "forecast/draws.hpp"
 #include "process/stepper.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What the paths leave behind, step by step: `paths` numbers for each.
 struct Cloud {
@@ -79,4 +79,4 @@ class PathMaker {
                                    const Columns& columns, const std::vector<Timestamp>& dates,
                                    const Executor& executor);
 
-}  // namespace brace
+}  // namespace brace::inline v0

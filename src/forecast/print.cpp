@@ -11,7 +11,7 @@
 #include "brace/base/text.hpp"
 #include "brace/forecast/forecast.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 std::string spell(const Interval& i, int digits) {
@@ -115,7 +115,7 @@ void print_narrower(std::ostream& out, const Forecast& f, int ends) {
 void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) {
   const int digits = decimals_for(std::sqrt(f.steps.front().shown_variance()));
   const int ends = interval_decimals(std::sqrt(f.steps.front().shown_variance()));
-  const int percent = f.intervals[widest];
+  const double percent = f.intervals[widest];
   out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
                      fmt::format("{} % of returns", percent), "volatility",
                      fmt::format("its {} %", percent));
@@ -199,7 +199,7 @@ std::string headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().shown_variance()),
                then = std::sqrt(f.steps.back().shown_variance());
   const int digits = decimals_for(now);
-  const std::string unit = f.unit.empty() ? "" : fmt::format(" {} a {}", f.unit, f.period);
+  const std::string unit = f.unit ? " " + unit_a_period(f.unit, f.period) : "";
   std::string text;
   const double change = then / now - 1;
   if (std::abs(change) < 0.005)
@@ -236,4 +236,4 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "brace/maths/random.hpp"
 #include "maths/quantiles.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Simulated values of one quantity, and the batches of whole draws (those of one stream) by which
 // the simulation's own error shows; none where it is not asked for.
@@ -33,9 +33,9 @@ class Simulated {
   }
 
   template <class F>
-  std::vector<Interval> intervals(const std::vector<int>& percents, F map) {
+  std::vector<Interval> intervals(const std::vector<double>& percents, F map) {
     std::vector<double> orders;
-    for (const int percent : percents)
+    for (const double percent : percents)
       for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
     const auto ends_of = [&](const std::vector<double>& values) {
       std::vector<double> ends = quantiles(values, orders);
@@ -105,4 +105,4 @@ class Simulated {
   std::vector<std::vector<double>> batches_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

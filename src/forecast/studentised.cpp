@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -167,4 +167,4 @@ bool StudentisedPaths::replace(const Refitted& refitted, const ShockSource& shoc
   return true;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

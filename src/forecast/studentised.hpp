@@ -18,7 +18,7 @@
 #include "forecast/paths.hpp"
 #include "process/admissible.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Of ln h at each step and, at the end, of ln of the total over the horizon: its mean at the
 // estimates, and its standard deviation by the shocks to come and by the estimates' errors.
@@ -75,4 +75,4 @@ class StudentisedPaths {
   Cloud truth_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

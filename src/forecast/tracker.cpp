@@ -15,7 +15,7 @@
 #include "likelihood/innovations.hpp"
 #include "process/stepper.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // The parts of a row that only its date or columns would tell.
@@ -24,6 +24,7 @@ void require_values_alone(const Fit& fit) {
     throw Error(ErrorCode::bad_option,
                 fmt::format("'{}' is {}: there is nothing to go on from ({})", to_string(fit.model),
                             to_string(fit.convergence.status), fit.convergence.why));
+  require_path(fit, "tracker");
   const Mean& mean = fit.model.mean;
   if (mean.trend || !mean.harmonics.empty() || !mean.regressors.empty() ||
       !fit.model.variance_regressors.empty())
@@ -200,4 +201,4 @@ std::vector<double> variance_path(const Fit& fit, std::size_t horizon) {
   return path;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

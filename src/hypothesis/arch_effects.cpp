@@ -7,12 +7,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/given_or.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/series/transform.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 namespace {
 
@@ -31,7 +32,7 @@ std::vector<std::size_t> whole_rows(const std::vector<double>& e2, int m) {
 
 TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   require_usable(series, 10, "an ARCH-LM test");
-  int m = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
+  int m = given_or(options.lags, default_whiteness_lags(series.present()), "lags");
   std::vector<double> e2;
   if (options.demean) {
     e2 = squares(series).values;
@@ -40,7 +41,7 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   }
   std::vector<std::size_t> rows = whole_rows(e2, m);
   // Gaps in a short series may leave too few rows for the lags that were not asked for by name.
-  while (options.lags == 0 && m > 1 && rows.size() < 3 * static_cast<std::size_t>(m + 1))
+  while (!options.lags && m > 1 && rows.size() < 3 * static_cast<std::size_t>(m + 1))
     rows = whole_rows(e2, --m);
   const auto N = static_cast<Eigen::Index>(rows.size());
   Eigen::MatrixXd X(N, m + 1);
@@ -77,4 +78,4 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   return test;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

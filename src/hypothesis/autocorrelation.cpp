@@ -14,7 +14,7 @@
 #include "brace/laws/standard.hpp"
 #include "maths/deviations.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr double kNormal95 = 1.959963984540054;  // two-sided
@@ -188,7 +188,7 @@ double band_of(const LagTable& table, const LagRow& row, LagBand band) {
 void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   const LagRow& last = table.rows.back();
   const bool all = static_cast<int>(table.rows.size()) == table.lags;
-  const bool critical = options.level > 0;
+  const bool critical = options.level.has_value();
   const int narrow = critical ? 7 : 8;
   const auto band = [&](const LagRow& row) { return band_of(table, row, options.band); };
   std::size_t outside = 0;
@@ -220,16 +220,16 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
       << '\n'
       << fmt::format("  {:>4} {:>{}}{:>{}}   {:<21}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", "lag", "acf",
                      narrow, "pacf", narrow, fmt::format("{:<10}0{:>10}", -scale, scale), "band",
-                     narrow, "Q", critical ? fmt::format("{:>9}", q_at(options.level)) : "", "p",
+                     narrow, "Q", critical ? fmt::format("{:>9}", q_at(*options.level)) : "", "p",
                      "robust Q", "p");
-  const int season = options.season;
+  const int season = options.season.value_or(0);
   for (const LagRow& row : table.rows)
     out << fmt::format(
         "  {:>4}{}{:>{}}{:>{}}   {}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", row.lag,
         season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3), narrow,
         text::fixed(row.pacf, 3), narrow, bar(row.acf, band(row), scale), text::fixed(band(row), 3),
         narrow, text::fixed(row.q, 1),
-        critical ? fmt::format("{:>9}", text::fixed(critical_q(row, options.level), 1)) : "",
+        critical ? fmt::format("{:>9}", text::fixed(critical_q(row, *options.level), 1)) : "",
         text::p_value(row.p_value), text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
   constexpr std::string_view kMeanings[] = {
       "a white series whose volatility may cluster", "a white series of even volatility",
@@ -244,7 +244,7 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
              100, "  ")
       << (critical
               ? text::wrap(fmt::format("{}: what either Q must exceed to reject at that level.",
-                                       q_at(options.level)),
+                                       q_at(*options.level)),
                            100, "  ")
               : "")
       << "  Null of each p: no autocorrelation up to that lag. The plain form takes clustering\n"
@@ -288,4 +288,4 @@ int default_whiteness_lags(std::size_t observations) {
   return std::max(1, static_cast<int>(std::min<std::size_t>(10, observations / 5)));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

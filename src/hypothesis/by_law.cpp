@@ -13,14 +13,14 @@
 #include "brace/series/transform.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace::unit_root {
+namespace brace::inline v0::unit_root {
 
 int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, int lags,
-             int max_lags, const std::string& test) {
+             std::optional<int> max_lags, const std::string& test) {
   const auto n = static_cast<std::size_t>(
       std::count_if(y.begin(), y.end(), [](double v) { return !std::isnan(v); }));
   const int most = static_cast<int>(n) / 2 - 4;
-  const int asked = rule == LagRule::fixed ? lags : max_lags;
+  const int asked = rule == LagRule::fixed ? lags : max_lags.value_or(0);
   if (asked < 0 || asked > most)
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: {} test on {} observations takes 0 to {}", asked, test,
@@ -30,7 +30,7 @@ int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, in
     constexpr int kSpare = 6, kTerms = 3;
     return whole_rows(y, k) >= static_cast<std::size_t>(k + kTerms + kSpare);
   };
-  int tried = rule == LagRule::fixed ? lags : max_lags > 0 ? max_lags : most_lags(n);
+  int tried = rule == LagRule::fixed ? lags : max_lags.value_or(most_lags(n));
   while (rule != LagRule::fixed && tried > 0 && !carries(tried)) --tried;
   if (!carries(tried))
     throw Error(ErrorCode::too_few_observations,
@@ -77,4 +77,4 @@ TestResult::Break break_at(const Series& series, std::size_t last_before) {
           series.times.empty() ? std::nullopt : std::optional(series.times[last_before - 1])};
 }
 
-}  // namespace brace::unit_root
+}  // namespace brace::inline v0::unit_root

@@ -8,11 +8,11 @@
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/laws/simulated.hpp"
 
-namespace brace::unit_root {
+namespace brace::inline v0::unit_root {
 
 // The lags asked for or chosen; throws Error (bad_option) where the series cannot carry them.
 [[nodiscard]] int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule,
-                           int lags, int max_lags, const std::string& test);
+                           int lags, std::optional<int> max_lags, const std::string& test);
 
 enum class RejectsWhen { low, high };
 
@@ -31,4 +31,4 @@ enum class RejectsWhen { low, high };
 // Where a break stands, with its date.
 [[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t last_before);
 
-}  // namespace brace::unit_root
+}  // namespace brace::inline v0::unit_root

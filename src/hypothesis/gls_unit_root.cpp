@@ -8,7 +8,7 @@
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using laws::SimulatedLaw;
@@ -53,7 +53,7 @@ TestResult result(const std::string& id, const std::string& variant, double stat
   const SimulatedLaw with_maic =
       unit_root::law_with(laws.maic_constant, laws.maic_trend, options.deterministic);
   const bool maic =
-      options.rule == LagRule::maic && options.max_lags == 0 && p.n >= laws::least_T(with_maic);
+      options.rule == LagRule::maic && !options.max_lags && p.n >= laws::least_T(with_maic);
   TestResult test = unit_root::by_law(
       id, variant, statistic,
       maic ? with_maic : unit_root::law_with(laws.constant, laws.trend, options.deterministic),
@@ -99,4 +99,4 @@ TestResult point_optimal(const Series& series, const GlsOptions& options) {
                 p, options);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <ostream>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
@@ -17,7 +18,7 @@
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Share of exact zeros from which a return series looks flat or filled.
@@ -126,8 +127,8 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   out.unit = series.unit;
   out.period = series.period();
   out.moments = moments(series);
-  out.lags = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
-  const int lags = options.lags;
+  out.lags = given_or(options.lags, default_whiteness_lags(series.present()), "lags");
+  const std::optional<int> lags = options.lags;
   out.tests = {mean_zero(series),
                symmetry(series),
                kurtosis(series),
@@ -276,13 +277,11 @@ void print_memory_and_tails(std::ostream& out, const Inspection& i) {
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   const Moments& m = inspection.moments;
   out << text::wrap(text::sentence(inspection.reading) + ".") << '\n'
-      << fmt::format("  {} observations{}: mean {}, median {}, standard deviation {}\n",
-                     text::count(m.n),
-                     inspection.unit.empty()
-                         ? ""
-                         : fmt::format(" in {} a {}", inspection.unit, inspection.period),
-                     text::significant(m.mean, 3), text::significant(m.median, 3),
-                     text::significant(m.sd, 4))
+      << fmt::format(
+             "  {} observations{}: mean {}, median {}, standard deviation {}\n", text::count(m.n),
+             inspection.unit ? " in " + unit_a_period(inspection.unit, inspection.period) : "",
+             text::significant(m.mean, 3), text::significant(m.median, 3),
+             text::significant(m.sd, 4))
       << fmt::format("  least {}, most {}; skewness {}, excess kurtosis {}\n\n",
                      text::significant(m.min, 4), text::significant(m.max, 4),
                      text::fixed(m.skewness, 2), text::fixed(m.excess_kurtosis, 2));
@@ -300,4 +299,4 @@ std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,6 +13,7 @@
 #include <numbers>
 #include <numeric>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/laws/change.hpp"
@@ -24,7 +25,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using breaks::kTrim;
@@ -119,7 +120,7 @@ VectorXd recursive_residuals(const Design& d) {
 
 // Of residuals around a mean: by BIC, since an order too many costs size in short series.
 double level_spectrum(std::span<const double> u) {
-  return spectral_variance(u, -1, true).value;
+  return spectral_variance(u, {}, true).value;
 }
 
 constexpr const char* kConstant = "the coefficients are constant";
@@ -517,7 +518,7 @@ class BaiPerronSteps {
   }
 
   void date_breaks() {
-    const int chosen = std::min(options_.number >= 0 ? options_.number : out_.by_sequence, most());
+    const int chosen = std::min(given_or(options_.number, out_.by_sequence, "number", 0), most());
     const std::vector<std::size_t>& dated =
         out_.partitions[static_cast<std::size_t>(chosen)].breaks;
     const auto edges = edges_of(dated, n_);
@@ -547,11 +548,11 @@ class BaiPerronSteps {
 }  // namespace
 
 BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options) {
-  if (options.most < 1 || options.most > 5 || options.number > options.most)
+  if (options.most < 1 || options.most > 5 || options.number.value_or(0) > options.most)
     throw Error(ErrorCode::bad_option,
                 fmt::format("breaks: 1 to 5 are searched, and at most that many asked for "
                             "(most = {}, number = {})",
-                            options.most, options.number));
+                            options.most, options.number.value_or(0)));
   require_usable(series, 50, "a Bai-Perron test");
   return BaiPerronSteps(series, options).run();
 }
@@ -573,4 +574,4 @@ BreakDate dated_break(const Series& series, std::size_t index, const Reach& reac
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

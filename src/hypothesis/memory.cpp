@@ -15,9 +15,10 @@
 #include <unsupported/Eigen/FFT>
 #include <vector>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr double kLeast = -0.5, kMost = 1;
@@ -85,14 +86,14 @@ std::vector<double> periodogram(std::vector<double> x, int m) {
 
 }  // namespace
 
-MemoryEstimate local_whittle(const Series& series, int bandwidth) {
+MemoryEstimate local_whittle(const Series& series, std::optional<int> bandwidth) {
   require_usable(series, 50, "a long-memory estimate");
   const std::vector<double> x = series.present_values();
   const auto n = static_cast<double>(x.size());
   MemoryEstimate out;
   out.of = series.name;
   out.observations = x.size();
-  out.bandwidth = bandwidth > 0 ? bandwidth : static_cast<int>(std::floor(std::pow(n, 0.65)));
+  out.bandwidth = given_or(bandwidth, static_cast<int>(std::floor(std::pow(n, 0.65))), "bandwidth");
   if (2 * static_cast<std::size_t>(out.bandwidth) >= x.size())
     throw Error(ErrorCode::bad_option,
                 fmt::format("local_whittle: bandwidth {} needs more than {} observations",
@@ -122,4 +123,4 @@ MemoryEstimate local_whittle(const Series& series, int bandwidth) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

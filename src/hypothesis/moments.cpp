@@ -9,7 +9,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/maths/long_run_variance.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 std::vector<double> deviations(const Series& series, const Moments& m) {
@@ -143,4 +143,4 @@ TestResult mean_zero(const Series& series) {
   return test;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

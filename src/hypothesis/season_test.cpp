@@ -12,7 +12,7 @@
 #include "brace/hypothesis/moments.hpp"
 #include "brace/laws/standard.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 struct Labelled {
@@ -121,4 +121,4 @@ void print(std::ostream& out, const Profile& profile, const TestResult& test,
                      text::significant(test.statistic, 4), text::p_value(test.p_value), test.null);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using laws::SimulatedLaw;
@@ -65,7 +65,8 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
   return tests;
 }
 
-DifferencesSuggested suggest_differences(const Series& series, int period) {
+DifferencesSuggested suggest_differences(const Series& series, std::optional<int> given) {
+  const int period = given.value_or(0);
   DifferencesSuggested out;
   Series x = series;
   std::string season;
@@ -112,4 +113,4 @@ DifferencesSuggested suggest_differences(const Series& series, int period) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,12 +7,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/hypothesis/moments.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
-TailIndex tail_index(const Series& series, Tail tail, std::size_t k) {
+TailIndex tail_index(const Series& series, Tail tail, std::optional<std::size_t> k) {
   require_usable(series, 100, "a tail index");
   const std::vector<double> y = series.present_values();
   const double median = brace::median(y);
@@ -24,7 +25,7 @@ TailIndex tail_index(const Series& series, Tail tail, std::size_t k) {
   }
   TailIndex out;
   out.tail = tail;
-  out.k = k > 0 ? k : std::max<std::size_t>(10, sizes.size() / 20);
+  out.k = given_or(k, std::max<std::size_t>(10, sizes.size() / 20), "k");
   if (out.k >= sizes.size())
     throw Error(
         ErrorCode::bad_option,
@@ -71,4 +72,4 @@ std::vector<Extreme> extremes(const Series& series, std::size_t count) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 
 #include "brace/base/text.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::optional<bool> TestResult::rejects() const {
   return p_value ? std::optional(*p_value < 0.05) : std::nullopt;
@@ -20,4 +20,4 @@ std::ostream& operator<<(std::ostream& out, const TestResult& test) {
                             text::p_value(test.p_value, test.p_floor), test.null, test.reading);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

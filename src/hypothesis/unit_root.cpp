@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/given_or.hpp"
 #include "brace/base/error.hpp"
 #include "brace/laws/kpss.hpp"
 #include "brace/maths/long_run_variance.hpp"
@@ -14,7 +15,7 @@
 #include "hypothesis/unit_root_statistics.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -25,9 +26,9 @@ SimulatedLaw law_of(SimulatedLaw none, Deterministic terms) {
   return static_cast<SimulatedLaw>(static_cast<int>(none) + static_cast<int>(terms));
 }
 
-int bandwidth_of(int asked, std::span<const double> u, double rule) {
-  if (asked == kBandwidthAutomatic) return automatic_bandwidth(u);
-  return asked >= 0 ? asked : static_cast<int>(rule);
+int bandwidth_of(const Bandwidth& asked, std::span<const double> u, double rule) {
+  if (!asked.number && asked.rule == Bandwidth::Rule::newey_west) return automatic_bandwidth(u);
+  return given_or(asked.number, static_cast<int>(rule), "bandwidth", 0);
 }
 
 void refuse_collinear(bool collinear, const Series& series, const char* test) {
@@ -108,4 +109,4 @@ TestResult kpss(const Series& series, const KpssOptions& options) {
   return test;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

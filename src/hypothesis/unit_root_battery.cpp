@@ -13,7 +13,7 @@
 #include "brace/maths/autocorrelations.hpp"
 #include "hypothesis/by_law.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 const TestResult* find(const UnitRootBattery& battery, std::string_view id) {
@@ -327,4 +327,4 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

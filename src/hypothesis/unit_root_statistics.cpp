@@ -12,7 +12,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::unit_root {
+namespace brace::inline v0::unit_root {
 namespace {
 
 using Eigen::Index;
@@ -484,4 +484,4 @@ int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_tre
   return best;
 }
 
-}  // namespace brace::unit_root
+}  // namespace brace::inline v0::unit_root

@@ -7,11 +7,12 @@
 #include <numeric>
 #include <span>
 
+#include "base/given_or.hpp"
 #include "brace/laws/change.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "hypothesis/by_law.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 double mean_of(std::span<const double> x) {
@@ -58,8 +59,8 @@ Deviation deviation_of(std::span<const double> squares, const CumulativeSquaresO
       break;
     }
     case SquaresScale::bartlett:
-      out.bandwidth = options.bandwidth >= 0 ? options.bandwidth
-                                             : static_cast<int>(4 * std::pow(n / 100, 2.0 / 9));
+      out.bandwidth = given_or(options.bandwidth, static_cast<int>(4 * std::pow(n / 100, 2.0 / 9)),
+                               "bandwidth", 0);
       scale = long_run_variance(u, *out.bandwidth);
       break;
   }
@@ -195,4 +196,4 @@ BreakDate variance_break_at(const Series& series, std::size_t last_before) {
   return dated(closed, squares_of(closed, true), 0, last_before, closed.size());
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 struct Ratio {
@@ -68,10 +68,6 @@ double largest(const std::vector<Ratio>& rows) {
 }
 
 }  // namespace
-
-VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& options) {
-  return variance_ratio(level, options, Executor(1));
-}
 
 VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& options,
                              const Executor& executor) {
@@ -141,4 +137,4 @@ VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& op
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -4,17 +4,18 @@
 
 #include <fmt/format.h>
 
+#include "base/given_or.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 TestResult portmanteau(const Series& series, const WhitenessOptions& options, std::string id,
                        std::string of, double (*statistic)(const LagTable&)) {
   require_usable(series, 5, "a portmanteau test");
-  const int lags = options.lags > 0 ? options.lags : default_whiteness_lags(series.present());
+  const int lags = given_or(options.lags, default_whiteness_lags(series.present()), "lags");
   const LagTable table = lag_table(series, lags, options.fitted);
   TestResult test;
   test.test = std::move(id);
@@ -64,4 +65,4 @@ TestResult mcleod_li(const Series& series, const WhitenessOptions& options) {
   return portmanteau(squares(series), options, "mcleod-li", "squares", q_of);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

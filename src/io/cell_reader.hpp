@@ -20,7 +20,7 @@
 #include "io/number_reader.hpp"
 #include "io/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct CellPlace {
   const std::string& file;
@@ -100,4 +100,4 @@ class CellReader {
   bool marks_are_numbers_ = false;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

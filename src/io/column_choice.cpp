@@ -8,7 +8,7 @@
 
 #include "io/date_reader.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Cells of a column tried as dates.
@@ -285,4 +285,4 @@ ColumnChoice choose_columns(const ColumnQuestion& question) {
   return ColumnChooser(question).choose();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,7 +13,7 @@
 #include "brace/io/table.hpp"
 #include "io/cell_reader.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // A row kept until the columns are chosen.
 struct TriedRow {
@@ -48,4 +48,4 @@ struct ColumnChoice {
 // Throws Error: column_missing, bad_option.
 [[nodiscard]] ColumnChoice choose_columns(const ColumnQuestion& question);
 
-}  // namespace brace
+}  // namespace brace::inline v0

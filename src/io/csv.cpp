@@ -17,7 +17,7 @@
 #include "brace/base/text.hpp"
 #include "io/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr std::string_view kByteOrderMark = "\xEF\xBB\xBF";
@@ -195,4 +195,4 @@ std::string csv_text(const std::vector<std::vector<std::string>>& rows) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

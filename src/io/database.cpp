@@ -10,7 +10,7 @@
 #include "brace/base/error.hpp"
 #include "io/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 std::string tables_of(sqlite3* database) {
@@ -80,4 +80,4 @@ void stream_query(const std::string& path, const std::string& query, RowSink& si
   if (step != SQLITE_DONE) refuse(sqlite3_errmsg(opened));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 
 #include "brace/base/text.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using std::chrono::days;
@@ -316,4 +316,4 @@ bool looks_like_time(std::string_view text) {
          DateReader("").add("2000-01-01", text);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -16,7 +16,7 @@
 
 #include "brace/base/date.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The day part of a cell in one form of strptime's letters; empty where it does not fit.
 [[nodiscard]] std::optional<std::chrono::sys_days> read_day(const std::string& text,
@@ -121,4 +121,4 @@ class DateReader {
 // Whether it reads as a time of day, such as 14:30.
 [[nodiscard]] bool looks_like_time(std::string_view text);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 #include <string>
 #include <string_view>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Lead bytes followed by as many others as they announce.
 [[nodiscard]] inline bool is_utf8(std::string_view text) {
@@ -40,4 +40,4 @@ namespace brace {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -15,7 +15,7 @@
 #include "brace/base/error.hpp"
 #include "io/temporary.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 namespace {
 
@@ -110,4 +110,4 @@ std::string read_whole(const std::string& path) {
   return content.str();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -15,7 +15,7 @@
 #include "io/json_reader.hpp"
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Checksums of the data's rows (dates, values, companions) in blocks, at most this many of them.
@@ -76,8 +76,7 @@ BacktestRecord from_line(const JsonReader& j) {
     if (step.variance <= 0) s["variance"].refuse("is not positive");
     for (const JsonReader& i : s["intervals"].list()) {
       const std::vector<JsonReader> parts = i.list(3);
-      step.return_interval.push_back(
-          {static_cast<int>(parts[0].count(99)), parts[1].number(), parts[2].number()});
+      step.return_interval.push_back({parts[0].number(), parts[1].number(), parts[2].number()});
     }
     for (const JsonReader& t : s["tails"].list()) {
       const std::vector<JsonReader> parts = t.list(3);
@@ -168,4 +167,4 @@ void BacktestJournal::add(const BacktestRecord& record) {
                 fmt::format("{}: cannot be written; is the disk full?", path_));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 Json to_value(const Accuracy& a) {
@@ -20,7 +20,7 @@ Json to_value(const Accuracy& a) {
                   {"n", a.directions->n},
                   {"right", number(a.directions->right)},
                   {"commoner", number(a.directions->commoner)}};
-  for (const Coverage& c : a.coverage) coverage[std::to_string(c.percent)] = number(c.inside);
+  for (const Coverage& c : a.coverage) coverage[fmt::format("{:g}", c.percent)] = number(c.inside);
   if (a.memory)
     memory = {{"lag", a.memory->lag},
               {"autocorrelation", number(a.memory->autocorrelation)},
@@ -49,7 +49,7 @@ Json to_value(const HoldOutForecast& f) {
   Json intervals = Json::object();
   for (const std::vector<Interval>& row : f.intervals)
     for (const Interval& i : row) {
-      Json& ends = intervals[std::to_string(i.percent)];
+      Json& ends = intervals[fmt::format("{:g}", i.percent)];
       ends["low"].push_back(number(i.low));
       ends["high"].push_back(number(i.high));
     }
@@ -113,10 +113,10 @@ Json to_value(const HorizonScore& s) {
     return t ? to_value(*t) : Json(nullptr);
   };
   for (const IntervalCoverage& c : s.intervals)
-    coverage[std::to_string(c.percent)] = {{"covered", c.covered},
-                                           {"frequency", to_value(c.frequency)},
-                                           {"independence", test(c.independence)},
-                                           {"conditional", test(c.conditional)}};
+    coverage[fmt::format("{:g}", c.percent)] = {{"covered", c.covered},
+                                                {"frequency", to_value(c.frequency)},
+                                                {"independence", test(c.independence)},
+                                                {"conditional", test(c.conditional)}};
   for (const TailCoverage& c : s.tails)
     tails[fmt::format("{:g}", c.percent)] = {{"hits", c.hits},
                                              {"frequency", to_value(c.frequency)},
@@ -205,4 +205,4 @@ std::string json_document(std::string_view command, const Backtest& b) {
                   b.warnings);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 #include "brace/model/model_line.hpp"
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 void add_inference(Json& result, const Inference& more) {
@@ -113,7 +113,7 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                    {"questions", std::move(questions)},
                    {"tests", std::move(tests)},
                    {"whiteness", to_value(check.whiteness)},
-                   {"level", check.level > 0 ? Json(check.level) : Json(nullptr)},
+                   {"level", check.level ? Json(*check.level) : Json(nullptr)},
                    {"whiteness_limits", check.whiteness_limits},
                    {"spikes", std::move(spikes)},
                    {"lags_looked_at", check.lags_looked_at},
@@ -257,4 +257,4 @@ std::string json_document(std::string_view command, const VarianceSearch& found)
                   found.warnings);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -18,7 +18,7 @@
 #include "base/missing.hpp"
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // All throw std::invalid_argument naming the field.
 class JsonReader {
@@ -87,4 +87,4 @@ class JsonReader {
   std::string field_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // What became of the file's rows, its clock, and where that does not hold.
@@ -236,7 +236,7 @@ std::string json_document(std::string_view command, const Series& series,
 }
 
 std::string json_document(std::string_view command, const Series& series, const LagTable& table,
-                          std::string_view of, double level) {
+                          std::string_view of, std::optional<double> level) {
   Json lags = Json::array();
   for (const LagRow& row : table.rows)
     lags.push_back({{"lag", row.lag},
@@ -249,16 +249,16 @@ std::string json_document(std::string_view command, const Series& series, const 
                     {"p_robust", number(row.p_robust)},
                     {"band_robust", number(row.band_robust)},
                     {"band_widening", number(row.band_widening)},
-                    {"q_critical", number(critical_q(row, level))}});
+                    {"q_critical", number(level ? critical_q(row, *level) : std::nullopt)}});
   return document(command, series,
                   {{"of", of},
                    {"n", table.observations},
                    {"band_95", table.band_95},
                    {"verdict", to_string(table.verdict)},
                    {"largest", table.largest ? Json(*table.largest) : Json(nullptr)},
-                   {"level", level > 0 ? Json(level) : Json(nullptr)},
+                   {"level", level ? Json(*level) : Json(nullptr)},
                    {"lags", std::move(lags)}},
                   {});
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -2,9 +2,10 @@
 // Covered by tests/io/json_test.cpp.
 #include "io/json_values.hpp"
 
+#include "brace/base/version.hpp"
 #include "brace/io/json.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 Json date_or_null(std::optional<Timestamp> when) {
   return when ? Json(format_date(*when)) : Json(nullptr);
@@ -21,7 +22,7 @@ Json to_value(const Series& s) {
   const bool dated = !s.times.empty();
   return {{"file", s.file.empty() ? Json(nullptr) : Json(s.file)},
           {"name", s.name},
-          {"unit", s.unit.empty() ? Json(nullptr) : Json(s.unit)},
+          {"unit", s.unit ? Json(to_string(*s.unit)) : Json(nullptr)},
           {"n", s.size()},
           {"first", dated ? date_or_null(s.times.front()) : Json(nullptr)},
           {"last", dated ? date_or_null(s.times.back()) : Json(nullptr)},
@@ -69,7 +70,7 @@ Json to_value(const std::vector<Interval>& intervals) {
   if (intervals.empty()) return nullptr;
   Json out = Json::object();
   for (const Interval& i : intervals)
-    out[std::to_string(i.percent)] = {number(i.low), number(i.high)};
+    out[fmt::format("{:g}", i.percent)] = {number(i.low), number(i.high)};
   return out;
 }
 
@@ -87,7 +88,7 @@ Json to_value(const std::vector<TailRisk>& tails) {
 Json errors_of(const std::vector<Interval>& intervals) {
   if (intervals.empty()) return nullptr;
   Json out = Json::object();
-  for (const Interval& i : intervals) out[std::to_string(i.percent)] = number(i.error);
+  for (const Interval& i : intervals) out[fmt::format("{:g}", i.percent)] = number(i.error);
   return out;
 }
 
@@ -100,10 +101,6 @@ std::string document(std::string_view command, const Series& series, Json result
                     {"warnings", to_value(warnings)}};
   // Bytes that are no UTF-8 may stand in a file's name; they must not cost the result.
   return out.dump(2, ' ', false, Json::error_handler_t::replace) + '\n';
-}
-
-std::string_view version() {
-  return BRACE_VERSION;
 }
 
 Json to_value(const std::vector<Warning>& warnings) {
@@ -134,4 +131,4 @@ Json to_value(const Convergence& c) {
           {"why", c.why}};
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

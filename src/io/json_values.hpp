@@ -13,7 +13,7 @@
 #include "brace/forecast/forecast.hpp"
 #include "brace/hypothesis/test_result.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Json = nlohmann::ordered_json;  // keys in the order of the contract
 
@@ -39,4 +39,4 @@ inline Json number(std::optional<double> x) {
 [[nodiscard]] std::string document(std::string_view command, const Series& series, Json result,
                                    const std::vector<Warning>& warnings);
 
-}  // namespace brace
+}  // namespace brace::inline v0

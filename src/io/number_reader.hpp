@@ -12,7 +12,7 @@
 #include "brace/base/text.hpp"
 #include "brace/io/table.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class NumberReader {
  public:
@@ -74,4 +74,4 @@ class NumberReader {
   bool grouped_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include "brace/series/split.hpp"
 #include "io/zone.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Keeps the elements of `values` whose flag is set.
@@ -227,4 +227,4 @@ Table in_order(const RowsFrom& from, RowsRead rows) {
   return RowCleaning(from, std::move(rows)).run();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

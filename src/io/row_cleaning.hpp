@@ -12,7 +12,7 @@
 #include "brace/io/table.hpp"
 #include "io/column_choice.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct RowsRead {
   Table table;                         // with its columns, times and account
@@ -32,4 +32,4 @@ struct RowsFrom {
 // dates_out_of_order, file_empty, bad_option.
 [[nodiscard]] Table in_order(const RowsFrom& from, RowsRead rows);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 #include <string_view>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 struct Cell {
   std::string_view text;         // valid during RowSink::row only
@@ -39,4 +39,4 @@ void stream_query(const std::string& path, const std::string& query, RowSink& si
 // Whether the file begins as an SQLite database does.
 [[nodiscard]] bool is_database(const std::string& path);
 
-}  // namespace brace
+}  // namespace brace::inline v0

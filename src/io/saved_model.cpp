@@ -2,6 +2,7 @@
 // The saved-model schema, version 1 (docs/saved-model.md). Covered by
 // tests/io/json_test.cpp.
 #include "brace/io/saved_model.hpp"
+#include "brace/base/version.hpp"
 
 #include <fmt/format.h>
 
@@ -17,7 +18,7 @@
 #include "io/json_reader.hpp"
 #include "io/json_values.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr std::string_view kFormat = "brace-model";
@@ -50,8 +51,10 @@ T value_of(const std::pair<T, std::string_view> (&table)[N], const JsonReader& f
 constexpr std::pair<FitStatus, std::string_view> kStatuses[] = {{FitStatus::failed, "failed"},
                                                                 {FitStatus::converged, "converged"},
                                                                 {FitStatus::boundary, "boundary"}};
-constexpr std::pair<ErrorKind, std::string_view> kErrors[] = {
-    {ErrorKind::robust, "robust"}, {ErrorKind::hessian, "hessian"}, {ErrorKind::opg, "opg"}};
+constexpr std::pair<StandardErrors, std::string_view> kErrors[] = {
+    {StandardErrors::robust, "robust"},
+    {StandardErrors::hessian, "hessian"},
+    {StandardErrors::opg, "opg"}};
 
 Json of_series(const Series& s) {
   Json values = Json::array(), dates = Json::array();
@@ -81,7 +84,7 @@ Json of_series(const Series& s) {
                   {"last", std::move(last)}};
   }
   return {{"name", s.name},
-          {"unit", s.unit},
+          {"unit", s.unit ? to_string(*s.unit) : std::string_view()},
           {"kind", word_of(kKinds, s.kind)},
           {"every", to_string(s.clock)},
           {"file", s.file},
@@ -141,7 +144,10 @@ Provenance provenance_from(const JsonReader& j) {
 Series series_from(const JsonReader& j) {
   Series s;
   s.name = j["name"].text();
-  s.unit = j["unit"].text();
+  if (const std::string unit = j["unit"].text(); unit == "percent" || unit == "decimal")
+    s.unit = unit == "percent" ? Unit::percent : Unit::decimal;
+  else if (!unit.empty())
+    j["unit"].refuse("is neither percent nor decimal");
   s.kind = value_of(kKinds, j["kind"]);
   const std::optional<Clock> clock = clock_from(j["every"].text());
   if (!clock) j["every"].refuse("is not a clock");
@@ -251,10 +257,11 @@ Fit fit_from(const JsonReader& j) {
 }  // namespace
 
 void save_model(const Fit& fit, const std::string& path) {
-  if (fit.variances.empty())
+  if (!fit.usable() && fit.variances.empty())
     throw Error(ErrorCode::bad_option,
                 fmt::format("'{}' is {}: there is no state to save", to_string(fit.model),
                             to_string(fit.convergence.status)));
+  require_path(fit, "save_model");
   Json parameters = Json::array(), covariance = Json::array();
   for (const Parameter& p : fit.parameters) parameters.push_back(to_value(p));
   const std::size_t k = fit.parameters.size();
@@ -315,4 +322,4 @@ Fit load_model(const std::string& path) {
   }
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

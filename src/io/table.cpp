@@ -16,7 +16,7 @@
 #include "io/row_cleaning.hpp"
 #include "io/rows.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // Rows looked at before the columns are chosen.
@@ -272,4 +272,4 @@ std::optional<Bars> Table::bars() const {
               columns[*close].values};
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 
 // Shown by a shared brace::io: brace::figures writes through it.
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 class Temporary {
  public:
@@ -25,5 +25,5 @@ class Temporary {
   std::size_t slot_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -7,7 +7,7 @@
 
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 const date::time_zone* zone_called(const std::string& name) {
@@ -57,4 +57,4 @@ std::string from_local(std::vector<Timestamp>& times, const std::string& name) {
   return fmt::format("times local to {} turned to UTC", name);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

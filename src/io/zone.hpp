@@ -9,7 +9,7 @@
 
 #include "brace/base/date.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Turns times that are local to the zone to UTC where rows go on through a change of its clocks
 // (two rows at most three hours apart lie on either side of one); else leaves them as written,
@@ -18,4 +18,4 @@ namespace brace {
 // Error (bad_option) for a zone that is not known and (bad_date) for a time that its clocks skip.
 std::string from_local(std::vector<Timestamp>& times, const std::string& zone);
 
-}  // namespace brace
+}  // namespace brace::inline v0

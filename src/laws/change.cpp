@@ -15,15 +15,15 @@
 #include "brace/laws/standard.hpp"
 #include "laws/inversion.hpp"
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 namespace {
 
 using std::numbers::pi;
 
 constexpr double kOvershoot = 0.5826;
 
-double shifted(double x, int n) {
-  return n > 0 ? x + kOvershoot / std::sqrt(n) : x;
+double shifted(double x, std::optional<int> n) {
+  return n ? x + kOvershoot / std::sqrt(*n) : x;
 }
 
 double root_of(const auto& f, double low, double high) {
@@ -56,7 +56,7 @@ Kummer kummer(double a, double b, double x) {
 
 }  // namespace
 
-double bridge_tail(double x, int n) {
+double bridge_tail(double x, std::optional<int> n) {
   x = shifted(x, n);
   if (x <= 0) return 1;
   double sum = 0;
@@ -71,7 +71,7 @@ double bridge_tail(double x, int n) {
   return sum;
 }
 
-double cusum_tail(double a, int n) {
+double cusum_tail(double a, std::optional<int> n) {
   a = shifted(a, n);
   if (a < 0.1) return 1;  // to within 1e-15
   const double b = 2 * a, end = a + b;
@@ -135,4 +135,4 @@ double ave_wald_tail(double x, int p) {
   return (*laws[at])(x);
 }
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

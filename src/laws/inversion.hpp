@@ -11,7 +11,7 @@
 #include <numbers>
 #include <vector>
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 // P(Q > x) = 1/2 + (1/pi) int_0^inf sin(phase(u) - x u / 2) / (u rho(u)) du with u = s^2, on fixed
 // nodes (Imhof 1961, equation 3.2).
@@ -73,4 +73,4 @@ inline Inversion invert(const Spectrum& s, int m, double depth = 36, int panels 
   return {phase, log_rho, upper, panels};
 }
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -15,7 +15,7 @@
 
 #include "brace/laws/standard.hpp"
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 namespace {
 
 using std::numbers::pi;
@@ -133,4 +133,4 @@ double nyblom_p(double x, int k) {
   return std::clamp((*laws[at])(x), 0.0, 1.0);
 }
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -2,7 +2,7 @@
 // The tables of the simulated laws. Covered by tests/laws/laws_test.cpp.
 #include "laws/response_surfaces.hpp"
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 namespace {
 
 #include "laws/response_surfaces_table.inc"
@@ -11,4 +11,4 @@ namespace {
 
 const std::span<const ResponseSurface> kResponseSurfaces = kAll;
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -6,7 +6,7 @@
 #include <span>
 #include <string_view>
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 struct ResponseSurface {
   std::string_view name;
@@ -19,4 +19,4 @@ struct ResponseSurface {
 
 extern const std::span<const ResponseSurface> kResponseSurfaces;  // in the order of SimulatedLaw
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -14,7 +14,7 @@
 #include "brace/laws/standard.hpp"
 #include "laws/response_surfaces.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::string_view to_string(Deterministic terms) {
   switch (terms) {
@@ -114,4 +114,4 @@ int least_T(SimulatedLaw law) {
 }
 
 }  // namespace laws
-}  // namespace brace
+}  // namespace brace::inline v0

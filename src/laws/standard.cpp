@@ -9,7 +9,7 @@
 #include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 using boost::math::cdf;
 using boost::math::complement;
@@ -43,4 +43,4 @@ double unit_student_quantile(double p, double nu) {
   return quantile(boost::math::students_t(nu), p) * std::sqrt((nu - 2) / nu);
 }
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

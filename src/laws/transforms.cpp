@@ -12,7 +12,7 @@
 #include "brace/laws/standard.hpp"
 #include "maths/dense.hpp"
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 namespace {
 
 using Eigen::Index;
@@ -129,4 +129,4 @@ double TransformLaw::cramer_von_mises(double x) const {
   return tail(cramer_von_mises_, x);
 }
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -20,7 +20,7 @@
 
 #include "laws/inversion.hpp"
 
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 // Tail probability below which the law is not verified.
 inline constexpr double kTransformFloor = 1e-6;
@@ -43,4 +43,4 @@ class TransformLaw {
   Spectrum anderson_darling_, cramer_von_mises_;
 };
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <array>
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::VectorXd;
@@ -143,4 +143,4 @@ double ShiftedProducts::operator()(Index i, Index j) {
   return of.last;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 #include <Eigen/Core>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // y_t = x_t - sum b_l y_{t-l} over n rows; y may be x.
 void filter_ma(const std::vector<int>& lags, const std::vector<double>& b, const double* x,
@@ -49,4 +49,4 @@ class ShiftedProducts {
   std::vector<Diagonal> ahead_, behind_;  // i >= j by i - j, and i < j by j - i
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 
@@ -132,4 +132,4 @@ ArmaStart::Matrix factor_of(const ArmaStart::Matrix& A) {
   return F;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

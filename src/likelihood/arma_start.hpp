@@ -19,7 +19,7 @@
 #include <optional>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 class ArmaStart {
  public:
@@ -60,4 +60,4 @@ class ArmaStart {
 // F with F F' = A, which may be singular.
 [[nodiscard]] ArmaStart::Matrix factor_of(const ArmaStart::Matrix& A);
 
-}  // namespace brace
+}  // namespace brace::inline v0

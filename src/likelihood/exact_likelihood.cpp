@@ -20,7 +20,7 @@
 #include "maths/band_cholesky.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -797,4 +797,4 @@ std::vector<double> ExactLikelihood::scores(std::span<const double> theta) {
   return exact_scores(work_->model, work_->data, theta);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

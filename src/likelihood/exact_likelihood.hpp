@@ -28,7 +28,7 @@
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class ExactLikelihood final : public LogLikelihood {
  public:
@@ -56,4 +56,4 @@ class ExactLikelihood final : public LogLikelihood {
   std::unique_ptr<Work> work_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -9,7 +9,7 @@
 #include "likelihood/innovations.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -133,4 +133,4 @@ std::vector<double> exact_scores(const Model& model, const MeanData& data,
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

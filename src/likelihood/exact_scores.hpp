@@ -16,10 +16,10 @@
 
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Zeros where theta is not admitted.
 [[nodiscard]] std::vector<double> exact_scores(const Model& model, const MeanData& data,
                                                std::span<const double> theta);
 
-}  // namespace brace
+}  // namespace brace::inline v0

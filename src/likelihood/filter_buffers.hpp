@@ -9,7 +9,7 @@
 #include <utility>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // One value a row each. Asked for anew by each of many short fits they took a quarter of their
 // time.
@@ -42,4 +42,4 @@ struct FilterBuffers {
   }
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -8,7 +8,7 @@
 #include "likelihood/arma_start.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -286,4 +286,4 @@ std::vector<LevelAhead> levels_ahead(const Model& model, std::span<const double>
   return ahead;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

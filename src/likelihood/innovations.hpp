@@ -14,7 +14,7 @@
 
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What is known of the rows to come: s (as in exact_likelihood.hpp) and the last `lost` levels,
 // newest first, with their covariance over sigma2.
@@ -36,8 +36,8 @@ struct Innovations {
 [[nodiscard]] bool filter(const Model& model, const MeanData& data, std::span<const double> theta,
                           Innovations& out);
 
-// The same filter after its last row, one row at a time; no allocation once nothing but the shock is
-// uncertain.
+// The same filter after its last row, one row at a time; no allocation once nothing but the shock
+// is uncertain.
 //
 //   LevelFilter follow(model, theta, found.end);
 //   follow.push(y, mu);                  // mu: the regression's part of the row
@@ -66,4 +66,4 @@ struct LevelAhead {
                                                    std::span<const double> theta, ArmaState end,
                                                    const Eigen::MatrixXd& columns);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -2,7 +2,7 @@
 // The joint likelihood in double. Covered by tests/likelihood/likelihood_test.cpp.
 #include "likelihood/joint_passes.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // clang 14 leaves out virtual functions that are first needed inside an explicit instantiation, so
 // that the stages of the families are instantiated before it.
@@ -15,4 +15,4 @@ template class TwoComponentStage<double>;
 
 template class JointLikelihood<double>;
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -24,7 +24,7 @@
 #include "model/lag_product.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // A law as the likelihood runs it; the table of all is in joint_passes.hpp.
 template <class T>
@@ -156,4 +156,4 @@ class PlainLikelihood final : public LogLikelihood {
   JointLikelihood<double> likelihood_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "families/student.hpp"
 #include "likelihood/joint_likelihood.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // A law is one header and one line here, in the order of Shocks.
 template <class T>
@@ -482,4 +482,4 @@ void JointLikelihood<T>::accumulate(const ShockBlock<T>& block, std::span<const 
   }
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -6,7 +6,7 @@
 #include "likelihood/lanes/lane_likelihood.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 Eigen::MatrixXd unpack(const std::vector<double>& lower) {
   Eigen::Index k = 0;
@@ -35,4 +35,4 @@ std::unique_ptr<LogLikelihood> make_log_likelihood(const Model& model, const Mea
   return std::make_unique<PlainLikelihood>(model, data);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -13,7 +13,7 @@
 #include "families/stages.hpp"
 #include "model/mean_data.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 template <class T>
 struct Derivatives {
@@ -52,4 +52,4 @@ class LogLikelihood {
 [[nodiscard]] std::unique_ptr<LogLikelihood> make_log_likelihood(const Model& model,
                                                                  const MeanData& data, bool exact);
 
-}  // namespace brace
+}  // namespace brace::inline v0

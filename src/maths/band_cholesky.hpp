@@ -13,7 +13,7 @@
 
 #include <Eigen/Dense>
 
-namespace brace {
+namespace brace::inline v0 {
 
 class BandCholesky {
  public:
@@ -40,4 +40,4 @@ class BandCholesky {
   Eigen::LLT<MatrixXd> whole_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include <limits>
 #include <span>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // ln of the mean of exp(v); -infinity for none. NaN where one is.
 [[nodiscard]] inline double log_mean_exp(std::span<const double> v,
@@ -25,4 +25,4 @@ namespace brace {
   return top + std::log(sum);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

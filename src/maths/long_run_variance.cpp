@@ -11,7 +11,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -39,10 +39,11 @@ int most_spectral_order(std::size_t n) {
   return static_cast<int>(12 * std::pow(static_cast<double>(n) / 100, 0.25));
 }
 
-SpectralVariance spectral_variance(std::span<const double> u, int most, bool by_bic) {
+SpectralVariance spectral_variance(std::span<const double> u, std::optional<int> given,
+                                   bool by_bic) {
   const auto n = static_cast<Index>(u.size());
-  if (most < 0) most = most_spectral_order(u.size());
-  most = static_cast<int>(std::min<Index>(most, n / 3));
+  const int most =
+      static_cast<int>(std::min<Index>(given.value_or(most_spectral_order(u.size())), n / 3));
   const Eigen::Map<const Eigen::VectorXd> all(u.data(), n);
   // The leading columns of one factorisation are the smaller models.
   const Eigen::MatrixXd X = lags_of(all, most, most);
@@ -84,4 +85,4 @@ int automatic_bandwidth(std::span<const double> u) {
   return static_cast<int>(std::min(1.1447 * std::pow(ratio, 2.0 / 3) * std::cbrt(n), n / 2));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

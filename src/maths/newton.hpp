@@ -14,7 +14,7 @@
 #include <string>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // C x <= d. Rows are named for messages ("alpha1 >= 0").
 struct LinearConstraints {
@@ -110,4 +110,4 @@ struct QuadraticStep {
                                             const Eigen::LLT<Eigen::MatrixXd>& B,
                                             const Eigen::MatrixXd& C, const Eigen::VectorXd& slack);
 
-}  // namespace brace
+}  // namespace brace::inline v0

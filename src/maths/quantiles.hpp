@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // One for each of the orders p, between the two order statistics around p (n + 1), so that another
 // draw from the same law lies below it with probability p (Wilks 1941); the least and the greatest
@@ -18,4 +18,4 @@ namespace brace {
   return quantiles(values, {&p, 1}).front();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 
 #include <Eigen/Core>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The solution through a column-pivoted QR factorisation, which keeps trend columns accurate.
 struct Regression {
@@ -29,4 +29,4 @@ struct PivotedFit {
 [[nodiscard]] PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y);
 [[nodiscard]] Eigen::Index pivoted_rank(const Eigen::MatrixXd& X);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -4,7 +4,7 @@
 
 #include <algorithm>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 LagProduct product(const Lags& plain, std::size_t first, const Lags& seasonal,
@@ -132,4 +132,4 @@ std::vector<double> psi_weights(const Model& model, std::span<const double> thet
   return psi;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Where each set of mean parameters begins in the vector of all.
 struct MeanPositions {
@@ -56,4 +56,4 @@ struct LagProduct {
 [[nodiscard]] std::vector<double> psi_weights(const Model& model, std::span<const double> theta,
                                               std::size_t count);
 
-}  // namespace brace
+}  // namespace brace::inline v0

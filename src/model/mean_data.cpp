@@ -15,7 +15,7 @@
 #include "model/lag_product.hpp"
 #include "model/spelling.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Eigen::Index;
@@ -279,4 +279,4 @@ MatrixXd variance_columns_ahead(const Model& model, const Series& series,
       .bottomRows(static_cast<Index>(ahead));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

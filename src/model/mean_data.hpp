@@ -13,7 +13,7 @@
 
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What is left of a temporary change (`fade:`) after each row, as Chen and Liu (1993) take it.
 inline constexpr double kFade = 0.7;
@@ -54,4 +54,4 @@ struct MeanData {
                                                      const std::vector<Companion>& future,
                                                      std::size_t ahead);
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -11,7 +11,7 @@
 #include "brace/base/text.hpp"
 #include "model/spelling.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 template <class T>
@@ -60,7 +60,7 @@ std::string_view law_name(const Shocks& shocks) {
 const Lags* shock_lags(const Variance& variance) {
   return std::visit(
       [](const auto& family) -> const Lags* {
-        if constexpr (requires { family.shocks; }) return &family.shocks;
+        if constexpr (requires { family.e; }) return &family.e;
         return nullptr;
       },
       variance);
@@ -69,7 +69,7 @@ const Lags* shock_lags(const Variance& variance) {
 const Lags* variance_lags(const Variance& variance) {
   return std::visit(
       [](const auto& family) -> const Lags* {
-        if constexpr (requires { family.variances; }) return &family.variances;
+        if constexpr (requires { family.h; }) return &family.h;
         return nullptr;
       },
       variance);
@@ -103,8 +103,8 @@ Model canonical(Model model) {
   sort_unique(model.variance_regressors);
   std::visit(
       [](auto& family) {
-        if constexpr (requires { family.shocks; }) tidy(family.shocks, "e");
-        if constexpr (requires { family.variances; }) tidy(family.variances, "h");
+        if constexpr (requires { family.e; }) tidy(family.e, "e");
+        if constexpr (requires { family.h; }) tidy(family.h, "h");
       },
       model.variance);
   if (const Lags* lags = shock_lags(model.variance); lags && lags->empty())
@@ -184,9 +184,9 @@ ParameterNames parameter_names(const Model& model) {
           v.assign(Family::parameters.begin(), Family::parameters.end());
         } else {
           v.emplace_back("omega");
-          append(v, "alpha", f.shocks);
-          if (has_lags<Gjr, Egarch, Aparch>(family)) append(v, "gamma", f.shocks);
-          if constexpr (requires { f.variances; }) append(v, "beta", f.variances);
+          append(v, "alpha", f.e);
+          if (has_lags<Gjr, Egarch, Aparch>(family)) append(v, "gamma", f.e);
+          if constexpr (requires { f.h; }) append(v, "beta", f.h);
           // The last beta of an integrated model is what makes the sum one: it is derived.
           if (has_lags<Igarch>(family) && !variance_lags(family)->empty()) v.pop_back();
           if (has_lags<Aparch>(family)) v.emplace_back("delta");
@@ -228,7 +228,7 @@ std::vector<Regressor> write_out(const std::vector<Regressor>& terms, const Seri
     }
     const bool dummies =
         r.source == Regressor::Source::weekday || r.source == Regressor::Source::month;
-    if (!dummies || r.category >= 0) {
+    if (!dummies || r.category) {
       out.push_back(r);
       continue;
     }
@@ -259,4 +259,4 @@ Model resolved(Model model, const Series& series) {
   return canonical(std::move(model));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "brace/base/text.hpp"
 #include "model/spelling.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr std::string_view kLetters =
@@ -352,10 +352,10 @@ class Parser {
     }
     std::visit(
         [&](auto& family) {
-          if constexpr (requires { family.shocks; })
-            if (!shocks.empty()) family.shocks = shocks;
-          if constexpr (requires { family.variances; })
-            if (!variances.empty()) family.variances = variances;
+          if constexpr (requires { family.e; })
+            if (!shocks.empty()) family.e = shocks;
+          if constexpr (requires { family.h; })
+            if (!variances.empty()) family.h = variances;
         },
         model_.variance);
   }
@@ -419,7 +419,7 @@ std::string spell(const Regressor& r) {
     case Regressor::Source::weekday:
     case Regressor::Source::month: {
       const std::string word = r.source == Regressor::Source::weekday ? "weekday" : "month";
-      return r.category < 0 ? word : word + ":" + short_name(r.source, r.category);
+      return !r.category ? word : word + ":" + short_name(r.source, *r.category);
     }
     case Regressor::Source::step: return "step:" + date_word(*r.at);
     case Regressor::Source::pulse: return "pulse:" + date_word(*r.at);
@@ -479,4 +479,4 @@ std::ostream& operator<<(std::ostream& out, const Model& model) {
   return out << to_string(model);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 
 #include "brace/model/model.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The words of all members of a variant, in its order.
 template <class... Members>
@@ -23,4 +23,4 @@ inline constexpr auto kLaws = words_of(std::type_identity<Shocks>{});
 // "volume@1", "'open interest'", "step:2019-05-02".
 [[nodiscard]] std::string spell(const Regressor& regressor);
 
-}  // namespace brace
+}  // namespace brace::inline v0

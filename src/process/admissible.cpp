@@ -7,7 +7,7 @@
 #include "brace/maths/lag_polynomial.hpp"
 #include "families/shock_law.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 bool inside(const Lags& lags, std::span<const double> coefficients, double sign) {
@@ -54,4 +54,4 @@ std::optional<std::string> AdmissionRules::broken_by(std::span<const double> the
   return std::nullopt;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

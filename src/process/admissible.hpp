@@ -15,7 +15,7 @@
 #include "families/variance_family.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 class AdmissionRules {
  public:
@@ -38,4 +38,4 @@ class AdmissionRules {
   return AdmissionRules(model).broken_by(theta);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -16,7 +16,7 @@
 #include "process/admissible.hpp"
 #include "process/stepper.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 Simulated simulate_path(const Model& model, const std::vector<double>& parameters, std::size_t n,
                         const SimulateOptions& options) {
@@ -105,7 +105,6 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
     out.series.times = options.rows->times;
     out.series.clock = options.rows->clock;
     out.series.companions = options.rows->companions;
-    out.next_mean = out.next_variance = std::numeric_limits<double>::quiet_NaN();
     return out;
   }
   const Stepper::Row next = step.expect(mu_of(n));
@@ -119,4 +118,4 @@ Series simulate(const Model& model, const std::vector<double>& parameters, std::
   return simulate_path(model, parameters, n, options).series;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 StepRules rules_of(const Model& model, std::span<const double> theta, std::size_t first_variance,
@@ -154,4 +154,4 @@ Stepper::Row Stepper::expect(double mu, double columns) {
   return take(0, h, false, mu);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

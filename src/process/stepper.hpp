@@ -14,7 +14,7 @@
 #include "likelihood/innovations.hpp"
 #include "model/lag_product.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // What the next row depends on.
 struct Past {
@@ -107,4 +107,4 @@ class Stepper {
   std::optional<double> forced_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -7,7 +7,7 @@
 #include <algorithm>
 #include <cstddef>
 
-namespace brace {
+namespace brace::inline v0 {
 
 // The longest label of the items that `shown(i)` admits, and at least 30.
 template <class Items, class Shown, class Label>
@@ -18,4 +18,4 @@ template <class Items, class Shown, class Label>
   return width;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

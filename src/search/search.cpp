@@ -18,7 +18,7 @@
 #include "model/lag_product.hpp"
 #include "search/label_width.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // What takes about three seconds on one core, in the unit of Searcher::run.
@@ -67,7 +67,7 @@ class Searcher {
     for (const Orders& o : all) {
       const double k = 1 + o.size(), n = static_cast<double>(series_->size());
       const double reach =
-          std::max(o.ar + o.seasonal_ar * options_.period, o.ma + o.seasonal_ma * options_.period);
+          std::max(o.ar + o.seasonal_ar * period(), o.ma + o.seasonal_ma * period());
       work += k * (4 * n * (3 + k) + reach * reach * std::min(n, 500.0));
     }
     out_.stepwise = options_.walk == SearchOptions::Walk::stepwise ||
@@ -92,8 +92,8 @@ class Searcher {
           std::pair{"most_seasonal_ma", options_.most_seasonal_ma}})
       if (order < 0 || order > 24)
         refuse(fmt::format("{} = {}: must lie between 0 and 24", name, order));
-    if (options_.period < 0 || options_.period == 1)
-      refuse(fmt::format("period = {}: 0 for none, or from 2", options_.period));
+    if (options_.period && *options_.period < 2)
+      refuse(fmt::format("period = {}: from 2, or left out for none", *options_.period));
     for (const auto& d : {options_.differences, options_.seasonal_differences})
       if (d && (*d < 0 || *d > 2))
         refuse(fmt::format("differences = {}: must lie between 0 and 2", *d));
@@ -104,19 +104,19 @@ class Searcher {
   void choose_differences() {
     int plain = options_.differences.value_or(0),
         seasonal = options_.seasonal_differences.value_or(0);
-    if (!options_.differences || (options_.period > 0 && !options_.seasonal_differences)) {
+    if (!options_.differences || (options_.period.has_value() && !options_.seasonal_differences)) {
       out_.differences = suggest_differences(*series_, options_.period);
       plain = options_.differences.value_or(out_.differences.regular);
       seasonal = options_.seasonal_differences.value_or(out_.differences.seasonal);
     }
     for (int d = 0; d < plain; ++d) differences_.push_back(1);
-    if (options_.period > 0)
-      for (int d = 0; d < seasonal; ++d) differences_.push_back(options_.period);
+    if (options_.period.has_value())
+      for (int d = 0; d < seasonal; ++d) differences_.push_back(period());
   }
 
   [[nodiscard]] std::vector<Orders> whole_set() const {
     std::vector<Orders> all;
-    const bool seasons = options_.period > 0;
+    const bool seasons = options_.period.has_value();
     const bool trended = options_.kept.trend;
     for (int P = 0; P <= (seasons ? options_.most_seasonal_ar : 0); ++P)
       for (int Q = 0; Q <= (seasons ? options_.most_seasonal_ma : 0); ++Q)
@@ -149,8 +149,8 @@ class Searcher {
     m.mean.differences = differences_;
     m.mean.ar = up_to(o.ar);
     m.mean.ma = up_to(o.ma);
-    m.mean.seasonal_ar = up_to(o.seasonal_ar, options_.period);
-    m.mean.seasonal_ma = up_to(o.seasonal_ma, options_.period);
+    m.mean.seasonal_ar = up_to(o.seasonal_ar, period());
+    m.mean.seasonal_ma = up_to(o.seasonal_ma, period());
     return canonical(std::move(m));
   }
 
@@ -164,7 +164,9 @@ class Searcher {
     return job;
   }
 
-  static Candidate candidate_of(const Fit& fit, int period) {
+  [[nodiscard]] int period() const { return options_.period.value_or(0); }
+
+  static Candidate candidate_of(const Fit& fit, std::optional<int> period) {
     Candidate c{scored(fit, period), std::nullopt, std::nullopt};
     if (fit.usable()) judge_roots(fit, c);
     return c;
@@ -190,7 +192,9 @@ class Searcher {
 
   [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
     std::vector<Candidate> out(jobs.size());
-    const std::vector<Fit> fits = fit_many(jobs, executor_);
+    const std::vector<Fit> fits =
+        values_of(fit_many(jobs, {.stop = options_.progress.stop}, executor_));
+    if (options_.progress.report) options_.progress.report(done_.size() + jobs.size(), 0);
     executor_.for_each(jobs.size(),
                        [&](std::size_t i) { out[i] = candidate_of(fits[i], options_.period); });
     return out;
@@ -290,7 +294,7 @@ class Searcher {
     const Series z = out_.best().standardised();
     const auto n = static_cast<int>(z.present());
     const int most =
-        std::min(n / 4, std::max(24, options_.period > 0 ? 2 * options_.period + 2 : 0));
+        std::min(n / 4, std::max(24, options_.period.has_value() ? 2 * period() + 2 : 0));
     if (most < 2) return;
     out_.lags_looked_at = most;
     const LagTable table = lag_table(z, most);
@@ -470,7 +474,7 @@ int Candidate::place() const {
   return std::max(Scored::place(), cancelling.value_or(9) < kCancelling ? 1 : 0);
 }
 
-Scored scored(const Fit& fit, int period) {
+Scored scored(const Fit& fit, std::optional<int> period) {
   Scored c;
   c.model = fit.model;
   c.status = fit.convergence.status;
@@ -502,10 +506,6 @@ Fit Search::best() const {
 
 Search search(const Series& series, const SearchOptions& options, const Executor& executor) {
   return Searcher(series, options, executor).run();
-}
-
-Search search(const Series& series, const SearchOptions& options) {
-  return search(series, options, Executor(1));
 }
 
 std::ostream& operator<<(std::ostream& out, const Search& s) {
@@ -592,4 +592,4 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -17,7 +17,7 @@
 #include "brace/model/model_line.hpp"
 #include "search/label_width.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // How far behind the best of all a clean candidate may be and still be proposed.
@@ -116,12 +116,15 @@ VarianceSearch search_variances(const Series& series, const VarianceSearchOption
     const std::size_t count = std::min(kBatch, jobs.size() - at);
     const std::vector<FitJob> batch(jobs.begin() + static_cast<std::ptrdiff_t>(at),
                                     jobs.begin() + static_cast<std::ptrdiff_t>(at + count));
-    const std::vector<Fit> fits = fit_many(batch, executor);
+    if (options.progress.stop.stop_requested()) break;
+    const std::vector<Fit> fits = values_of(fit_many(batch, {}, executor));
     std::vector<VarianceCandidate> found(count);
     executor.for_each(count, [&](std::size_t i) { found[i] = candidate_of(fits[i]); });
     std::move(found.begin(), found.end(), std::back_inserter(out.candidates));
-    if (options.progress) options.progress(at + count, jobs.size());
+    if (options.progress.report) options.progress.report(at + count, jobs.size());
   }
+  if (out.candidates.empty())
+    throw Error(ErrorCode::stopped, "search_variances: stopped before a candidate was fitted");
   const auto score = [&](const VarianceCandidate& c) {
     return c.value(out.criterion).value_or(1e300);
   };
@@ -142,10 +145,6 @@ VarianceSearch search_variances(const Series& series, const VarianceSearchOption
                             "no candidate has a maximum to propose; look at the data first "
                             "(brace inspect, brace breaks)"});
   return out;
-}
-
-VarianceSearch search_variances(const Series& series, const VarianceSearchOptions& options) {
-  return search_variances(series, options, Executor(1));
 }
 
 Fit VarianceSearch::best() const {
@@ -209,4 +208,4 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include <set>
 #include <utility>
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using std::chrono::days;
@@ -503,4 +503,4 @@ std::string_view period_noun(Clock clock) {
   return clock == Clock::business_day ? "day" : clock == Clock::minute ? "bar" : to_string(clock);
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -14,7 +14,7 @@
 #include "brace/base/text.hpp"
 #include "brace/series/split.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 template <class... F>
@@ -24,8 +24,8 @@ struct Overloaded : F... {
 template <class... F>
 Overloaded(F...) -> Overloaded<F...>;  // older compilers do not deduce it for aggregates
 
-double scale_of(ReturnUnit unit) {
-  return unit == ReturnUnit::percent ? 100 : 1;
+double scale_of(Unit unit) {
+  return unit == Unit::percent ? 100 : 1;
 }
 
 // ---- Words ----
@@ -69,7 +69,7 @@ Window window_from(std::string_view word, std::string_view range, bool dates) {
   return window;
 }
 
-Transform link_from(std::string_view word, ReturnUnit unit) {
+Transform link_from(std::string_view word, Unit unit) {
   if (word == "log") return Log{};
   if (word == "boxcox") return PowerTransform{};
   if (word == "log-return") return LogReturn{unit};
@@ -204,7 +204,7 @@ AppliedTransform apply(const Transform& link, Work& work) {
             const double power = *std::get<PowerTransform>(applied.link).power;
             each(s, [&](double v) { return power_transform(v, power); });
             s.name = fmt::format("Box-Cox {} of {}", text::fixed(power, 2), s.name);
-            s.unit.clear();
+            s.unit.reset();
             s.kind = Kind::values;
           },
           [&](const LogReturn& r) {
@@ -300,7 +300,7 @@ bool is_change(const Transform& link) {
 
 }  // namespace
 
-std::vector<Transform> parse_chain(std::string_view text, ReturnUnit unit) {
+std::vector<Transform> parse_chain(std::string_view text, Unit unit) {
   std::vector<Transform> chain;
   for (std::size_t at = 0; at < text.size();) {
     const std::size_t end = std::min(text.find_first_of(" ,", at), text.size());
@@ -337,8 +337,8 @@ std::string to_string(const Transform& link) {
 }
 
 Transformed transform(const Series& series, const std::vector<Transform>& chain,
-                      std::size_t training_rows) {
-  Work work{series, training_rows == 0 ? series.size() : training_rows};
+                      std::optional<std::size_t> training_rows) {
+  Work work{series, training_rows.value_or(series.size())};
   Transformed out;
   out.original = series;
   out.original.values.clear();
@@ -413,8 +413,7 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
 std::optional<Transformed> way_back(const Series& series) {
   if (!series.provenance || series.provenance->overnight != "keep") return std::nullopt;
   const Provenance& made = *series.provenance;
-  const std::vector<Transform> chain =
-      parse_chain(made.chain, series.unit == "decimal" ? ReturnUnit::decimal : ReturnUnit::percent);
+  const std::vector<Transform> chain = parse_chain(made.chain, series.unit.value_or(Unit::percent));
   std::size_t reach = 0;
   for (const Transform& link : chain) {
     if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
@@ -448,4 +447,4 @@ std::optional<Transformed> way_back(const Series& series) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

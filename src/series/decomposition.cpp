@@ -17,7 +17,7 @@
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using Values = std::vector<double>;
@@ -289,7 +289,7 @@ Decomposition decompose(const Series& series, const DecompositionOptions& option
   out.series = keeps_step ? series : with_absent_rows(series, /*whatever_the_clock=*/true);
   const Series& rows = out.series;
   out.method = options.method;
-  out.period = options.period > 0 ? options.period : season_length(rows);
+  out.period = options.period.value_or(season_length(rows));
   if (out.period < 2)
     throw Error(
         ErrorCode::bad_option,
@@ -376,10 +376,10 @@ std::ostream& operator<<(std::ostream& out, const Decomposition& parts) {
   for (const double v : parts.typical_season) reach = std::max(reach, std::abs(ratio ? v - 1 : v));
   constexpr std::size_t kListed = 31;  // more places than that are for the figure
   if (parts.places.size() > kListed || !(reach > 0)) return out;
-  out << fmt::format("\n  typical season, {}\n", ratio ? "percent above or below the trend"
-                                                 : parts.series.unit.empty()
-                                                     ? "in units of the series"
-                                                     : parts.series.unit);
+  out << fmt::format("\n  typical season, {}\n",
+                     ratio                ? std::string_view("percent above or below the trend")
+                     : !parts.series.unit ? std::string_view("in units of the series")
+                                          : to_string(*parts.series.unit));
   for (std::size_t p = 0; p < parts.places.size(); ++p) {
     const double v = ratio ? 100 * (parts.typical_season[p] - 1) : parts.typical_season[p];
     const double share = (ratio ? v / 100 : v) / reach;
@@ -407,4 +407,4 @@ std::string_view to_string(DecompositionForm form) {
   return "unknown";
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

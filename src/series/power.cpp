@@ -12,7 +12,7 @@
 #include "brace/series/transform.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr double kLeast = -2, kMost = 3;
@@ -20,8 +20,8 @@ constexpr double kChiSquared95 = 3.841458820694124;  // one degree of freedom
 
 constexpr int kLeastSpacing = 24, kMostCorners = 40;
 
-int period_of(const Series& series, int given) {
-  if (given > 1) return given;
+int period_of(const Series& series, std::optional<int> given) {
+  if (given) return *given;
   return series.clock == Clock::month ? 12 : series.clock == Clock::quarter ? 4 : 0;
 }
 
@@ -75,7 +75,7 @@ double power_inverse(double y, double power) {
   return std::exp(std::log1p(power * y) / power);
 }
 
-PowerEstimate estimate_power(const Series& series, int period) {
+PowerEstimate estimate_power(const Series& series, std::optional<int> period) {
   require_usable(series, 10, "a Box-Cox power");
   const Series logs = log_level(series);  // throws where a value is not positive
   std::vector<std::size_t> rows;
@@ -116,4 +116,4 @@ PowerEstimate estimate_power(const Series& series, int period) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

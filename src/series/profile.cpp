@@ -11,7 +11,7 @@
 
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using std::chrono::days;
@@ -113,4 +113,4 @@ Series divided_by(const Series& series, const Profile& profile) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

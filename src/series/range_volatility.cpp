@@ -7,7 +7,7 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 constexpr double kPercentSquared = 1e4;
@@ -122,4 +122,4 @@ std::size_t flat_bars(const Bars& b) {
   return count;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

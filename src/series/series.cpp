@@ -12,7 +12,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // "data/kelp.csv, settle" or "series 'settle'".
@@ -73,19 +73,54 @@ void Series::append(const Series& next) {
                                 next.companions[c].values.end());
 }
 
-Series make_series(std::vector<double> values, std::string name, std::string unit) {
+std::string_view to_string(Unit unit) {
+  return unit == Unit::percent ? "percent" : "decimal";
+}
+
+std::string unit_a_period(std::optional<Unit> unit, std::string_view period) {
+  return unit ? fmt::format("{} a {}", to_string(*unit), period) : "";
+}
+
+Series make_series(std::vector<double> values, std::string name, std::optional<Unit> unit) {
   Series series;
   series.values = std::move(values);
   series.name = std::move(name);
-  series.unit = std::move(unit);
+  series.unit = unit;
   return series;
 }
 
-void require_usable(const Series& series, std::size_t observations, const std::string& task) {
+namespace {
+
+void require_a_date_each(const Series& series) {
   if (!series.times.empty() && series.times.size() != series.values.size())
     throw Error(ErrorCode::bad_option,
                 fmt::format("{}: {} dates for {} values; give one date a value, or none",
                             place(series), series.times.size(), series.values.size()));
+}
+
+void require_rising(const Series& series) {
+  for (std::size_t i = 1; i < series.times.size(); ++i)
+    if (series.times[i] <= series.times[i - 1])
+      throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
+                                                         : ErrorCode::dates_out_of_order,
+                  fmt::format("{}: {} comes after {}; sort the rows and keep one a date",
+                              place(series), series.when(i), series.when(i - 1)));
+}
+
+}  // namespace
+
+Series make_series(std::span<const double> values, std::span<const Timestamp> times,
+                   std::string name, std::optional<Unit> unit) {
+  Series series = make_series({values.begin(), values.end()}, std::move(name), unit);
+  series.times.assign(times.begin(), times.end());
+  require_a_date_each(series);
+  require_rising(series);
+  series.clock = infer_clock(series.times);
+  return series;
+}
+
+void require_usable(const Series& series, std::size_t observations, const std::string& task) {
+  require_a_date_each(series);
   const std::vector<double>& values = series.values;
   if (const auto far = std::find_if(values.begin(), values.end(),
                                     [](double v) { return std::abs(v) > kLargest; });
@@ -100,12 +135,7 @@ void require_usable(const Series& series, std::size_t observations, const std::s
                 : fmt::format("{} is beyond {}, where squares are no numbers any more; take "
                               "another unit",
                               text::significant(*far, 6), kLargest)));
-  for (std::size_t i = 1; i < series.times.size(); ++i)
-    if (series.times[i] <= series.times[i - 1])
-      throw Error(series.times[i] == series.times[i - 1] ? ErrorCode::date_repeated
-                                                         : ErrorCode::dates_out_of_order,
-                  fmt::format("{}: {} comes after {}; sort the rows and keep one a date",
-                              place(series), series.when(i), series.when(i - 1)));
+  require_rising(series);
   for (const Companion& companion : series.companions)
     if (companion.values.size() != series.size())
       throw Error(ErrorCode::bad_option,
@@ -143,4 +173,4 @@ Series without_gaps(const Series& series) {
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

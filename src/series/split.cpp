@@ -11,7 +11,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 using std::chrono::days;
@@ -266,4 +266,4 @@ Series without_overnight(const Series& returns, const Series& levels, Overnight 
   return out;
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

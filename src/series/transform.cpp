@@ -10,7 +10,7 @@
 
 #include "brace/base/error.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {
 
 // value(previous, current) for each neighbouring pair; NaN in gives NaN out.
@@ -30,21 +30,21 @@ Series of_deviation(const Series& from, const char* name, F value) {
       std::accumulate(kept.begin(), kept.end(), 0.0) / static_cast<double>(kept.size());
   Series to = from;
   to.name = fmt::format("{} of {}", name, from.name);
-  to.unit.clear();
+  to.unit.reset();
   to.kind = Kind::values;
   for (double& v : to.values) v = value(v - mean);
   return to;
 }
 
-Series as_returns(Series returns, const char* word, Kind kind, ReturnUnit unit) {
+Series as_returns(Series returns, const char* word, Kind kind, Unit unit) {
   returns.name = fmt::format("{} return of {}", word, returns.name);
-  returns.unit = unit == ReturnUnit::percent ? "percent" : "decimal";
+  returns.unit = unit;
   returns.kind = kind;
   return returns;
 }
 
-double scale_of(ReturnUnit unit) {
-  return unit == ReturnUnit::percent ? 100 : 1;
+double scale_of(Unit unit) {
+  return unit == Unit::percent ? 100 : 1;
 }
 
 }  // namespace
@@ -59,7 +59,7 @@ void require_positive(const Series& prices, const std::string& what) {
                               prices.when(i), prices.values[i], what));
 }
 
-Series log_returns(const Series& prices, ReturnUnit unit) {
+Series log_returns(const Series& prices, Unit unit) {
   require_positive(prices, "logarithm or return");
   const double scale = scale_of(unit);
   return as_returns(
@@ -67,7 +67,7 @@ Series log_returns(const Series& prices, ReturnUnit unit) {
       Kind::log_return, unit);
 }
 
-Series simple_returns(const Series& prices, ReturnUnit unit) {
+Series simple_returns(const Series& prices, Unit unit) {
   require_positive(prices, "logarithm or return");
   const double scale = scale_of(unit);
   return as_returns(
@@ -80,7 +80,7 @@ Series log_level(const Series& prices) {
   Series logs = prices;
   for (double& v : logs.values) v = std::log(v);
   logs.name = "log " + prices.name;
-  logs.unit.clear();
+  logs.unit.reset();
   logs.kind = Kind::log_level;
   return logs;
 }
@@ -100,4 +100,4 @@ Series absolute_values(const Series& series) {
   return of_deviation(series, "size", [](double d) { return std::abs(d); });
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -1,6 +1,6 @@
 #!/bin/sh
 # A program outside the project, built by each compiler for each instruction set that this machine runs, prints the
-# same: flags.sh STAGE SOURCE COMPILER... ; STAGE is where the library is installed.
+# same: flags.sh STAGE SOURCE COMPILER... ; STAGE is where the library is installed. BRACE_FLAGS has the flags.
 set -eu
 stage=$1
 source=$2
@@ -12,7 +12,7 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 built=0
 for compiler in "$@"; do
-  for flags in "" -mavx2 -march=x86-64-v3 -march=native; do
+  for flags in "" ${BRACE_FLAGS:--mavx2 -march=x86-64-v3 -march=native}; do
     case $flags in
       -mavx2 | -march=x86-64-v3) grep -qw avx2 /proc/cpuinfo || continue ;;
     esac

@@ -64,7 +64,7 @@ TEST(ProfileInterval, EndsWhereTheLikelihoodHasFallen) {
 TEST(ProfileInterval, NearsTheSymmetricOne) {
   const Fit fit = estimate("const / garch / normal",
                            returns("const / garch / normal", {.04, .05, .08, .87}, 20000),
-                           {.errors = ErrorKind::hessian});
+                           {.errors = StandardErrors::hessian});
   for (const char* quantity : {"mu", "alpha1", "beta1", "persistence"}) {
     const ProfileInterval i = profile_interval(fit, quantity);
     const double width = *i.symmetric_high - *i.symmetric_low;
@@ -155,7 +155,7 @@ TEST(WaldTest, IsTheSquareOfTWithOneParameter) {
 // On many rows Wald's statistic and the likelihood ratio agree.
 TEST(WaldTest, AgreesWithTheLikelihoodRatio) {
   const Series y = returns("const ar1 / garch / normal", {.04, .02, .05, .08, .87}, 20000);
-  const Fit large = estimate("const ar1 / garch / normal", y, {.errors = ErrorKind::hessian});
+  const Fit large = estimate("const ar1 / garch / normal", y, {.errors = StandardErrors::hessian});
   const Fit small = estimate("const / garch / normal", y);
   const double ratio = 2 * (*large.log_likelihood - *small.log_likelihood);
   EXPECT_NEAR(wald_test(large, {{"ar1", 0}}).statistic, ratio, .03 * ratio + .01);

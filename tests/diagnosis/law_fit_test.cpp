@@ -26,7 +26,7 @@ std::vector<Fit> fits_of(const std::string& line, const std::string& made_by,
     jobs.push_back({.model = parse_model(line),
                     .series = std::make_shared<Series>(
                         simulate(parse_model(made_by), theta, rows, {.seed = seed, .stream = s}))});
-  return fit_many(jobs, executor);
+  return values_of(fit_many(jobs, {}, executor));
 }
 
 // The law in closed form against what it stands for: series made by the fitted model, fitted again.

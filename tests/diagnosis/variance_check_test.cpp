@@ -66,7 +66,7 @@ Shares shares(const char* made_by, const std::vector<double>& theta, const char*
                         simulate(made, theta, kRows, {.seed = 63, .stream = s}))});
   std::vector<std::array<double, 4>> p(kSeries);
   const Executor executor(0);
-  const std::vector<Fit> fits = fit_many(jobs, executor);
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
   executor.for_each(kSeries, [&](std::size_t s) {
     if (!fits[s].usable()) return;
     p[s] = {*li_mak(fits[s]).p_value, *arch_left(fits[s]).p_value,

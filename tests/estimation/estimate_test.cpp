@@ -82,7 +82,7 @@ TEST(Estimate, SteadyNormalIsTheSampleMomentsInClosedForm) {
   EXPECT_NEAR(*parameter(fit, "mu").se, std::sqrt(s2 / n), 1e-10);
   EXPECT_NEAR(*parameter(fit, "sigma2").se_hessian, s2 * std::sqrt(2 / n), 1e-9);
   EXPECT_NEAR(*fit.log_likelihood, -n / 2 * (std::log(2 * M_PI * s2) + 1), 1e-8);
-  EXPECT_EQ(fit.errors, ErrorKind::hessian);
+  EXPECT_EQ(fit.errors, StandardErrors::hessian);
   EXPECT_FALSE(fit.persistence);
 }
 
@@ -216,7 +216,8 @@ TEST(Estimate, ManyJobsAreTheSameWhateverTheThreads) {
                     .series = shared,
                     .first = 10 * i,
                     .count = 1000});
-  const std::vector<Fit> one = fit_many(jobs, Executor(1)), two = fit_many(jobs, Executor(2));
+  const std::vector<Fit> one = values_of(fit_many(jobs, {}, Executor(1))),
+                         two = values_of(fit_many(jobs, {}, Executor(2)));
   for (std::size_t i = 0; i < jobs.size(); ++i) {
     EXPECT_EQ(one[i].estimates(), two[i].estimates()) << "bit for bit, job " << i;
     EXPECT_EQ(one[i].log_likelihood, two[i].log_likelihood);
@@ -242,7 +243,8 @@ TEST(Estimate, RefusesWhatItCannotDo) {
 TEST(Estimate, JobsNameWindowsThatDoNotExist) {
   const auto shared = std::make_shared<Series>(returns(300));
   const auto message = [&](FitJob job) {
-    return std::string(test::error_of([&] { (void)fit_many({job}, Executor(1)); }).what());
+    return std::string(
+        test::error_of([&] { (void)values_of(fit_many({job}, {}, Executor(1))); }).what());
   };
   EXPECT_EQ(message({.model = parse_model("const"), .series = shared, .first = 200, .count = 200}),
             "FitJob: rows 201 to 400 are asked of a series of 300");
@@ -282,8 +284,8 @@ TEST(Estimate, WarnsOfWhatAnAnalystMustKnow) {
 TEST(Estimate, EachKindOfErrorCanBeAskedFor) {
   const Series y = returns();
   const Fit robust = estimate("const / garch / student", y),
-            hessian = estimate("const / garch / student", y, {.errors = ErrorKind::hessian});
-  EXPECT_EQ(robust.errors, ErrorKind::robust) << "the default with a variance equation";
+            hessian = estimate("const / garch / student", y, {.errors = StandardErrors::hessian});
+  EXPECT_EQ(robust.errors, StandardErrors::robust) << "the default with a variance equation";
   EXPECT_EQ(hessian.parameters[3].se, hessian.parameters[3].se_hessian);
   EXPECT_EQ(robust.parameters[3].se, robust.parameters[3].se_robust);
   EXPECT_NEAR(robust.covariance(3, 3), std::pow(*robust.parameters[3].se_robust, 2), 1e-12);
@@ -350,7 +352,7 @@ TEST(Simulate, IsReproducibleAndHasItsMoments) {
   EXPECT_NEAR(m.sd * m.sd, 1 / (1 - .09), .03);
   const Simulated path = simulate_path(model, theta, 50, {.seed = 6});
   const Evaluation filtered = evaluate(model, path.series, theta);
-  EXPECT_NEAR(path.next_mean, .5 + .3 * (path.series.values.back() - .5), 1e-12);
+  EXPECT_NEAR(path.next_mean.value(), .5 + .3 * (path.series.values.back() - .5), 1e-12);
   EXPECT_GT(path.next_variance, .1);
   EXPECT_EQ(filtered.variances.size(), 50u);
 }

@@ -37,7 +37,7 @@ TEST_P(Recovery, OfParametersAndCoverageOfTheirIntervals) {
     job.options.hessian_errors_only = true;
     jobs.push_back(std::move(job));
   }
-  const std::vector<Fit> fits = fit_many(jobs, Executor(0));
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(0)));
   const auto failed =
       std::count_if(fits.begin(), fits.end(), [](const Fit& f) { return !f.usable(); });
   EXPECT_EQ(failed, 0);

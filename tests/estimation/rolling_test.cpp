@@ -138,15 +138,16 @@ TEST(FitRolling, BoundsAreReachedAndSaid) {
 TEST(FitRolling, StopsWhenToldAndSaysWhatWasNotRun) {
   const Series y = rolling_returns(500);
   std::size_t told = 0;
+  std::stop_source stop;
   const auto fits = fit_rolling(parse_model("const / garch / normal"), y,
                                 {.window = 300,
-                                 .progress =
-                                     [&](std::size_t done, std::size_t all) {
-                                       EXPECT_EQ(all, 201U);
-                                       told = done;
-                                       return done < 20;
-                                     }},
-                                Executor(1));
+                                 .progress = {.report =
+                                                  [&](std::size_t done, std::size_t all) {
+                                                    EXPECT_EQ(all, 201U);
+                                                    told = done;
+                                                    if (done >= 20) stop.request_stop();
+                                                  },
+                                              .stop = stop.get_token()}});
   ASSERT_EQ(fits.size(), 201U);
   EXPECT_GE(told, 20U);
   EXPECT_TRUE(fits.front().status != FitStatus::not_run);

@@ -95,9 +95,9 @@ Outcome run(std::size_t s) {
         fit,
         {.horizon = 1, .intervals = {95}, .method = method, .draws = 1000, .paths = 10, .seed = s});
     const Interval& i = ahead.steps[0].return_interval[0];
-    const double sd = std::sqrt(truth.next_variance);
-    return laws::normal_cdf((i.high - truth.next_mean) / sd) -
-           laws::normal_cdf((i.low - truth.next_mean) / sd);
+    const double sd = std::sqrt(*truth.next_variance);
+    return laws::normal_cdf((i.high - *truth.next_mean) / sd) -
+           laws::normal_cdf((i.low - *truth.next_mean) / sd);
   };
   out.covered = coverage(ForecastMethod::full);
   out.plug_in = coverage(ForecastMethod::plug_in);
@@ -234,7 +234,8 @@ TEST_P(AnyModelOnAnyData, GivesNumbersOrWords) {
     try {
       // Two fits of three look at few starts, which is soon done: other hills are not the matter
       // here.
-      const Fit fit = estimate(lines[s % 7], make_series(y), {.starts = s / 6 % 3 == 0 ? 0 : 8});
+      const Fit fit = estimate(lines[s % 7], make_series(y),
+                               {.starts = s / 6 % 3 == 0 ? std::nullopt : std::optional(8)});
       for (const Parameter& p : fit.parameters) {
         EXPECT_TRUE(std::isfinite(p.estimate)) << p.name;
         EXPECT_TRUE(!p.se || (std::isfinite(*p.se) && fit.usable())) << p.name;

@@ -26,7 +26,7 @@ std::size_t told(const char* line, const char* truth, const std::vector<double>&
                     .series = std::make_shared<Series>(
                         simulate(parse_model(truth), theta, rows, {.seed = 55, .stream = s}))});
   std::size_t count = 0;
-  for (const Fit& fit : fit_many(jobs, Executor(2))) count += over_differenced(fit);
+  for (const Fit& fit : values_of(fit_many(jobs, {}, Executor(2)))) count += over_differenced(fit);
   return count;
 }
 

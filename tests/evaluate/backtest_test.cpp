@@ -133,7 +133,7 @@ TEST(Backtest, FitsATransformInEachWindow) {
     const Forecast ahead = forecast(fit, {.horizon = 2,
                                           .intervals = {80, 95},
                                           .method = ForecastMethod::plug_in,
-                                          .transformed = &window,
+                                          .transformed = std::make_shared<Transformed>(window),
                                           .draws = 200,
                                           .paths = 10,
                                           .seed = 1 + origin});
@@ -283,11 +283,14 @@ TEST(Backtest, GoesOnFromItsJournal) {
   {
     BacktestJournal journal(path, "this run", y);
     BacktestOptions first = options;
-    first.progress = [&](const BacktestRecord& r, std::size_t done, std::size_t all) {
-      EXPECT_EQ(all, 2 * 59U);
-      journal.add(r);
-      return done < 25;
-    };
+    std::stop_source stop;
+    first.keep = [&](const BacktestRecord& r) { journal.add(r); };
+    first.progress = {.report =
+                          [&](std::size_t done, std::size_t all) {
+                            EXPECT_EQ(all, 2 * 59U);
+                            if (done == 25) stop.request_stop();
+                          },
+                      .stop = stop.get_token()};
     const Backtest part = backtest({"const / garch / student"}, y, first, Executor(1));
     EXPECT_TRUE(part.stopped);
   }
@@ -300,10 +303,9 @@ TEST(Backtest, GoesOnFromItsJournal) {
   BacktestOptions second = options;
   second.known = journal.known();
   std::size_t made = 0;
-  second.progress = [&](const BacktestRecord& r, std::size_t, std::size_t) {
+  second.keep = [&](const BacktestRecord& r) {
     journal.add(r);
     ++made;
-    return true;
   };
   EXPECT_EQ(
       json_document("backtest", backtest({"const / garch / student"}, y, second, Executor(2))),

@@ -173,7 +173,7 @@ TEST(Figure, OfAVarianceEquationNamesItsParts) {
                       {.seed = 3});
   y.times = dates_after(*parse_date("2019-01-04"), Clock::business_day, y.size());
   y.clock = Clock::business_day;
-  y.unit = "percent";
+  y.unit = Unit::percent;
   const Fit fit = estimate("const / gjr / student", y);
   draw_volatility(fit, folder / "volatility.svg");
   const std::string text = text_in(folder / "volatility.svg");

@@ -21,7 +21,7 @@ namespace {
 Fit fitted(const char* line = "const ar1 / garch / student") {
   Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500,
                       {.seed = 3});
-  y.unit = "percent";
+  y.unit = Unit::percent;
   y.kind = Kind::log_return;
   const Timestamp start = *parse_date("2020-01-01");
   y.times = dates_after(start, Clock::business_day, y.size());
@@ -337,8 +337,9 @@ TEST(LevelForecast, IsCarriedBackPathByPath) {
   for (double& v : price.values) v = std::exp(v);
   const Transformed made = transform(price, parse_chain("log"));
   const Fit fit = estimate("const ar1", made.series);
-  const Forecast ahead =
-      forecast(fit, {.horizon = 5, .method = ForecastMethod::plug_in, .transformed = &made});
+  const Forecast ahead = forecast(fit, {.horizon = 5,
+                                        .method = ForecastMethod::plug_in,
+                                        .transformed = std::make_shared<Transformed>(made)});
   ASSERT_EQ(ahead.original.size(), 5u);
   for (std::size_t k = 0; k < 5; ++k) {
     const ForecastStep& s = ahead.steps[k];

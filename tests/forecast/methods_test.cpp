@@ -78,7 +78,7 @@ TEST(ShortSamples, DrawsHaveTheLawOfTheTextbook) {
   model.held = {{"alpha1", 0}};
   for (const std::size_t n : {40U, 300U}) {
     const Series y = returns("zero / arch / normal", {2, 0}, n);
-    const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+    const Fit fit = estimate(model, y, {.errors = StandardErrors::hessian});
     const Forecast ahead = forecast(fit, {.horizon = 1, .intervals = {80, 95}});
     ASSERT_TRUE(ahead.effective_draws);
     EXPECT_GT(*ahead.effective_draws, 500);
@@ -102,7 +102,7 @@ TEST(ShortSamples, PersistenceHasTheReferencePriorOfAnAutoregression) {
   const Series y = returns("zero / garch / normal", {kOmega, kAlpha, .9}, 150);
   Model model = parse_model("zero / garch / normal");
   model.held = {{"omega", kOmega}, {"alpha1", kAlpha}};
-  const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+  const Fit fit = estimate(model, y, {.errors = StandardErrors::hessian});
   const Interval band =
       forecast(fit, {.horizon = 1, .intervals = {80}}).steps[0].volatility_interval[0];
   const double before = fit.presample;
@@ -258,7 +258,7 @@ TEST(ForecastMethods, RefitVolatilityHasTheIntervalOfTheTextbook) {
       y.values[t] = laws::normal_quantile((static_cast<double>(t) + .5) / static_cast<double>(n));
     double sum = 0;
     for (const double v : y.values) sum += v * v;
-    const Fit fit = estimate(model, y, {.errors = ErrorKind::hessian});
+    const Fit fit = estimate(model, y, {.errors = StandardErrors::hessian});
     const Forecast ahead = forecast(
         fit,
         {.horizon = 4, .intervals = {80, 95}, .method = ForecastMethod::refit, .refits = 4000});

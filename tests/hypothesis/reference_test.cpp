@@ -130,7 +130,8 @@ TEST(Reference, Kpss) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]["tests"]) {
-    const TestResult t = kpss(y, {.with_trend = c["kind"] == "trend", .bandwidth = c["bandwidth"]});
+    const TestResult t =
+        kpss(y, {.with_trend = c["kind"] == "trend", .bandwidth = c["bandwidth"].get<int>()});
     EXPECT_EQ(t.variant, c["kind"]);
     expect_close(t.statistic, c["eta"], tol.abs, tol.rel, "eta");
     EXPECT_NEAR(*t.p_value, c["p"].get<double>(), answer["tolerance"]["p_abs"].get<double>());

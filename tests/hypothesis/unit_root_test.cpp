@@ -38,7 +38,7 @@ TEST(Reference, PhillipsPerron) {
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
     const TestResult got =
-        phillips_perron(y, {.deterministic = terms_of(c), .bandwidth = c["bandwidth"]});
+        phillips_perron(y, {.deterministic = terms_of(c), .bandwidth = c["bandwidth"].get<int>()});
     expect_close(got.statistic, c["z_tau"], tol.abs, tol.rel, "Z tau");
     EXPECT_EQ(got.observations, c["N"].get<std::size_t>());
     // The file's p-values are polynomials, good to about .004.

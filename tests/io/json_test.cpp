@@ -6,6 +6,7 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
+#include "brace/base/version.hpp"
 #include "brace/brace.hpp"
 #include "support/run.hpp"
 #include "support/throws.hpp"
@@ -20,7 +21,7 @@ Fit fitted(bool gaps = false) {
   Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .2, .05, .1, .85, 6}, 900,
                       {.seed = 3});
   y.name = "log return of settle";
-  y.unit = "percent";
+  y.unit = Unit::percent;
   y.kind = Kind::log_return;
   y.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, y.size());
   y.clock = Clock::business_day;

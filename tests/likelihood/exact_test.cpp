@@ -450,8 +450,9 @@ TEST(ExactFit, OfAWindowAndFromAStart) {
   const auto y = std::make_shared<Series>(
       simulate(parse_model("const ar1 ma1"), {1, .6, .3, 1}, 500, {.seed = 13}));
   const Model model = parse_model("const ar1 ma1");
-  const Fit part =
-      fit_many({{.model = model, .series = y, .first = 100, .count = 300}}, Executor(1)).front();
+  const Fit part = values_of(fit_many({{.model = model, .series = y, .first = 100, .count = 300}},
+                                      {}, Executor(1)))
+                       .front();
   const Fit alone = estimate(model, rows_between(*y, 100, 400));
   EXPECT_EQ(part.log_likelihood, alone.log_likelihood);
   EXPECT_EQ(part.estimates(), alone.estimates());

@@ -185,14 +185,14 @@ INSTANTIATE_TEST_SUITE_P(
         Refused{"arch_without_lags",
                 [] {
                   Model model;
-                  model.variance = Arch{.shocks = {}};
+                  model.variance = Arch{.e = {}};
                   (void)canonical(model);
                 },
                 ErrorCode::bad_model_line, "at least one shock lag"},
         Refused{"igarch_without_variance_lags",
                 [] {
                   Model model;
-                  model.variance = Igarch{.shocks = {1}, .variances = {}};
+                  model.variance = Igarch{.e = {1}, .h = {}};
                   (void)canonical(model);
                 },
                 ErrorCode::bad_model_line, "at least one variance lag"},

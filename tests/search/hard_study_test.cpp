@@ -40,7 +40,7 @@ TEST_P(HardStudy, FitsReachTheBestFoundFromAnyOtherTerms) {
       job.smaller = shared;
       jobs.push_back(std::move(job));
     }
-    const std::vector<Fit> alone = fit_many(jobs, executor);
+    const std::vector<Fit> alone = values_of(fit_many(jobs, {}, executor));
     std::vector<std::size_t> of;
     for (std::size_t i = 0; i < n; ++i)
       for (std::size_t j = 0; j < n; ++j) {
@@ -58,7 +58,7 @@ TEST_P(HardStudy, FitsReachTheBestFoundFromAnyOtherTerms) {
         of.push_back(i);
       }
     std::vector<double> best(n, -1e300);
-    const std::vector<Fit> others = fit_many(crossed, executor);
+    const std::vector<Fit> others = values_of(fit_many(crossed, {}, executor));
     for (std::size_t k = 0; k < others.size(); ++k)
       if (others[k].usable()) best[of[k]] = std::max(best[of[k]], *others[k].log_likelihood);
     for (std::size_t i = 0; i < n; ++i) {

@@ -22,10 +22,10 @@ TEST(VarianceSearch, ProposesTheFamilyThatMadeTheSeries) {
   const VarianceSearch found =
       search_variances(skewed(), {.variances = {Garch{}, Gjr{}, Igarch{}, Steady{}},
                                   .laws = {Normal{}, Student{}},
-                                  .progress = [&](std::size_t done, std::size_t of) {
+                                  .progress = {.report = [&](std::size_t done, std::size_t of) {
                                     EXPECT_EQ(of, 8u);
                                     told.push_back(done);
-                                  }});
+                                  }}});
   EXPECT_EQ(to_string(found.candidates[found.chosen].model), "const / gjr e1 h1 / student");
   ASSERT_EQ(found.candidates.size(), 8u);
   EXPECT_EQ(told, std::vector<std::size_t>{8});

@@ -62,13 +62,13 @@ TEST(Transform, AMissingCloseKillsBothItsReturns) {
   EXPECT_TRUE(std::isnan(r.values[2]));
   EXPECT_DOUBLE_EQ(r.values[3], 100 * std::log(104.0 / 103));
   EXPECT_EQ(r.when(0), "2024-01-02") << "dated by the later day";
-  EXPECT_EQ(r.unit, "percent");
+  EXPECT_EQ(r.unit, Unit::percent);
   EXPECT_EQ(r.name, "log return of settle");
 }
 
 TEST(Transform, UnitsAndInverses) {
   const Series prices = make_series({50, 55, 44}, "x");
-  const Series percent = log_returns(prices), decimal = log_returns(prices, ReturnUnit::decimal);
+  const Series percent = log_returns(prices), decimal = log_returns(prices, Unit::decimal);
   double level = std::log(50);
   for (std::size_t i = 0; i < 2; ++i) {
     EXPECT_DOUBLE_EQ(percent.values[i], 100 * decimal.values[i]);

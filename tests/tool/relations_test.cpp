@@ -67,7 +67,7 @@ TEST(Relations, PercentAndDecimalsAgree) {
   for (std::uint64_t s = 0; s < kSeries; ++s) {
     const Series level = prices(s);
     const Fit percent = estimate("const ar1 / garch", log_returns(level)),
-              decimal = estimate("const ar1 / garch", log_returns(level, ReturnUnit::decimal));
+              decimal = estimate("const ar1 / garch", log_returns(level, Unit::decimal));
     EXPECT_NEAR(*decimal.log_likelihood - *percent.log_likelihood,
                 static_cast<double>(percent.n) * std::log(100.), 1e-4);
     for (const std::size_t j : {1u, 3u, 4u})  // ar1, alpha1, beta1

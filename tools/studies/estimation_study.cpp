@@ -64,7 +64,7 @@ std::vector<double> random_point(const Model& model, RandomStream& u, double per
   }
 }
 
-struct Outcome {
+struct Trial {
   std::string family, law, shape;
   std::size_t n = 0;
   FitStatus status = FitStatus::not_run;
@@ -72,9 +72,9 @@ struct Outcome {
   double shortfall = 0;
 };
 
-Outcome run(std::uint64_t number, bool tell = false, int starts = 0) {
+Trial run(std::uint64_t number, bool tell = false, int starts = 0) {
   RandomStream u(kSeed, number);
-  Outcome out;
+  Trial out;
   out.family = kFamilies[number % std::size(kFamilies)];
   out.law = kLaws[(number / std::size(kFamilies)) % std::size(kLaws)];
   out.shape = kShapes[(number / 40) % std::size(kShapes)];
@@ -126,7 +126,7 @@ Outcome run(std::uint64_t number, bool tell = false, int starts = 0) {
   return out;
 }
 
-std::string line(std::size_t number, const Outcome& o) {
+std::string line(std::size_t number, const Trial& o) {
   return fmt::format("  {:5} {} / {}, {}, n {}: {}{}{}\n", number, o.family, o.law, o.shape, o.n,
                      to_string(o.status),
                      o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
@@ -149,14 +149,14 @@ int main(int argc, char** argv) {
     return 0;
   }
   const std::size_t series = argc > 1 ? static_cast<std::size_t>(std::atoi(argv[1])) : 2000;
-  std::vector<Outcome> outcomes(series);
+  std::vector<Trial> outcomes(series);
   Executor(0).for_each(series, [&](std::size_t s) { outcomes[s] = run(s); });
   struct Row {
     std::size_t n = 0, converged = 0, boundary = 0, failed = 0, wrong = 0, short_of = 0;
   };
   const auto print = [&](const char* by, auto key) {
     std::map<std::string, Row> rows;
-    for (const Outcome& o : outcomes) {
+    for (const Trial& o : outcomes) {
       Row& row = rows[key(o)];
       ++row.n;
       ++(o.status == FitStatus::converged  ? row.converged
@@ -173,14 +173,14 @@ int main(int argc, char** argv) {
       fmt::print("| {} | {} | {} | {} | {} | {} | {} |\n", name, r.n, r.converged, r.boundary,
                  r.failed, r.wrong, r.short_of);
   };
-  print("family", [](const Outcome& o) { return o.family; });
-  print("law", [](const Outcome& o) { return o.law; });
-  print("series", [](const Outcome& o) { return o.shape; });
-  print("rows", [](const Outcome& o) { return fmt::format("{:5}", o.n); });
-  print("all", [](const Outcome&) { return std::string("all"); });
+  print("family", [](const Trial& o) { return o.family; });
+  print("law", [](const Trial& o) { return o.law; });
+  print("series", [](const Trial& o) { return o.shape; });
+  print("rows", [](const Trial& o) { return fmt::format("{:5}", o.n); });
+  print("all", [](const Trial&) { return std::string("all"); });
   fmt::print("\nShort by more than 1e-3, failed, or not earned:\n");
   for (std::size_t s = 0; s < series; ++s) {
-    const Outcome& o = outcomes[s];
+    const Trial& o = outcomes[s];
     if (o.shortfall > 1e-3 || o.status == FitStatus::failed || !o.earned)
       fmt::print("{}", line(s, o));
   }

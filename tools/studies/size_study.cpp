@@ -182,7 +182,7 @@ std::vector<Case> cases() {
                  [](auto i, int n, bool null) { return walk(i, n, null ? 0 : 1); },
                  [](const Series& y) {
                    return std::vector{p(kpss(y)), p(kpss(y, {.with_trend = true})),
-                                      p(kpss(y, {.bandwidth = kBandwidthAutomatic}))};
+                                      p(kpss(y, {.bandwidth = Bandwidth::Rule::newey_west}))};
                  }});
   out.push_back({"roots",
                  "random walk of GARCH steps",

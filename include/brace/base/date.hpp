@@ -13,7 +13,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 using Timestamp = std::chrono::sys_seconds;
 
@@ -29,5 +29,5 @@ using Timestamp = std::chrono::sys_seconds;
 [[nodiscard]] std::string_view weekday_name(unsigned weekday);
 [[nodiscard]] std::string_view month_name(unsigned month);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // What went wrong. A fit that does not converge is not among them: it is a result with a status.
 enum class ErrorCode {
@@ -37,6 +37,7 @@ enum class ErrorCode {
   bad_option,      // an option out of its range, or two that exclude each other
   bad_model_line,  // the model line does not parse; the message points at the term
   not_built,       // a term of the grammar that this version does not estimate
+  stopped,         // the caller asked for a stop before this was done
 };
 
 // The code as written in documents and logs, such as "dates-out-of-order".
@@ -54,5 +55,5 @@ class Error : public std::runtime_error {
 // 1 for bad data, 2 for a wrong call.
 [[nodiscard]] int exit_status(const Error& error);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

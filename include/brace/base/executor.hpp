@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The Executor: who runs independent pieces of work. It is passed in, never global.
+// The Executor: who runs independent pieces of work. Every call that may use threads takes one as
+// its last argument; one Executor may serve calls from several threads at once.
 //
 //   brace::Executor two(2);
 //   two.for_each(jobs.size(), [&](std::size_t i) { results[i] = run(jobs[i]); });
@@ -12,13 +13,13 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Runs bodies 0 .. count-1, in any order and perhaps at once. Whoever uses it stores results by
 // index and sums them in index order, so that no result depends on the number of threads.
 class Executor {
  public:
-  // threads = 0 takes as many as the machine has. With 1 the caller's own thread does the work.
+  // 0 threads: as many as the machine has. With 1 the caller's own thread does the work.
   explicit Executor(int threads = 1);
   ~Executor();
   Executor(Executor&&) noexcept;
@@ -34,5 +35,8 @@ class Executor {
   std::unique_ptr<Arena> arena_;
 };
 
-}  // namespace brace
+// The caller's own thread: what every call that could use more takes unless it is given another.
+[[nodiscard]] const Executor& serial();
+
+}  // namespace brace::inline v0
 BRACE_API_END

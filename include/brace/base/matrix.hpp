@@ -15,7 +15,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 class Matrix {
  public:
@@ -41,5 +41,5 @@ class Matrix {
   std::vector<double> values_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

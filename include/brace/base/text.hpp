@@ -15,7 +15,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::text {
+namespace brace::inline v0::text {
 
 // ".034", "3e-12"; "< 1e-5" where p is at or below the law's floor; "-" where there is none.
 // A p-value is never rounded up to 1 or down to 0.
@@ -65,5 +65,5 @@ template <class T>
 // "open, high, low and 20 more": names in a message, long ones cut, as many as a line holds.
 [[nodiscard]] std::string some_of(const std::vector<std::string>& names);
 
-}  // namespace brace::text
+}  // namespace brace::inline v0::text
 BRACE_API_END

@@ -11,7 +11,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // docs/warnings.md has a paragraph on each, under the same name.
 enum class WarningCode {
@@ -47,5 +47,5 @@ struct Warning {
   std::string text;  // what is the case, and the mend
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -18,7 +18,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // What the tests ask, in the order in which they are told.
 enum class CheckQuestion {
@@ -60,20 +60,20 @@ enum class CheckVerdict {
 [[nodiscard]] std::string_view to_string(CheckVerdict verdict);
 
 struct CheckOptions {
-  // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5), and at least one more than the
+  // Lags of the portmanteau and ARCH tests; left out: min(10, n/5), and at least one more than the
   // fitted ARMA terms.
-  int lags = 0;
+  std::optional<int> lags{};
 
-  // Rows in a season, whose multiples are looked at among the lags; 0 takes the model's or, in
+  // Rows in a season, whose multiples are looked at among the lags; left out: the model's or, in
   // months and quarters, the year's.
-  int period = 0;
+  std::optional<int> period{};
 
   // Lags up to which Check::whiteness is told; empty takes those that leave 1, 3, 6, 10, 20 and 30
   // degrees of freedom, and two seasons.
   std::vector<int> whiteness{};
 
-  // Level of the tests whose critical values of Q are told with them; 0 tells none.
-  double level = 0;
+  // Level of the tests whose critical values of Q are told with them; left out: none.
+  std::optional<double> level{};
 };
 
 // An inverse root of the ARMA equation: inside the unit circle where it is stationary or
@@ -101,7 +101,7 @@ struct Check {
   std::vector<CheckGroup> groups;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;
-  double level = 0;                      // of CheckOptions
+  std::optional<double> level;           // of CheckOptions
   std::vector<double> whiteness_limits;  // what each Q must exceed to reject at that level
   std::vector<Spike> spikes;
   int lags_looked_at = 0;  // for the spikes; chance alone gives one in twenty
@@ -133,7 +133,7 @@ struct Check {
 struct ResidualP {
   std::optional<double> whiteness, arch;
 };
-[[nodiscard]] ResidualP residual_p(const Fit& fit, int period = 0);
+[[nodiscard]] ResidualP residual_p(const Fit& fit, std::optional<int> period = {});
 
 // Of the AR side, then of the MA side.
 [[nodiscard]] std::vector<InverseRoot> inverse_roots(const Fit& fit);
@@ -150,5 +150,5 @@ struct ResidualP {
 
 std::ostream& operator<<(std::ostream& out, const Check& check);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

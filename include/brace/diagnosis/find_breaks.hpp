@@ -18,16 +18,17 @@
 #include "brace/hypothesis/variance_breaks.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class BreakKind { mean, variance, parameters };
 [[nodiscard]] std::string_view to_string(BreakKind kind);
 
 struct FindBreaksOptions {
   std::string model = "const / garch / student";  // whose constancy is tested
-  double level = 0.05;  // of the verdict on all kinds together (Holm 1979)
-  int number = -1;      // 0 or more: this many breaks in the mean, whatever the tests say
-  int bandwidth = -1;   // 0 or more: Bartlett instead of the AR spectrum, for comparison
+  double level = 0.05;          // of the verdict on all kinds together (Holm 1979)
+  std::optional<int> number{};  // this many breaks in the mean, whatever the tests say
+  std::optional<int>
+      bandwidth{};  // Bartlett of this bandwidth instead of the AR spectrum, for comparison
 };
 
 struct BreakReport {
@@ -77,11 +78,10 @@ struct BreakReport {
 // Parameters: Nyblom's joint test, dated by the scan where no other break explains it. Where the
 // mean breaks, its segments' means are taken out before the rest. A kind is reported where its
 // Holm-adjusted p is below `level`. At least 250 values, else Error.
-[[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options = {});
-[[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options,
-                                      const Executor& executor);
+[[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options = {},
+                                      const Executor& executor = serial());
 
 std::ostream& operator<<(std::ostream& out, const BreakReport& report);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

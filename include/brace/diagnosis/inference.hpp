@@ -17,7 +17,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // All values of a quantity at which the likelihood, maximised over everything else, lies no more
 // than a chi-squared quantile below its maximum (Venzon and Moolgavkar 1988): it need not be
@@ -67,5 +67,5 @@ struct Inference {
 };
 std::ostream& operator<<(std::ostream& out, const Inference& inference);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

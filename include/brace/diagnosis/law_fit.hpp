@@ -13,7 +13,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // A part of the law that holds another share of the shocks than the law gives it.
 struct LawDeparture {
@@ -51,5 +51,5 @@ struct LawFit {
 // F(z) of each counted row under the fitted law.
 [[nodiscard]] std::vector<double> probability_transforms(const Fit& fit);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -11,7 +11,7 @@
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct NewsImpact {
   double level = 0;                // volatility at rest, in the unit of the data
@@ -25,5 +25,5 @@ struct NewsImpact {
 // steady.
 [[nodiscard]] NewsImpact news_impact(const Fit& fit, double reach = 4, int points = 161);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -16,7 +16,7 @@
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class OutlierKind {
   additive,          // one row off: `pulse:DATE`
@@ -34,9 +34,9 @@ struct Outlier {
 };
 
 struct OutlierOptions {
-  // |t| from which a row counts; 0 takes the value that the largest of all 3 n statistics of clean
-  // normal data exceeds in one series of twenty.
-  double critical = 0;
+  // |t| from which a row counts; left out: the value that the largest of all 3 n statistics of
+  // clean normal data exceeds in one series of twenty.
+  std::optional<double> critical{};
   int most = 12;
 };
 
@@ -56,5 +56,5 @@ struct OutlierReport {
 
 std::ostream& operator<<(std::ostream& out, const OutlierReport& report);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

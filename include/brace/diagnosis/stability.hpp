@@ -13,7 +13,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Null: the parameters are constant, against their wandering off as random walks (Nyblom 1989;
 // Hansen 1992, equation 7): cumulated scores. Joint, then one a free parameter. No date. Throws
@@ -28,9 +28,8 @@ struct VarianceBreakOptions {
 // likelihood ratio of one equation against one on each side of a date (Andrews 1993). Right where
 // the shocks' law is; NOT proof where it is not. Throws Error (too_few_observations) below 300 rows
 // or 10 dates.
-[[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options = {});
-[[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
-                                        const Executor& executor);
+[[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options = {},
+                                        const Executor& executor = serial());
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

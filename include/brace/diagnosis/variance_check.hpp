@@ -14,7 +14,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // All throw Error (bad_option) where the fit is not usable or was made by exact likelihood, which
 // has no variance equation, and (too_few_observations) where rows are fewer than the lags ask for.
@@ -36,5 +36,5 @@ namespace brace {
 [[nodiscard]] std::vector<TestResult> sign_bias(const Fit& fit);
 [[nodiscard]] std::vector<TestResult> sign_bias_of(std::span<const double> z);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -2,7 +2,7 @@
 // Maximum likelihood, one model or many. Everything in Brace that estimates comes through fit_many.
 //
 //   brace::Fit fitted = brace::estimate("const / garch / student", returns);
-//   auto fits = brace::fit_many(jobs, brace::Executor(2));
+//   auto fits = brace::fit_many(jobs, {}, brace::Executor(2));   // of each a Fit or an Error
 #pragma once
 
 #include <memory>
@@ -12,10 +12,12 @@
 
 #include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/base/outcome.hpp"
+#include "brace/base/progress.hpp"
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Maxima found for the models of one mean, orders apart, on the same rows.
 class SmallerModels;
@@ -25,7 +27,7 @@ struct FitJob {
   Model model;
   std::shared_ptr<const Series> series;
   std::size_t first = 0;
-  std::size_t count = 0;  // 0 takes all rows from `first`
+  std::optional<std::size_t> count{};  // left out: all rows from `first`
   EstimateOptions options{};
   // Shared by jobs of the same rows whose means differ in their lags alone, so that none fits a
   // smaller model that another fitted; what comes out does not depend on it.
@@ -36,14 +38,18 @@ struct FitJob {
 // Maximum likelihood: exact for a mean equation alone ('/ steady / normal'), joint and conditional
 // for the mean, the variance and the shape of the shocks together. Equations in docs/numerics.md.
 // Throws Error for a model that is not built, fewer observations than it needs, a constant series;
-// a fit that does not converge is a result whose status says so. Results stand in the order of the
-// jobs and do not depend on the number of threads.
-[[nodiscard]] std::vector<Fit> fit_many(const std::vector<FitJob>& jobs, const Executor& executor);
-
+// a fit that does not converge is a result whose status says so.
 [[nodiscard]] Fit estimate(const Model& model, const Series& series,
                            const EstimateOptions& options = {});
 [[nodiscard]] Fit estimate(std::string_view model_line, const Series& series,
                            const EstimateOptions& options = {});
+
+// Each job by itself, as estimate() would: a Fit, or the Error that estimate() would throw, which
+// costs no other job its result; after a stop Errors (stopped). They stand in the order of the jobs
+// and do not depend on the number of threads. values_of() makes them Fits or throws.
+[[nodiscard]] std::vector<Outcome<Fit>> fit_many(const std::vector<FitJob>& jobs,
+                                                 const Progress& progress = {},
+                                                 const Executor& executor = serial());
 
 // Rows that have a term in the likelihood of a model on a series (Fit::n), without a fit.
 [[nodiscard]] std::size_t counted_rows(const Model& model, const Series& series,
@@ -66,7 +72,7 @@ struct KnownFit {
   Model model;
   std::vector<Parameter> parameters;
   Matrix covariance;
-  ErrorKind errors = ErrorKind::robust;
+  StandardErrors errors = StandardErrors::robust;
   Convergence convergence;
   std::optional<double> presample;  // empty: that of the series
   LikelihoodKind likelihood = LikelihoodKind::automatic;
@@ -83,5 +89,5 @@ struct KnownFit {
 // the last of its series.
 [[nodiscard]] Fit update(const Fit& fit, const Series& more);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -17,7 +17,7 @@
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 class Evaluator {
  public:
@@ -46,5 +46,5 @@ class Evaluator {
   std::unique_ptr<State> state_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -10,6 +10,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "brace/base/api.hpp"
@@ -19,7 +20,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class FitStatus {
   not_run,    // parameters are empty
@@ -33,13 +34,13 @@ enum class FitStatus {
 // Largest sqrt(g' (-H)^-1 g) over the free parameters that counts as converged.
 inline constexpr double kConverged = 1e-6;
 
-enum class ErrorKind {
+enum class StandardErrors {
   automatic,  // robust with a variance equation or another law than the normal, else hessian
   hessian,    // (-H)^-1
   opg,        // (S'S)^-1, S the n x k scores
   robust,     // (-H)^-1 S'S (-H)^-1 (Bollerslev and Wooldridge 1992): right under a wrong shock law
 };
-[[nodiscard]] std::string_view to_string(ErrorKind kind);
+[[nodiscard]] std::string_view to_string(StandardErrors kind);
 
 enum class LikelihoodKind {
   automatic,    // exact for steady models with normal shocks, else conditional
@@ -56,7 +57,7 @@ enum class ClimbFrom {
 
 struct EstimateOptions {
   // Which errors stand beside the estimates; all three are computed.
-  ErrorKind errors = ErrorKind::automatic;
+  StandardErrors errors = StandardErrors::automatic;
 
   // Exact asked of a model with a variance equation or another law than the normal is refused.
   LikelihoodKind likelihood = LikelihoodKind::automatic;
@@ -78,13 +79,18 @@ struct EstimateOptions {
 
   // How many starting points of a model with a variance equation or another law are polished before
   // the highest are climbed to their end: beyond those that the family knows, points scattered
-  // between and around them, and one in four climbed. 0: below 1,000 observations all that the
-  // family knows, else the likeliest 3 (garch) or 4; and where the maximum is not beyond doubt all
-  // of them and 64 scattered ones. More of them find higher hills, if there are.
-  int starts = 0;
+  // between and around them, and one in four climbed. Left out: below 1,000 observations all that
+  // the family knows, else the likeliest 3 (garch) or 4; and where the maximum is not beyond doubt
+  // all of them and 64 scattered ones. More of them find higher hills, if there are.
+  std::optional<int> starts{};
 
   // Cap on Newton steps from one start.
   int max_iterations = 200;
+
+  // Whether the Fit holds its path (Fit::shocks, variances...), five numbers a row. Without it the
+  // estimates and their errors are all there is: what needs the path says so, and restore() of
+  // known_of() computes it again.
+  bool keep_path = true;
 };
 
 struct Parameter {
@@ -120,9 +126,9 @@ struct Fit {
   int estimated = 0;                     // k: parameters that were not held
   std::optional<double> aic, aicc, bic, hqc;
 
-  std::vector<Parameter> parameters;     // in the order of parameter_names(model)
-  ErrorKind errors = ErrorKind::robust;  // what was used
-  Matrix covariance;                     // k_all x k_all of that kind; zero rows: held or pinned
+  std::vector<Parameter> parameters;               // in the order of parameter_names(model)
+  StandardErrors errors = StandardErrors::robust;  // what was used
+  Matrix covariance;  // k_all x k_all of that kind; zero rows: held or pinned
   Convergence convergence;
 
   std::optional<double> persistence;             // absent for steady
@@ -147,8 +153,16 @@ struct Fit {
 
   // Converged, or rightly at a boundary.
   [[nodiscard]] bool usable() const;
-  [[nodiscard]] std::vector<double> estimates() const;
+
+  // fit["beta1"].estimate: a parameter by its name, as in the model's table. Throws Error
+  // (bad_option) with the names that there are.
+  [[nodiscard]] const Parameter& operator[](std::string_view name) const;
+  [[nodiscard]] bool has(std::string_view name) const;
+  [[nodiscard]] std::vector<double> estimates() const;  // in the order of `parameters`
+
+  // The rows that were fitted; none in an empty Fit.
   [[nodiscard]] std::span<const double> data() const {
+    if (!series) return {};
     return {series->values.data() + first, count};
   }
   // The window of the series that was fitted, as a Series of its own.
@@ -156,6 +170,9 @@ struct Fit {
   // z_t = e_t / sqrt(h_t), NaN where y is missing.
   [[nodiscard]] Series standardised() const;
 };
+
+// Throws Error (bad_option) where the fit does not hold its path; `task` names what it is for.
+void require_path(const Fit& fit, std::string_view task);
 
 // What a fit says of each row of its window. Where y is missing, or differencing takes the row,
 // only the volatility is there, or nothing.
@@ -173,5 +190,5 @@ struct FittedRow {
 // Verdict, estimates with errors, what is doubtful, the certificate.
 std::ostream& operator<<(std::ostream& out, const Fit& fit);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

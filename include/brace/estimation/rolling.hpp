@@ -6,14 +6,16 @@
 #pragma once
 
 #include <functional>
+#include <optional>
 #include <vector>
 
 #include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/base/progress.hpp"
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct RollingOptions {
   // Rows of the first window; every later one has as many, or all rows from the first on where
@@ -24,9 +26,9 @@ struct RollingOptions {
   // Rows from the end of one window to the end of the next.
   std::size_t every = 1;
 
-  // The end of the first window; 0 takes `window`. And the last row that a window may hold; 0 takes
-  // the series' end.
-  std::size_t first_end = 0, last_end = 0;
+  // The end of the first window (left out: `window`), and the last row that a window may hold (the
+  // series' end).
+  std::optional<std::size_t> first_end{}, last_end{};
 
   // Windows of the commonest model, garch e1 h1 with a zero or constant mean and normal or Student
   // shocks on a series without gaps, run beside one another in the lanes of a register. Off, every
@@ -37,9 +39,8 @@ struct RollingOptions {
   // parts that are estimated; empty takes them as they are. Lanes do not serve where it is given.
   std::function<Series(const Series& window)> prepare{};
 
-  // Called, from whichever thread, when so many windows of all are done; false stops the others,
-  // whose status stays not_run.
-  std::function<bool(std::size_t done, std::size_t all)> progress{};
+  // In windows. After a stop the status of those not begun stays not_run.
+  Progress progress{};
 };
 
 struct RollingFit {
@@ -58,8 +59,8 @@ struct RollingFit {
 // not depend on the number of threads. Throws Error as estimate() does, and for a window that is
 // longer than the series.
 [[nodiscard]] std::vector<RollingFit> fit_rolling(const Model& model, const Series& series,
-                                                  const RollingOptions& options,
-                                                  const Executor& executor);
+                                                  const RollingOptions& options = {},
+                                                  const Executor& executor = serial());
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

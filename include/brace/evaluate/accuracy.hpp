@@ -15,7 +15,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct AccuracyOptions {
   // What was known when the forecasts were made; its one-step changes are the unit of MASE.
@@ -45,7 +45,7 @@ struct RightDirections {
 
 // Share of rows inside an interval; the ends count as inside.
 struct Coverage {
-  int percent = 0;
+  double percent = 0;
   double inside = 0;
 };
 
@@ -98,5 +98,5 @@ struct Accuracy {
 // forecasts one step ahead.
 [[nodiscard]] std::vector<double> last_before(std::span<const double> values, double before);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

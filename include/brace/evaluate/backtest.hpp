@@ -17,6 +17,7 @@
 
 #include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/base/progress.hpp"
 #include "brace/evaluate/accuracy.hpp"
 #include "brace/evaluate/contest.hpp"
 #include "brace/evaluate/densities.hpp"
@@ -29,7 +30,7 @@
 #include "brace/series/chain.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // One forecast, and what came of it.
 struct BacktestStep {
@@ -55,7 +56,8 @@ struct BacktestOptions {
   std::size_t window = 1000;  // rows that each fit sees; with `expanding` those of the first
   bool expanding = false;
   std::size_t refit_every = 1;  // origins from one refit to the next
-  std::size_t origins = 0;      // the last so many; 0 takes all that leave a window before them
+  std::optional<std::size_t>
+      origins{};  // the last so many; left out: all that leave a window before them
   int horizon = 1;
 
   // What the models see of each window, its numbers (the power of Box and Cox, a profile, a mean)
@@ -64,7 +66,7 @@ struct BacktestOptions {
   std::vector<Transform> chain{};
 
   // ---- What is forecast ----
-  std::vector<int> intervals{80, 95};
+  std::vector<double> intervals{80, 95};
   std::vector<double> tails{1, 5};
   ForecastMethod method = ForecastMethod::plug_in;
   int paths = 2000;  // plug-in: of each origin; other methods: draws x 10
@@ -83,12 +85,14 @@ struct BacktestOptions {
   // ---- How it runs ----
   // Records of an earlier run under the same options, which are not made again.
   std::vector<BacktestRecord> known{};
-  // Called in turn for every record made; false stops, and what is done is judged.
-  std::function<bool(const BacktestRecord& record, std::size_t done, std::size_t all)> progress{};
+  // Called for every record made, never from two threads at once: to keep it for a later run.
+  std::function<void(const BacktestRecord& record)> keep{};
+  // In records. After a stop what is done is judged (Backtest::stopped).
+  Progress progress{};
 };
 
 struct IntervalCoverage {
-  int percent = 0;
+  double percent = 0;
   double covered = 0;  // share
   TestResult frequency;
   // Of the first step only: overlapping forecasts are not independent.
@@ -155,16 +159,19 @@ struct Backtest {
 // that fails keeps the parameters of the one before, and is counted. Results do not depend on the
 // number of threads.
 [[nodiscard]] Backtest backtest(const std::vector<Model>& models, const Series& series,
-                                const BacktestOptions& options, const Executor& executor);
+                                const BacktestOptions& options = {},
+                                const Executor& executor = serial());
 [[nodiscard]] Backtest backtest(const std::vector<std::string>& lines, const Series& series,
-                                const BacktestOptions& options, const Executor& executor);
+                                const BacktestOptions& options = {},
+                                const Executor& executor = serial());
 [[nodiscard]] Backtest backtest(std::initializer_list<std::string_view> lines, const Series& series,
-                                const BacktestOptions& options, const Executor& executor);
+                                const BacktestOptions& options = {},
+                                const Executor& executor = serial());
 
 // One row a forecast: entrant, origin, step, date, mean, volatility, interval ends, what came.
 [[nodiscard]] std::vector<std::vector<std::string>> backtest_table(const Backtest& backtest);
 
 std::ostream& operator<<(std::ostream& out, const Backtest& backtest);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -6,9 +6,11 @@
 //   std::cout << c;
 #pragma once
 
+#include <initializer_list>
 #include <iosfwd>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "brace/base/api.hpp"
@@ -20,7 +22,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct CompareOptions {
   // Last rows that are kept from the fits and forecast; 0 judges in sample only.
@@ -30,8 +32,8 @@ struct CompareOptions {
   std::vector<std::string> baselines{"mean", "walk"};
 
   // Of the forecasts of the hold-out, percent.
-  std::vector<int> intervals{50, 95};
-  std::size_t horizon = 0;  // rows of the hold-out that are forecast; 0 takes all
+  std::vector<double> intervals{50, 95};
+  std::optional<std::size_t> horizon{};  // rows of the hold-out that are forecast; left out: all
 };
 
 // Forecasts of the hold-out: made at its start for all rows, or each from the rows before it with
@@ -71,16 +73,21 @@ struct Comparison {
 // Throws Error (bad_option) for models that may not be compared, with the reason: other
 // differences, or rows that one of them has to leave out.
 [[nodiscard]] Comparison compare(const std::vector<Model>& models, const Series& series,
-                                 const CompareOptions& options, const Executor& executor);
+                                 const CompareOptions& options = {},
+                                 const Executor& executor = serial());
 [[nodiscard]] Comparison compare(const std::vector<std::string>& lines, const Series& series,
-                                 const CompareOptions& options = {});
+                                 const CompareOptions& options = {},
+                                 const Executor& executor = serial());
+[[nodiscard]] Comparison compare(std::initializer_list<std::string_view> lines,
+                                 const Series& series, const CompareOptions& options = {},
+                                 const Executor& executor = serial());
 
 // A fit's forecasts of the rows that follow its series, and their accuracy. `future` holds them
 // with their companions; intervals are in percent and take the parameters as known.
 [[nodiscard]] HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
-                                                const std::vector<int>& intervals = {50, 95});
+                                                const std::vector<double>& intervals = {50, 95});
 [[nodiscard]] HoldOutForecast forecast_hold_out(const Baseline& baseline, const Series& future,
-                                                const std::vector<int>& intervals = {50, 95});
+                                                const std::vector<double>& intervals = {50, 95});
 
 // The same of a forecast on the file's own scale (Forecast::original), its medians or means as it
 // was asked for: `level` is the file's series up to the origin, `future` what followed. Made from
@@ -97,5 +104,5 @@ std::ostream& operator<<(std::ostream& out, const Comparison& comparison);
 // error, share of right directions with the commoner one's, share inside the widest interval.
 void print_accuracy(std::ostream& out, const std::vector<Compared>& rows);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

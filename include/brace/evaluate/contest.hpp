@@ -6,6 +6,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -13,7 +14,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Null: both have the same expected loss. Diebold and Mariano (1995) with the correction of Harvey,
 // Leybourne and Newbold (1997, equation 9), t(n - 1); the long-run variance takes horizon - 1
@@ -34,7 +35,8 @@ struct ConfidenceSet {
 struct ConfidenceSetOptions {
   double alpha = 0.10;
   int resamples = 2000;
-  std::size_t block = 0;  // 0 takes the cube root of the rows, and at least the horizon
+  std::optional<std::size_t>
+      block{};  // left out: the cube root of the rows, and at least the horizon
   int horizon = 1;
   std::uint64_t seed = 1;
 };
@@ -42,5 +44,5 @@ struct ConfidenceSetOptions {
 [[nodiscard]] ConfidenceSet model_confidence_set(const std::vector<std::vector<double>>& losses,
                                                  const ConfidenceSetOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

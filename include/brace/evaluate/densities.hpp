@@ -13,7 +13,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Continuous ranked probability score, smaller is better (Gneiting and Raftery 2007, equation 21):
 // of a normal forecast in closed form, and of equally likely values, which are sorted in place.
@@ -41,5 +41,5 @@ struct BerkowitzTest {
 };
 [[nodiscard]] BerkowitzTest berkowitz(std::span<const double> transforms);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct Directions {
   // [called][came]: down, flat, up.
@@ -29,5 +29,5 @@ struct Directions {
 [[nodiscard]] Directions directions(std::span<const double> actual,
                                     std::span<const double> forecast, double threshold = 0);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

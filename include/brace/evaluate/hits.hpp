@@ -13,7 +13,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // All throw Error (too_few_observations) for fewer than 10 rows, (bad_option) for a share outside
 // (0, 1).
@@ -41,5 +41,5 @@ namespace brace {
 [[nodiscard]] TestResult shortfall_independence(std::span<const double> transforms, double alpha,
                                                 int lags = 5);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

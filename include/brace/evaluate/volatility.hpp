@@ -13,7 +13,7 @@
 #include "brace/hypothesis/test_result.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Means over the rows (Patton 2011, table 1). MSE and QLIKE rank forecasts rightly also where the
 // proxy is noisy; MAE does not.
@@ -43,5 +43,5 @@ struct MincerZarnowitz {
 [[nodiscard]] MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy,
                                                std::span<const double> forecast);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -22,7 +22,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Left: the level (where there is one) over the values to be modelled; right: what decides the
 // model: the memory of the values and of their squares, and the p-values of whiteness up to each
@@ -88,5 +88,5 @@ void draw_backtest(const Backtest& backtest, const std::string& path);
 // cumulated squares, whose corners the breaks of variance are. Titled by the verdict.
 void draw_breaks(const Series& values, const BreakReport& report, const std::string& path);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

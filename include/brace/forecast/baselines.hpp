@@ -16,7 +16,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class SmoothTrend { none, additive, damped };
 enum class SmoothSeason { none, additive, multiplicative };
@@ -69,7 +69,7 @@ struct BaselineStep {
 // Normal intervals by the closed form of the variance; with a multiplicative season from 5,000
 // simulated paths. Parameters are taken as known, but for the mean's own error and the drift's.
 [[nodiscard]] std::vector<BaselineStep> forecast(const Baseline& baseline, int horizon,
-                                                 const std::vector<int>& intervals = {50, 95},
+                                                 const std::vector<double>& intervals = {50, 95},
                                                  std::uint64_t seed = 1);
 
 // Forecasts of rows `from` .. of `whole`, each made from the rows before it at the parameters of
@@ -77,5 +77,5 @@ struct BaselineStep {
 [[nodiscard]] std::vector<double> one_step(const Baseline& baseline, const Series& whole,
                                            std::size_t from);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

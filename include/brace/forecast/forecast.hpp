@@ -8,6 +8,7 @@
 
 #include <cstdint>
 #include <iosfwd>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -21,7 +22,7 @@
 #include "brace/series/chain.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class ForecastMethod {
   plug_in,  // the estimates are taken as known: intervals leave their uncertainty out, and the
@@ -46,8 +47,8 @@ enum class BackTransform {
 
 struct ForecastOptions {
   // ---- What is forecast ----
-  int horizon = 10;                    // steps, from 1
-  std::vector<int> intervals{50, 95};  // percent, each in 1 .. 99
+  int horizon = 10;                       // steps, from 1
+  std::vector<double> intervals{50, 95};  // percent, each between 0 and 100
   ForecastMethod method = ForecastMethod::full;
 
   // Tail risk at these percent of the return distribution.
@@ -61,7 +62,7 @@ struct ForecastOptions {
 
   // How the series came from what the file holds: with it, the forecast is carried back to that
   // scale too (Forecast::original), path by path. Must end where the fitted series ends.
-  const Transformed* transformed = nullptr;
+  std::shared_ptr<const Transformed> transformed{};
   BackTransform back = BackTransform::median;
 
   // Periods a year to annualise by; empty takes the clock's (business day 252).
@@ -77,7 +78,7 @@ struct ForecastOptions {
 };
 
 struct Interval {
-  int percent = 0;
+  double percent = 0;
   double low = 0, high = 0;
   double error = 0;  // standard error that the simulation leaves in the ends, the larger; 0: exact
 };
@@ -134,7 +135,8 @@ struct Annualised {
 
 struct Forecast {
   std::string model;
-  std::string name, unit;           // of the series
+  std::string name;                 // of the series
+  std::optional<Unit> unit;         // and its unit
   std::string period;               // "day"
   std::optional<Timestamp> origin;  // date of the last observation
   ForecastMethod method = ForecastMethod::full;
@@ -144,7 +146,7 @@ struct Forecast {
   // the spread of the volatility alone): how many equally weighted draws that was worth. Empty
   // where they come from the estimates' normal law.
   std::optional<double> effective_draws;
-  std::vector<int> intervals;
+  std::vector<double> intervals;
   bool volatility_varies = true;  // false for steady models, whose levels are the point
   std::vector<ForecastStep> steps;
   HorizonTotal horizon_total;
@@ -169,9 +171,8 @@ struct Forecast {
 };
 
 // Throws Error for options out of range and for a fit that is not usable.
-[[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options = {});
-[[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options,
-                                const Executor& executor);
+[[nodiscard]] Forecast forecast(const Fit& fit, const ForecastOptions& options = {},
+                                const Executor& executor = serial());
 
 // The average of the forecasts of one model fitted to windows of different lengths that end at the
 // same row, with equal weights: long windows are exact where nothing broke, short ones right where
@@ -179,15 +180,17 @@ struct Forecast {
 // mixture. Fits that are not usable are left out, with a warning; throws Error where none is left,
 // and for fits of different models or ends.
 [[nodiscard]] Forecast forecast_averaged(const std::vector<Fit>& fits,
-                                         const ForecastOptions& options, const Executor& executor);
+                                         const ForecastOptions& options = {},
+                                         const Executor& executor = serial());
 
 // Fits for it: of the window of `whole` and shorter ones that end where it does, `count` of them in
 // equal steps down to `shortest` rows. Throws Error for fewer than two windows, for a shortest that
 // is not shorter than the whole, and as estimate() does.
 [[nodiscard]] std::vector<Fit> fit_windows(const Fit& whole, std::size_t count,
-                                           std::size_t shortest, const Executor& executor);
+                                           std::size_t shortest,
+                                           const Executor& executor = serial());
 
 std::ostream& operator<<(std::ostream& out, const Forecast& f);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

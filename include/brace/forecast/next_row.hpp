@@ -14,7 +14,7 @@
 #include "brace/model/model.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Equally likely parts, each a shock of the model's law around a mean: one part where the estimates
 // are taken as known, else one a draw of parameters.
@@ -46,5 +46,5 @@ struct NextRow {
   [[nodiscard]] double shortfall(double percent) const;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

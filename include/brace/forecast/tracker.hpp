@@ -18,7 +18,7 @@
 #include "brace/forecast/next_row.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Says of each row ahead what forecast() with ForecastMethod::plug_in says of it after update(),
 // to rounding. The parameters stay those of the fit.
@@ -63,5 +63,5 @@ class Tracker {
 // forecast() simulates.
 [[nodiscard]] std::vector<double> variance_path(const Fit& fit, std::size_t horizon);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -4,17 +4,19 @@
 //   auto test = brace::arch_lm(returns, {.lags = 5});
 #pragma once
 
+#include <optional>
+
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct ArchLmOptions {
-  // Lags of the squared deviation in the regression; 0 takes min(10, n/5), and fewer where gaps
+  // Lags of the squared deviation in the regression; left out: min(10, n/5), and fewer where gaps
   // leave less than three rows a term.
-  int lags = 0;
+  std::optional<int> lags{};
 
   // The F form, dof (lags, N - lags - 1), instead of N R^2 and chi-squared.
   bool f_form = false;
@@ -27,5 +29,5 @@ struct ArchLmOptions {
 // with a missing term are dropped.
 [[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

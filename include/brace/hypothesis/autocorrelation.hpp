@@ -16,7 +16,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct LagRow {
   int lag = 0;
@@ -83,9 +83,9 @@ enum class LagBand {
 [[nodiscard]] double band_of(const LagTable& table, const LagRow& row, LagBand band);
 
 struct LagPrint {
-  int season = 0;  // multiples of it are marked; 0 marks none
+  std::optional<int> season{};  // multiples of it are marked
   LagBand band = LagBand::robust;
-  double level = 0;  // of the tests whose critical value of Q is shown; 0 shows none
+  std::optional<double> level{};  // of the tests whose critical value of Q is shown
 };
 // What Q must exceed at a row for a test at that level to reject; empty without a degree of
 // freedom.
@@ -99,5 +99,5 @@ std::ostream& operator<<(std::ostream& out, const LeverageTable& table);
 // min(10, n/5), at least 1: the lag of a single figure.
 [[nodiscard]] int default_whiteness_lags(std::size_t observations);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

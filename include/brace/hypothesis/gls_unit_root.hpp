@@ -5,13 +5,14 @@
 //   for (const auto& m : brace::ng_perron(brace::log_level(prices))) std::cout << m;
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct GlsOptions {
   Deterministic deterministic = Deterministic::constant;  // constant or trend
@@ -19,8 +20,8 @@ struct GlsOptions {
   // maic is computed on OLS-detrended values (Perron and Qu 2007), which keeps the power far from
   // the null.
   LagRule rule = LagRule::maic;
-  int lags = 0;      // with LagRule::fixed
-  int max_lags = 0;  // 0 takes floor(12 (n/100)^(1/4))
+  int lags = 0;                   // with LagRule::fixed
+  std::optional<int> max_lags{};  // left out: floor(12 (n/100)^(1/4))
 };
 
 // Null: there is a unit root. Deterministic terms are estimated under a = 1 - 7/n (constant) or
@@ -38,5 +39,5 @@ struct GlsOptions {
 // (trend): [S(a) - a S(1)] / spectrum at zero (Elliott, Rothenberg and Stock 1996, equation 9).
 [[nodiscard]] TestResult point_optimal(const Series& series, const GlsOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -19,11 +19,11 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct InspectOptions {
-  // Lags of the portmanteau and ARCH tests; 0 takes min(10, n/5).
-  int lags = 0;
+  // Lags of the portmanteau and ARCH tests; left out: min(10, n/5).
+  std::optional<int> lags{};
   // Further lags at which Ljung-Box is made, plain and robust.
   std::vector<int> at{};
   // Open, high, low and close of the series' periods, for range-based volatility.
@@ -33,7 +33,8 @@ struct InspectOptions {
 };
 
 struct Inspection {
-  std::string name, unit, period;  // of the series
+  std::string name, period;  // of the series
+  std::optional<Unit> unit;  // and its unit
   Moments moments;
   // mean-zero, symmetry, kurtosis, jarque-bera, ljung-box, ljung-box-robust, mcleod-li, arch-lm
   std::vector<TestResult> tests;
@@ -72,5 +73,5 @@ struct Inspection {
 
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

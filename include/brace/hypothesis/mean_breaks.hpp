@@ -8,6 +8,7 @@
 // observation's. Gaps are closed.
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "brace/base/api.hpp"
@@ -15,7 +16,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // y_t on a constant, `lags` own lags and a trend.
 struct BreakRegression {
@@ -71,10 +72,10 @@ struct BreakDate {
 };
 
 struct BaiPerronOptions {
-  int most = 5;           // breaks, 1 to 5
-  int number = -1;        // 0 or more: this many, whatever the tests say
-  bool long_run = false;  // as in ChangeOptions
-  double level = 0.05;    // of the sequential test
+  int most = 5;                 // breaks, 1 to 5
+  std::optional<int> number{};  // this many, whatever the tests say
+  bool long_run = false;        // as in ChangeOptions
+  double level = 0.05;          // of the sequential test
 };
 
 struct BaiPerron {
@@ -111,5 +112,5 @@ struct Reach {
 // the series.
 [[nodiscard]] BreakDate dated_break(const Series& series, std::size_t index, const Reach& reach);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct MemoryEstimate {
   std::string of;
@@ -27,9 +27,9 @@ struct MemoryEstimate {
 
 // Local Whittle estimate from the first m frequencies 2 pi j / n of the periodogram:
 //   R(d) = ln( (1/m) sum l_j^{2d} I_j ) - (2d/m) sum ln l_j
-// (Robinson 1995, eq. 3.2). bandwidth 0 takes floor(n^0.65). Gaps are closed. A break in mean or a
-// slow trend passes for long memory. At least 50 values, else Error.
-[[nodiscard]] MemoryEstimate local_whittle(const Series& series, int bandwidth = 0);
+// (Robinson 1995, eq. 3.2). bandwidth left out: floor(n^0.65). Gaps are closed. A break in mean or
+// a slow trend passes for long memory. At least 50 values, else Error.
+[[nodiscard]] MemoryEstimate local_whittle(const Series& series, std::optional<int> bandwidth = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct Moments {
   std::size_t n = 0;  // values present
@@ -47,5 +47,5 @@ struct Moments {
 // bandwidth floor(4 (n/100)^(2/9))), since returns may be correlated; normal law.
 [[nodiscard]] TestResult mean_zero(const Series& series);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

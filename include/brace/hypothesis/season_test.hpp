@@ -13,7 +13,7 @@
 #include "brace/series/profile.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Null: the values less their trend have the same law at every place in the period. Kruskal and
 // Wallis (1952) on ranks, corrected for ties; chi-squared with places - 1 degrees of freedom. For
@@ -27,5 +27,5 @@ namespace brace {
 // A profile as a table, a bar a slot, with the test's verdict first.
 void print(std::ostream& out, const Profile& profile, const TestResult& test, const Series& series);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

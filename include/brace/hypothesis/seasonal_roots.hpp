@@ -5,6 +5,7 @@
 //   std::cout << brace::suggest_differences(brace::log_level(monthly), 12).reading;
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,7 +13,7 @@
 #include "brace/hypothesis/unit_root_battery.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct SeasonalRootsOptions {
   int period = 12;          // 4 or 12
@@ -38,7 +39,8 @@ struct DifferencesSuggested {
 
 // One seasonal difference where the F of the seasonal frequencies does not reject (period 4 or 12,
 // else none is considered), then differences as long as the battery finds a unit root, two at most.
-[[nodiscard]] DifferencesSuggested suggest_differences(const Series& series, int period = 0);
+[[nodiscard]] DifferencesSuggested suggest_differences(const Series& series,
+                                                       std::optional<int> period = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

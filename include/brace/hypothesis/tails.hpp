@@ -13,7 +13,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class Tail { both, left, right };
 
@@ -25,9 +25,10 @@ struct TailIndex {
   double threshold = 0;  // the (k+1)th largest deviation
 };
 
-// Hill (1975) on the k largest deviations from the median; k = 0 takes 5 % of the values (of that
+// Hill (1975) on the k largest deviations from the median; k left out: 5 % of the values (of that
 // tail), at least 10. Throws Error below 100 values.
-[[nodiscard]] TailIndex tail_index(const Series& series, Tail tail = Tail::both, std::size_t k = 0);
+[[nodiscard]] TailIndex tail_index(const Series& series, Tail tail = Tail::both,
+                                   std::optional<std::size_t> k = {});
 
 struct Extreme {
   std::size_t index = 0;  // 0-based row
@@ -40,5 +41,5 @@ struct Extreme {
 // extremes do not hide themselves by blowing up the standard deviation.
 [[nodiscard]] std::vector<Extreme> extremes(const Series& series, std::size_t count);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

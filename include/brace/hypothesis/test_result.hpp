@@ -16,7 +16,7 @@
 #include "brace/laws/simulated.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct CriticalValues {
   double at_1, at_5, at_10;  // percent
@@ -53,5 +53,5 @@ struct TestResult {
 // Two lines: id, statistic and p-value; then null and reading.
 std::ostream& operator<<(std::ostream& out, const TestResult& test);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -6,12 +6,14 @@
 //   true});
 #pragma once
 
+#include <optional>
+
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // How many lagged differences: `lags` as given, the least of a criterion, or the last one whose t
 // counts at 10 % (Ng and Perron 1995). maic (Ng and Perron 2001) is made for GLS-detrended values.
@@ -26,8 +28,8 @@ struct AdfOptions {
   LagRule rule = LagRule::bic;
   int lags = 0;
 
-  // 0 takes floor(12 (n/100)^(1/4)) (Schwert 1989).
-  int max_lags = 0;
+  // left out: floor(12 (n/100)^(1/4)) (Schwert 1989).
+  std::optional<int> max_lags{};
 };
 
 // Null: there is a unit root; a small p speaks for stationarity. t of rho in
@@ -36,13 +38,20 @@ struct AdfOptions {
 // a missing term are dropped. NOT for a series with a visible trend unless deterministic = trend.
 [[nodiscard]] TestResult adf(const Series& series, const AdfOptions& options = {});
 
-// Bartlett bandwidths that are not a number: the test's own rule, or Newey and West (1994).
-inline constexpr int kBandwidthRule = -1, kBandwidthAutomatic = -2;
+// The bandwidth of a Bartlett window: a number from 0, or a rule.
+struct Bandwidth {
+  enum class Rule { of_test, newey_west };  // the test's own, or Newey and West (1994)
+  Rule rule = Rule::of_test;
+  std::optional<int> number{};
+
+  Bandwidth(Rule by = Rule::of_test) : rule(by) {}  // NOLINT: a rule is a bandwidth
+  Bandwidth(int lags) : number(lags) {}             // NOLINT: and so is a number
+};
 
 struct PhillipsPerronOptions {
   Deterministic deterministic = Deterministic::constant;
-  bool rho = false;                // the statistic N (a - 1), corrected, instead of the t
-  int bandwidth = kBandwidthRule;  // floor(4 (N/100)^(2/9))
+  bool rho = false;       // the statistic N (a - 1), corrected, instead of the t
+  Bandwidth bandwidth{};  // floor(4 (N/100)^(2/9))
 };
 
 // Null: there is a unit root. y_t = det + a y_{t-1} + u_t, the t of a - 1 or N (a - 1) corrected
@@ -55,12 +64,12 @@ struct KpssOptions {
   // Null of stationarity around a level, or around a trend line.
   bool with_trend = false;
 
-  int bandwidth = kBandwidthRule;  // floor(4 (n/100)^(1/4))
+  Bandwidth bandwidth{};  // floor(4 (n/100)^(1/4))
 };
 
 // Null: it is stationary; a small p speaks for a unit root. sum S_t^2 / (n^2 l2) (Kwiatkowski,
 // Phillips, Schmidt and Shin 1992), p-value from the exact limit law. Gaps are closed.
 [[nodiscard]] TestResult kpss(const Series& series, const KpssOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -18,7 +18,7 @@
 #include "brace/hypothesis/unit_root_with_break.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class StationarityVerdict {
   stationary,
@@ -49,7 +49,7 @@ struct BatteryOptions {
   std::optional<LagRule> rule{};
   int lags = 0;  // with LagRule::fixed
 
-  int bandwidth = kBandwidthRule;  // of pp and kpss
+  Bandwidth bandwidth{};  // of pp and kpss
   BreakModel break_model = BreakModel::both;
   std::vector<std::string> only{};  // ids; the verdict needs adf, pp, df-gls and kpss
 };
@@ -76,5 +76,5 @@ struct UnitRootReport {
 
 std::ostream& operator<<(std::ostream& out, const UnitRootReport& report);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -11,7 +11,7 @@
 #include "brace/hypothesis/unit_root.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class BreakModel { intercept, trend, both };  // what breaks: level, slope, both
 [[nodiscard]] std::string_view to_string(BreakModel model);
@@ -21,8 +21,8 @@ struct BreakRootOptions {
 
   // Lagged differences, chosen once in the regression with trend and without break.
   LagRule rule = LagRule::bic;
-  int lags = 0;      // with LagRule::fixed
-  int max_lags = 0;  // 0 takes floor(12 (n/100)^(1/4))
+  int lags = 0;                   // with LagRule::fixed
+  std::optional<int> max_lags{};  // left out: floor(12 (n/100)^(1/4))
 };
 
 // Null: there is a unit root and no break; a small p speaks for stationarity around a broken trend.
@@ -36,5 +36,5 @@ struct BreakRootOptions {
 // `second_break_at`: where the least stands. Quadratic in n: about a second for 2,500 values.
 [[nodiscard]] TestResult two_breaks(const Series& series, const BreakRootOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

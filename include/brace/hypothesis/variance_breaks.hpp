@@ -5,13 +5,14 @@
 //   std::cout << found.test << found.breaks.size();
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/mean_breaks.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class SquaresScale {
   normal,    // sqrt(n/2) max|D_k|: right for independent normal values only (Inclan and Tiao 1994)
@@ -25,8 +26,8 @@ enum class SquaresScale {
 
 struct CumulativeSquaresOptions {
   SquaresScale scale = SquaresScale::robust;
-  int bandwidth = -1;   // of bartlett; -1 takes floor(4 (n/100)^(2/9))
-  bool centred = true;  // take the mean out first
+  std::optional<int> bandwidth{};  // of bartlett; left out: floor(4 (n/100)^(2/9))
+  bool centred = true;             // take the mean out first
 };
 
 // Null: the unconditional variance is constant. Largest deviation of the cumulated squares from a
@@ -55,5 +56,5 @@ struct VarianceBreaks {
 // A date with its interval on the squares of the whole series, whatever the tests say.
 [[nodiscard]] BreakDate variance_break_at(const Series& series, std::size_t last_before);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

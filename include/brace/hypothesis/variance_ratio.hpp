@@ -14,7 +14,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct VarianceRatioOptions {
   std::vector<int> periods{2, 5, 10};  // each at least 2 and below n / 2
@@ -37,9 +37,8 @@ struct VarianceRatio {
 // equations 14, 19 and 20); p-values of the tests by a wild bootstrap with random signs (Kim 2006),
 // which holds its size in small samples; joint: Chow and Denning (1993). Gaps are closed.
 [[nodiscard]] VarianceRatio variance_ratio(const Series& level,
-                                           const VarianceRatioOptions& options = {});
-[[nodiscard]] VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& options,
-                                           const Executor& executor);
+                                           const VarianceRatioOptions& options = {},
+                                           const Executor& executor = serial());
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -5,16 +5,18 @@
 //   if (*test.rejects()) std::cout << "memory in the returns";
 #pragma once
 
+#include <optional>
+
 #include "brace/base/api.hpp"
 #include "brace/hypothesis/test_result.hpp"
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct WhitenessOptions {
-  // Autocorrelations 1 .. lags enter; 0 takes min(10, n/5).
-  int lags = 0;
+  // Autocorrelations 1 .. lags enter; left out: min(10, n/5).
+  std::optional<int> lags{};
 
   // ARMA terms fitted before: dof = lags - fitted; no p-value where that is below 1.
   int fitted = 0;
@@ -36,5 +38,5 @@ struct WhitenessOptions {
 // 1983).
 [[nodiscard]] TestResult mcleod_li(const Series& series, const WhitenessOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/io/table.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // read_series of a CSV file.
 [[nodiscard]] Series read_csv(const std::string& path, const ReadOptions& options = {});
@@ -20,5 +20,5 @@ namespace brace {
 // A table of text cells as CSV, quoted where needed; the first row is the header.
 [[nodiscard]] std::string csv_text(const std::vector<std::vector<std::string>>& rows);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -10,7 +10,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Writes `content` to `path` so that a reader sees the old file or the new one, never a part. A
 // symbolic link is followed, and what is no file (a device, a pipe) is written through. Throws
@@ -24,5 +24,5 @@ void remove_temporaries() noexcept;
 // The content of a file, or of standard input for "-". Throws Error (file_missing).
 [[nodiscard]] std::string read_whole(const std::string& path);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -14,7 +14,7 @@
 #include "brace/evaluate/backtest.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 class BacktestJournal {
  public:
@@ -34,5 +34,5 @@ class BacktestJournal {
   std::ofstream out_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -26,7 +26,7 @@
 #include "brace/series/profile.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
 // full precision; what is not defined is null. `series` is the one the result was computed from.
@@ -64,7 +64,7 @@ struct Judged {
 // `of` says what the table was computed from: "values", "squares" or "absolute".
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LagTable& table, std::string_view of,
-                                        double level = 0);
+                                        std::optional<double> level = {});
 
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LeverageTable& table);
@@ -75,8 +75,5 @@ struct Judged {
                                         const std::vector<Profile>& profiles,
                                         const std::vector<TestResult>& tests);
 
-// The version of this library, such as "0.1.0".
-[[nodiscard]] std::string_view version();
-
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/estimation/fit.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Writes the model line, the parameters with their errors and covariance, the certificate, the data
 // of the fitted window, the presample value and the last state. Whole or not at all.
@@ -27,5 +27,5 @@ void save_model(const Fit& fit, const std::string& path);
 // does. Pipes, which can be read once only, never are.
 [[nodiscard]] bool is_saved_model(const std::string& path);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

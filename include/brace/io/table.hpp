@@ -15,7 +15,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // What becomes of dates that the clock has and the file has not (absent_dates).
 enum class Absent {
@@ -109,5 +109,5 @@ struct Table {
 // The one series that ReadOptions::value names, or that is there.
 [[nodiscard]] Series read_series(const std::string& path, const ReadOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -7,7 +7,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 // Tail probability below which the leading term takes over from the inversion.
 inline constexpr double kKpssSwitch = 1e-10;
@@ -29,5 +29,5 @@ inline constexpr int kMostNyblom = 40;
 // to kMostNyblom. The level case of KPSS is k = 1. Absolute error 1e-12.
 [[nodiscard]] double nyblom_p(double x, int k);
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws
 BRACE_API_END

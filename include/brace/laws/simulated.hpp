@@ -10,7 +10,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Deterministic terms of a unit-root or stationarity test.
 enum class Deterministic { none, constant, trend };  // trend: a constant and a linear trend
@@ -109,5 +109,5 @@ enum class SimulatedLaw {
 [[nodiscard]] int least_T(SimulatedLaw law);
 
 }  // namespace laws
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

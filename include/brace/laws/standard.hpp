@@ -8,7 +8,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::laws {
+namespace brace::inline v0::laws {
 
 [[nodiscard]] double normal_cdf(double x);
 [[nodiscard]] double normal_quantile(double p);
@@ -23,5 +23,5 @@ namespace brace::laws {
 [[nodiscard]] double unit_student_cdf(double x, double nu);
 [[nodiscard]] double unit_student_quantile(double p, double nu);
 
-}  // namespace brace::laws
+}  // namespace brace::inline v0::laws
 BRACE_API_END

@@ -11,7 +11,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 //   r_k = sum_{t>k} (y_t - ybar)(y_{t-k} - ybar) / sum_t (y_t - ybar)^2,   k = 1 .. lags
 // NaN in y is missing: products are summed over pairs where both are present. Throws Error
@@ -21,5 +21,5 @@ namespace brace {
 // Partial autocorrelations by Durbin (1960) and Levinson on the autocorrelations given.
 [[nodiscard]] std::vector<double> partial_from_autocorrelations(std::span<const double> r);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct BoundedOptions {
   // Stop once a step changes every coordinate by less than this share of it.
@@ -34,5 +34,5 @@ struct BoundedResult {
     const std::vector<double>& low, const std::vector<double>& high,
     const BoundedOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

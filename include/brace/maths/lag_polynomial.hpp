@@ -13,7 +13,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to
 // partial autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one
@@ -42,5 +42,5 @@ namespace brace {
 // of a shock is left after one step in the long run. 0 for an empty polynomial.
 [[nodiscard]] double largest_inverse_root(std::span<const double> c);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -4,12 +4,13 @@
 //   double l2 = brace::long_run_variance(residuals, 9);
 #pragma once
 
+#include <optional>
 #include <span>
 
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 //   g_0 + 2 sum_{j=1..L} (1 - j/(L+1)) g_j,   g_j = (1/n) sum_{t=j+1..n} u_t u_{t-j}
 // u is taken as it is (no mean removed); L = bandwidth >= 0. Unit of u squared.
@@ -18,13 +19,13 @@ namespace brace {
 // The same by an autoregression (Andrews and Monahan 1992; den Haan and Levin 1997): least squares
 // of u_t on p own lags, s^2 / (1 - sum a)^2, with p among 0 .. most by AIC (or BIC) on common rows
 // and re-estimated on the longest. Holds where memory decays too slowly for a short window, such as
-// in squares of returns. most < 0 takes floor(12 (n/100)^(1/4)).
+// in squares of returns. `most` left out: floor(12 (n/100)^(1/4)).
 struct SpectralVariance {
   double value = 0;
   int order = 0;
 };
-[[nodiscard]] SpectralVariance spectral_variance(std::span<const double> u, int most = -1,
-                                                 bool by_bic = false);
+[[nodiscard]] SpectralVariance spectral_variance(std::span<const double> u,
+                                                 std::optional<int> most = {}, bool by_bic = false);
 [[nodiscard]] int most_spectral_order(std::size_t n);
 [[nodiscard]] double spectral_variance_of_order(std::span<const double> u, int order);
 
@@ -32,5 +33,5 @@ struct SpectralVariance {
 // floor(1.1447 (s1/s0)^(2/3) n^(1/3)) with s1, s0 over floor(4 (n/100)^(2/9)) autocovariances.
 [[nodiscard]] int automatic_bandwidth(std::span<const double> u);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -13,7 +13,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Random work is always split over this many streams, whatever the threads, so that results do not
 // depend on them.
@@ -47,5 +47,5 @@ class RandomStream {
   std::mt19937_64 engine_;
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

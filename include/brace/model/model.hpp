@@ -17,7 +17,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 using Lags = std::vector<int>;  // positive; canonical() sorts them and drops repeats
 
@@ -36,9 +36,9 @@ struct Regressor {
   int rows_earlier = 0;  // column@rows_earlier
   // step: 1 from this date on; pulse: 1 on it; fade: 1 on it, then .7, .49, .343...
   std::optional<Timestamp> at;
-  // weekday: 0 Sunday .. 6, month: 1 .. 12; -1 stands for all there are but the first, until
-  // resolved() names them.
-  int category = -1;
+  // weekday: 0 Sunday .. 6, month: 1 .. 12; left out: all there are but the first, until resolved()
+  // names them.
+  std::optional<int> category{};
   auto operator<=>(const Regressor&) const = default;  // NOLINT(modernize-use-nullptr): the same
 };
 
@@ -56,8 +56,9 @@ struct Mean {
   bool operator==(const Mean&) const = default;
 };
 
-// ---- Variance:  e = shock, h = variance; `shocks` and `variances` are the lags of each, `word` is
-// what the model line says, `parameters` are named where lags do not name them ----
+// ---- Variance:  e = shock, h = variance; `e` and `h` are the lags of each, as in the model line
+// ("garch e1 h1"), `word` is what that says, `parameters` are named where lags do not name them
+// ----
 
 struct Steady {
   static constexpr std::string_view word = "steady";
@@ -66,32 +67,32 @@ struct Steady {
 };
 struct Arch {
   static constexpr std::string_view word = "arch";
-  Lags shocks{1};
+  Lags e{1};
   bool operator==(const Arch&) const = default;
 };
 struct Garch {
   static constexpr std::string_view word = "garch";
-  Lags shocks{1}, variances{1};
+  Lags e{1}, h{1};
   bool operator==(const Garch&) const = default;
 };
 struct Igarch {
   static constexpr std::string_view word = "igarch";
-  Lags shocks{1}, variances{1};
+  Lags e{1}, h{1};
   bool operator==(const Igarch&) const = default;
 };
 struct Gjr {
   static constexpr std::string_view word = "gjr";
-  Lags shocks{1}, variances{1};
+  Lags e{1}, h{1};
   bool operator==(const Gjr&) const = default;
 };
 struct Egarch {
   static constexpr std::string_view word = "egarch";
-  Lags shocks{1}, variances{1};
+  Lags e{1}, h{1};
   bool operator==(const Egarch&) const = default;
 };
 struct Aparch {
   static constexpr std::string_view word = "aparch";
-  Lags shocks{1}, variances{1};
+  Lags e{1}, h{1};
   bool operator==(const Aparch&) const = default;
 };
 struct TwoComponents {
@@ -185,5 +186,5 @@ struct ParameterNames {
 // series has no dates, or no column of that name among its companions.
 [[nodiscard]] Model resolved(Model model, const Series& series);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -13,7 +13,7 @@
 #include "brace/model/model.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Parses the whole grammar of docs/model-line.md and returns the canonical model. Throws Error
 // (bad_model_line) whose second line points at the term, with the nearest known one.
@@ -28,5 +28,5 @@ std::ostream& operator<<(std::ostream& out, const Model& model);
 [[nodiscard]] std::string variance_part(const Model& model);
 [[nodiscard]] std::string shocks_part(const Model& model);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

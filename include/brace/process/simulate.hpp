@@ -14,7 +14,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // From this row on (0-based) the process has other parameters; what came before stays.
 struct SimulatedBreak {
@@ -36,9 +36,9 @@ struct Simulated {
   Series series;                  // y, n values
   std::vector<double> variances;  // h of each row
   std::vector<double> shocks;     // e of each row
-  double next_mean = 0,
-         next_variance = 0;  // of row n + 1, given the rows before: the truth a forecast aims at;
-                             // NaN with regressors, whose coming row is not known
+  // Of row n + 1, given the rows before: the truth that a forecast aims at. None with regressors,
+  // whose coming row is not known.
+  std::optional<double> next_mean, next_variance;
 };
 
 // `parameters` in the order of parameter_names(model). The same seed gives the same series on every
@@ -49,5 +49,5 @@ struct Simulated {
 [[nodiscard]] Series simulate(const Model& model, const std::vector<double>& parameters,
                               std::size_t n, const SimulateOptions& options = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -16,11 +16,12 @@
 
 #include "brace/base/api.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/base/progress.hpp"
 #include "brace/estimation/estimate.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class Criterion { aic, aicc, bic, hqc };
 [[nodiscard]] std::string_view to_string(Criterion criterion);
@@ -44,7 +45,7 @@ struct SearchOptions {
   // ---- The set: all orders from 0 to these ----
   int most_ar = 5, most_ma = 5;
   int most_seasonal_ar = 1, most_seasonal_ma = 1;  // with a period
-  int period = 0;                                  // rows in a season; 0: no seasonal terms
+  std::optional<int> period{};                     // rows in a season; left out: no seasonal terms
 
   // Differences, plain and of the period; empty lets tests say (suggest_differences).
   std::optional<int> differences{}, seasonal_differences{};
@@ -71,6 +72,10 @@ struct SearchOptions {
   };
   Walk walk = Walk::automatic;
 
+  // In candidates; `all` is 0, since a walk cannot tell. After a stop search throws Error
+  // (stopped).
+  Progress progress{};
+
   // Score by the conditional likelihood, for comparison with models that have a variance equation.
   LikelihoodKind likelihood = LikelihoodKind::automatic;
 };
@@ -96,7 +101,7 @@ struct Scored {
   [[nodiscard]] int place() const;
 };
 // `period`: rows in a season, as in CheckOptions.
-[[nodiscard]] Scored scored(const Fit& fit, int period = 0);
+[[nodiscard]] Scored scored(const Fit& fit, std::optional<int> period = {});
 
 struct Candidate : Scored {
   // Modulus of the AR or MA root nearest to the unit circle, and the smallest distance between an
@@ -142,12 +147,11 @@ struct Search {
 
 // Throws Error for an empty set or too few observations. The result does not depend on the number
 // of threads.
-[[nodiscard]] Search search(const Series& series, const SearchOptions& options = {});
-[[nodiscard]] Search search(const Series& series, const SearchOptions& options,
-                            const Executor& executor);
+[[nodiscard]] Search search(const Series& series, const SearchOptions& options = {},
+                            const Executor& executor = serial());
 
 // Verdict, the ten best, proposals.
 std::ostream& operator<<(std::ostream& out, const Search& search);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

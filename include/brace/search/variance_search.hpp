@@ -6,7 +6,6 @@
 //   std::cout << found;    found.best();   // the chosen Fit
 #pragma once
 
-#include <functional>
 #include <iosfwd>
 #include <vector>
 
@@ -14,7 +13,7 @@
 #include "brace/search/search.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 struct VarianceSearchOptions {
   // Each part with the values that it holds. Mean equations; empty takes a constant.
@@ -26,8 +25,8 @@ struct VarianceSearchOptions {
 
   Criterion criterion = Criterion::bic;
 
-  // Called after every few candidates, from the calling thread.
-  std::function<void(std::size_t done, std::size_t of)> progress{};
+  // In candidates. After a stop those fitted are ranked; Error (stopped) where none was.
+  Progress progress{};
 };
 
 // steady, arch e1..5, garch and igarch, gjr and egarch of one and two shock lags, aparch, twocomp,
@@ -59,13 +58,11 @@ struct VarianceSearch {
 // All are scored by the conditional likelihood, so that they compare. Throws Error for too few
 // observations. The result does not depend on the number of threads.
 [[nodiscard]] VarianceSearch search_variances(const Series& series,
-                                              const VarianceSearchOptions& options = {});
-[[nodiscard]] VarianceSearch search_variances(const Series& series,
-                                              const VarianceSearchOptions& options,
-                                              const Executor& executor);
+                                              const VarianceSearchOptions& options = {},
+                                              const Executor& executor = serial());
 
 // Verdict, the twelve best, what they leave behind.
 std::ostream& operator<<(std::ostream& out, const VarianceSearch& search);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

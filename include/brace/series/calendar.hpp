@@ -17,7 +17,7 @@
 #include "brace/base/date.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class Clock {
   row,     // no dates, or dates without a common step: observations are only counted
@@ -120,5 +120,5 @@ struct AbsentDates {
 // "day" in "percent a day": the period as a noun; "bar" for minutes, which may be any number.
 [[nodiscard]] std::string_view period_noun(Clock clock);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -21,19 +21,20 @@
 #include "brace/series/transform.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // ---- The links of a chain ----
 struct Log {};                    // ln x
 struct PowerTransform {           // of Box and Cox
   std::optional<double> power{};  // estimated where empty
-  int period = 0;                 // rows in a season, for that estimate; 0: of months and quarters
+  // Rows in a season, for that estimate; left out: of months and quarters.
+  std::optional<int> period{};
 };
 struct LogReturn {
-  ReturnUnit unit = ReturnUnit::percent;
+  Unit unit = Unit::percent;
 };
 struct SimpleReturn {
-  ReturnUnit unit = ReturnUnit::percent;
+  Unit unit = Unit::percent;
 };
 struct Difference {
   int lag = 1;  // 12: x_t - x_{t-12}
@@ -55,8 +56,7 @@ using Transform = std::variant<Log, PowerTransform, LogReturn, SimpleReturn, Dif
 // "log diff1 centre", the words separated by blanks or commas: log, boxcox, boxcox=0.3, log-return,
 // simple-return, diffN, centre, rows=A..B (numbers or shares such as 20%), dates=A..B, hours,
 // weekdays. Returns are in `unit`. Throws Error (bad_option) naming the word.
-[[nodiscard]] std::vector<Transform> parse_chain(std::string_view text,
-                                                 ReturnUnit unit = ReturnUnit::percent);
+[[nodiscard]] std::vector<Transform> parse_chain(std::string_view text, Unit unit = Unit::percent);
 // The word of one link, with its estimated number where it has one.
 [[nodiscard]] std::string to_string(const Transform& link);
 
@@ -94,10 +94,10 @@ struct Transformed {
 };
 
 // Applies the links in order. Numbers that are estimated (power, mean, profile) come from the
-// first `training_rows` rows of what goes in, so that nothing is learnt from a hold-out; 0 takes
+// first `training_rows` rows of what goes in, so that nothing is learnt from a hold-out; left out:
 // all.
 [[nodiscard]] Transformed transform(const Series& series, const std::vector<Transform>& chain,
-                                    std::size_t training_rows = 0);
+                                    std::optional<std::size_t> training_rows = {});
 
 // The way back to the file's own scale of a series that keeps its provenance, such as that of a
 // saved model: inverse_ahead of what comes back leads on from its end. Empty where it keeps none,
@@ -105,5 +105,5 @@ struct Transformed {
 // (centre, a profile, a cut).
 [[nodiscard]] std::optional<Transformed> way_back(const Series& series);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -6,6 +6,7 @@
 #pragma once
 
 #include <iosfwd>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -14,7 +15,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class DecompositionMethod {
   averages,  // trend by a centred average over one period; one figure a season for all years
@@ -28,8 +29,8 @@ enum class DecompositionForm {
 };
 
 struct DecompositionOptions {
-  // Rows in a period; 0 takes the clock's: month 12, quarter 4, week 52, day 7, business day 5.
-  int period = 0;
+  // Rows in a period; left out: the clock's: month 12, quarter 4, week 52, day 7, business day 5.
+  std::optional<int> period{};
   DecompositionMethod method = DecompositionMethod::loess;
   DecompositionForm form = DecompositionForm::automatic;
 
@@ -82,5 +83,5 @@ std::ostream& operator<<(std::ostream& out, const Decomposition& parts);
 [[nodiscard]] std::string_view to_string(DecompositionMethod method);
 [[nodiscard]] std::string_view to_string(DecompositionForm form);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -7,11 +7,13 @@
 //   x = brace::power_inverse(z, best.power);
 #pragma once
 
+#include <optional>
+
 #include "brace/base/api.hpp"
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // (x^power - 1) / power, and ln x at power 0, without loss of digits near it (Box and Cox 1964,
 // equation 1). x > 0.
@@ -31,9 +33,9 @@ struct PowerEstimate {
 
 // Maximum likelihood with normal errors around a level that moves, a broken line with corners two
 // seasons apart (at least 24 rows, at most 40 corners), and around the mean of each place in the
-// season (Box and Cox 1964, section 3): `period` rows long; 0 takes that of months and quarters.
+// season (Box and Cox 1964, section 3): `period` rows long; left out: that of months and quarters.
 // Values present only. Throws Error (not_positive) or, below ten values, (too_few_observations).
-[[nodiscard]] PowerEstimate estimate_power(const Series& series, int period = 0);
+[[nodiscard]] PowerEstimate estimate_power(const Series& series, std::optional<int> period = {});
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

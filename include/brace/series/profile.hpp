@@ -13,7 +13,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 enum class ProfileBy { time_of_day, weekday };
 
@@ -43,5 +43,5 @@ struct Profile {
 // Each value over its slot's factor; as it is in a slot the profile does not know.
 [[nodiscard]] Series divided_by(const Series& series, const Profile& profile);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -12,7 +12,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Prices of each period, all positive and as long as one another; NaN where missing.
 struct Bars {
@@ -47,5 +47,5 @@ enum class RangeEstimator {
 // Periods that only repeat the last close in all four prices: holidays kept as flat candles.
 [[nodiscard]] std::size_t flat_bars(const Bars& bars);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -2,12 +2,14 @@
 // A Series: values in time order with their dates, unit, clock and origin. NaN marks a missing
 // value, here and nowhere else in Brace.
 //
-//   brace::Series returns = brace::make_series({.1, -.4, .3}, "kelp return", "percent");
+//   brace::Series returns = brace::make_series({.1, -.4, .3}, "kelp return", brace::Unit::percent);
 //   returns.present();   // 3
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "brace/base/api.hpp"
@@ -15,7 +17,7 @@
 #include "brace/series/calendar.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // What the values are, which decides how they are tested and spoken of.
 enum class Kind {
@@ -24,6 +26,12 @@ enum class Kind {
   log_return,  // difference of log prices
   simple_return,
 };
+
+// What values are measured in, where that is known.
+enum class Unit { percent, decimal };
+[[nodiscard]] std::string_view to_string(Unit unit);
+// "percent a day"; empty for no unit.
+[[nodiscard]] std::string unit_a_period(std::optional<Unit> unit, std::string_view period);
 
 // What became of a file's rows on the way to a series.
 struct Account {
@@ -62,8 +70,8 @@ struct Provenance {
 inline constexpr double kLargest = 1e100;
 
 struct Series {
-  std::string name;  // column or what was made of it, such as "settle"
-  std::string unit;  // "percent", "decimal", or empty where nothing is known
+  std::string name;          // column or what was made of it, such as "settle"
+  std::optional<Unit> unit;  // left out where nothing is known
   Kind kind = Kind::values;
   Clock clock = Clock::row;
   std::vector<Timestamp> times;  // as long as values, or empty
@@ -94,13 +102,21 @@ struct Series {
   // "row": the noun for one observation's period, as in "percent a day".
   [[nodiscard]] std::string_view period() const { return period_noun(clock); }
 
+  // "percent a day"; empty where the unit is not known.
+  [[nodiscard]] std::string unit_a_period() const { return v0::unit_a_period(unit, period()); }
+
   // Rows a year, by the clock and its session; empty where there is no clock.
   [[nodiscard]] std::optional<double> rows_per_year() const;
 };
 
-// A series without dates.
+// A series without dates, which is as good as one with them but for terms and tables that need
+// them; and one with, whose clock is what the dates say (infer_clock). Values are copied. Throws
+// Error (bad_option, dates_out_of_order, date_repeated) unless there is a date for each value, each
+// later than the one before.
 [[nodiscard]] Series make_series(std::vector<double> values, std::string name = "value",
-                                 std::string unit = "");
+                                 std::optional<Unit> unit = {});
+[[nodiscard]] Series make_series(std::span<const double> values, std::span<const Timestamp> times,
+                                 std::string name = "value", std::optional<Unit> unit = {});
 
 // The values that are present with their dates; a gap leaves no trace but in the dates.
 [[nodiscard]] Series without_gaps(const Series& series);
@@ -109,5 +125,5 @@ struct Series {
 // `observations` values are present and they are not all equal. `task` names what they are for.
 void require_usable(const Series& series, std::size_t observations, const std::string& task);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -15,7 +15,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
+namespace brace::inline v0 {
 
 // Rows begin .. end-1 (0-based).
 [[nodiscard]] Series rows_between(const Series& series, std::size_t begin, std::size_t end);
@@ -76,5 +76,5 @@ enum class Overnight {
 // where the dates have no time of day, since then every night is a step like any other.
 [[nodiscard]] Series without_overnight(const Series& returns, const Series& levels, Overnight how);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

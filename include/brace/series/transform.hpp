@@ -3,7 +3,7 @@
 // of its returns, it is never filled with zero.
 //
 //   auto returns = brace::log_returns(prices);                             // percent
-//   auto decimal = brace::log_returns(prices, brace::ReturnUnit::decimal);
+//   auto decimal = brace::log_returns(prices, brace::Unit::decimal);
 #pragma once
 
 #include <string>
@@ -12,19 +12,17 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace {
-
-enum class ReturnUnit { percent, decimal };
+namespace brace::inline v0 {
 
 // Throws Error (not_positive) naming the date of a value <= 0, which has no `what`.
 void require_positive(const Series& prices, const std::string& what);
 
 // ln(p_t / p_{t-1}), times 100 in percent; n - 1 values dated by the later day. Throws Error
 // (not_positive) naming the date of a price <= 0.
-[[nodiscard]] Series log_returns(const Series& prices, ReturnUnit unit = ReturnUnit::percent);
+[[nodiscard]] Series log_returns(const Series& prices, Unit unit = Unit::percent);
 
 // p_t / p_{t-1} - 1, times 100 in percent.
-[[nodiscard]] Series simple_returns(const Series& prices, ReturnUnit unit = ReturnUnit::percent);
+[[nodiscard]] Series simple_returns(const Series& prices, Unit unit = Unit::percent);
 
 // ln p_t, natural.
 [[nodiscard]] Series log_level(const Series& prices);
@@ -38,5 +36,5 @@ void require_positive(const Series& prices, const std::string& what);
 // |y_t - mean|.
 [[nodiscard]] Series absolute_values(const Series& series);
 
-}  // namespace brace
+}  // namespace brace::inline v0
 BRACE_API_END

@@ -2,7 +2,7 @@
 // Which kernels this machine can run. Covered by tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/kernels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // One file each, of the same text (pass.hpp).
 extern const LaneKernels kPlainKernels;  // any machine
@@ -33,4 +33,4 @@ const LaneKernels& lane_kernels() {
   return *runnable_lane_kernels().back();
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -19,7 +19,7 @@
 #include <cstddef>
 #include <vector>
 
-namespace brace {
+namespace brace::inline v0 {
 
 enum class LaneLaw { normal, student };
 // `products` are sums of products of the rows' gradients.
@@ -68,4 +68,4 @@ struct LaneKernels {
 // All that it can run, plainest first.
 [[nodiscard]] const std::vector<const LaneKernels*>& runnable_lane_kernels();
 
-}  // namespace brace
+}  // namespace brace::inline v0

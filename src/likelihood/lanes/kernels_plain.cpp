@@ -2,8 +2,8 @@
 // The lane kernels for every machine. Covered by tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/pass.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 extern const LaneKernels kPlainKernels{"x86-64", 2, chunked<2>, side_by_side<2>};
 
-}  // namespace brace
+}  // namespace brace::inline v0

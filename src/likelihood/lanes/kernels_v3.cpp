@@ -3,8 +3,8 @@
 // tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/pass.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 extern const LaneKernels kV3Kernels{"x86-64-v3", 4, chunked<4>, side_by_side<4>};
 
-}  // namespace brace
+}  // namespace brace::inline v0

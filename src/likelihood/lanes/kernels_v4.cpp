@@ -2,8 +2,8 @@
 // The lane kernels for machines with AVX-512. Covered by tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/pass.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 extern const LaneKernels kV4Kernels{"x86-64-v4", 8, chunked<8>, side_by_side<8>};
 
-}  // namespace brace
+}  // namespace brace::inline v0

@@ -10,7 +10,7 @@
 #include "families/student.hpp"
 #include "maths/dense.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 std::optional<LaneLaw> lane_law(const Shocks& shocks) {
   if (std::holds_alternative<Normal>(shocks)) return LaneLaw::normal;
@@ -131,4 +131,4 @@ Eigen::MatrixXd LaneLikelihood::score_products(std::span<const double> theta,
   return cross(G, product(unpack(out.hessian), G));
 }
 
-}  // namespace brace
+}  // namespace brace::inline v0

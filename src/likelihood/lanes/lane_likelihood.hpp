@@ -14,7 +14,7 @@
 #include "likelihood/lanes/kernels.hpp"
 #include "likelihood/log_likelihood.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 
 // Which of the kernels' laws the shocks have.
 [[nodiscard]] std::optional<LaneLaw> lane_law(const Shocks& shocks);
@@ -66,4 +66,4 @@ class LaneLikelihood final : public LogLikelihood {
   std::optional<JointLikelihood<double>> plain_;  // made where it is asked
 };
 
-}  // namespace brace
+}  // namespace brace::inline v0

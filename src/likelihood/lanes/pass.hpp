@@ -15,7 +15,7 @@
 
 #include "likelihood/lanes/kernels.hpp"
 
-namespace brace {
+namespace brace::inline v0 {
 namespace {  // NOLINT: see the head of this file
 
 // With unit variance and omega at its least, 1e-7, the product of so many is still a plain double.
@@ -388,4 +388,4 @@ void side_by_side(LaneLaw law, LaneOrder order, const LaneWindows& windows, cons
 }
 
 }  // namespace
-}  // namespace brace
+}  // namespace brace::inline v0
