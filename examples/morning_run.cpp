@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// A risk desk's morning: the saved model takes yesterday's prices, and tomorrow's risk goes out as
-// CSV. Nothing is estimated; that is for a quiet hour.
+// A daily risk run: updates a saved model with the new prices and writes the risk forecast as CSV.
+// Parameters are not estimated again.
 //   example_morning_run data/kelp-fibre.csv risk.csv
 #include <brace/brace.hpp>
 #include <cmath>
@@ -8,7 +8,7 @@
 
 namespace {
 
-// In a quiet hour: the model of all days but the last ten, with its parameters and state.
+// Done rarely: estimate the model on all days but the last ten and save it.
 void prepare(const brace::Series& returns, const std::string& path) {
   const brace::Fit fitted = brace::estimate("const / gjr / student",
                                             brace::rows_between(returns, 0, returns.size() - 10));
@@ -26,7 +26,7 @@ int main(int argc, char** argv) {
     const brace::Series returns = brace::log_returns(prices);  // percent
     prepare(returns, saved);
 
-    // The morning: read the model, give it what came since, forecast.
+    // The daily run: read the model, append the new rows, forecast.
     const brace::Fit old = brace::load_model(saved);
     const brace::Fit now =
         brace::update(old, brace::rows_between(returns, old.count, returns.size()));

@@ -120,27 +120,30 @@ int run_backtest(const Options& given) {
 }  // namespace
 
 Command backtest_command(Options& o) {
-  Command c("backtest", "Forecast from one day after another and judge it by realised outcomes",
+  Command c("backtest", "Forecast from one origin after another and compare with realised outcomes",
             run_backtest);
   o.ahead.method = "plug-in";
   add_series_options(c, o);
   c.option("--model", o.model.lines, "a model line; give the option once for each")
       .once_for_each()
-      .group("Who forecasts");
+      .group("Forecasting models");
   c.option("--baseline", o.backtest.baselines,
            "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'...; give the "
            "option once for each")
       .once_for_each()
-      .group("Who forecasts");
-  const char* group = "From where";
-  c.option("--window", o.backtest.window, "rows that each fit sees (default: 1000)").group(group);
-  c.option("--expanding", o.backtest.expanding, "windows that grow from the first one on")
+      .group("Forecasting models");
+  const char* group = "Forecast origins";
+  c.option("--window", o.backtest.window, "rows in each estimation window (default: 1000)")
+      .group(group);
+  c.option("--expanding", o.backtest.expanding, "expanding instead of rolling windows")
       .group(group);
   c.option("--refit-every", o.backtest.refit_every,
-           "forecasts from one refit to the next (default: 1)")
+           "number of forecasts between refits (default: 1)")
       .positive()
       .group(group);
-  c.option("--origins", o.backtest.origins, "the last so many only (default: all)").group(group);
+  c.option("--origins", o.backtest.origins,
+           "use only this number of the latest origins (default: all)")
+      .group(group);
   const char* what = "What is forecast";
   c.option("--horizon", o.ahead.horizon, "steps ahead (default: 1)").group(what);
   c.option("--intervals", o.ahead.intervals, "percent (default: 50,95)").list().group(what);
@@ -154,20 +157,21 @@ Command backtest_command(Options& o) {
   c.option("--draws", o.ahead.draws, "paths of each forecast (default: 2000)").group(what);
   const char* judged = "How it is judged";
   c.option("--proxy", o.backtest.proxy,
-           "variances are judged by: squared (errors, default), parkinson, garman-klass or "
+           "proxy of the realised variance: squared (errors, default), parkinson, garman-klass or "
            "rogers-satchell")
       .words({"squared", "parkinson", "garman-klass", "rogers-satchell"})
       .group(judged);
   c.option("--threshold", o.backtest.threshold,
-           "beyond it a value is up or down, else flat (default: 0)")
+           "size beyond which a value counts as up or down (default: 0)")
       .not_negative()
       .group(judged);
   const char* how = "How";
   c.option("--journal", o.backtest.journal,
-           "file that keeps every forecast as it is made; given again, the run goes on from it")
+           "file that records every forecast; an interrupted run continues from it")
       .group(how);
-  c.option("--seed", o.seed, "of the paths (default: 1)").group(how);
-  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+  c.option("--seed", o.seed, "random seed of the paths (default: 1)").group(how);
+  c.option("--threads", o.threads,
+           "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group(how);
   add_output_options(c, o);

@@ -128,16 +128,17 @@ int run_breaks(const Options& o) {
 }  // namespace
 
 Command breaks_command(Options& o) {
-  Command c("breaks", "Lasting changes of mean, variance and parameters, dated, and what they mean",
-            run_breaks);
+  Command c("breaks", "Date lasting changes of the mean, variance and parameters", run_breaks);
   add_series_options(c, o);
   const char* group = "Tests";
   c.option("--model", o.model.line,
-           "whose parameters are tested and whose persistence is shown (default: const / garch "
+           "model whose parameters are tested and whose persistence is reported (default: const / "
+           "garch "
            "/ student)")
       .shown_as("LINE")
       .group(group);
-  c.option("--breaks", o.test.breaks, "this many breaks in the mean, whatever the tests say")
+  c.option("--breaks", o.test.breaks,
+           "use this number of breaks in the mean, regardless of the tests")
       .range(0, 5)
       .group(group);
   c.option("--test", o.test.named,
@@ -159,7 +160,7 @@ Command breaks_command(Options& o) {
   c.option("--at", o.test.at, "Chow's test of a change of mean at a date known beforehand")
       .shown_as("DATE")
       .group(group);
-  c.option("--threads", o.threads, "for the fits (default: all)").group(group);
+  c.option("--threads", o.threads, "threads for the fits (default: all)").group(group);
   add_output_options(c, o);
   c.option("--chart", o.output.chart, "series with its segments shaded, .png .svg .pdf")
       .group("Output");

@@ -62,18 +62,16 @@ Command check_command(Options& o) {
   Command c("check", "Residual tests of a saved model, or of a model line on a file", run_check);
   add_series_options(c, o, "saved model, or CSV file with --model ('-' for standard input)");
   add_model_options(c, o);
-  c.option(
-       "--lags", o.test.lags,
-       "lags of the tests (default: min(10, n/5)); of several, 1,5,12, Ljung-Box is told at each")
+  c.option("--lags", o.test.lags,
+           "lags of the tests (default: min(10, n/5)); for a list, 1,5,12, Ljung-Box at each")
       .shown_as("N|LIST")
       .group("Tests");
   add_level_option(c, o);
-  c.option("--season", o.period, "rows in a season (default: the model's, or the clock's)")
+  c.option("--season", o.period, "seasonal period (default: from the model or the frequency)")
       .range(2, 10000)
       .shown_as("N")
       .group("Tests");
-  c.option("--outliers", o.model.outliers,
-           "rows that stand out: outliers, level shifts, temporary changes")
+  c.option("--outliers", o.model.outliers, "list outliers, level shifts and temporary changes")
       .group("Tests");
   add_output_options(c, o);
   add_residuals_option(c, o);

@@ -150,7 +150,8 @@ Command compare_command(Options& o) {
   c.option("--intervals", o.ahead.intervals, "percent, such as 50,95 (default)")
       .list()
       .group("The models");
-  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+  c.option("--threads", o.threads,
+           "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group("How");
   add_output_options(c, o);

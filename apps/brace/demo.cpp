@@ -264,7 +264,8 @@ Command demo_command(Options& o) {
            "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
   c.option("--out", o.output.out,
            "folder for charts, tables and the saved model (default: brace-demo)");
-  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+  c.option("--threads", o.threads,
+           "number of threads, 0 for all (default); results do not depend on it")
       .not_negative();
   c.option("--quiet", o.output.quiet, "write the files, print nothing");
   c.footer = "Example:\n  brace demo --out brace-demo";

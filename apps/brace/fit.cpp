@@ -71,26 +71,26 @@ Command fit_command(Options& o) {
            "write the fitted equation out and read each coefficient in a sentence")
       .group("The model");
   c.option("--target-variance", o.model.target_variance,
-           "omega from the sample's variance, the rest given it (arch, garch, gjr)")
+           "variance targeting: omega follows from the sample variance (arch, garch, gjr)")
       .group("The model");
   c.option("--starts", o.model.starts,
-           "starting points of a joint fit; more find higher hills, if there are (default: 4 to "
+           "number of starting points; more may find a higher maximum (default: 4 to "
            "76, by model and rows)")
       .range(1, 10000)
       .group("The model");
   c.option("--profile", o.model.profiles,
-           "intervals that follow the likelihood: persistence or parameters, by commas")
+           "profile-likelihood intervals of persistence or parameters, separated by commas")
       .list()
       .group("The model");
-  c.option("--wald", o.model.wald, "test that parameters have these values: ar1=0,ma1=0")
+  c.option("--wald", o.model.wald, "Wald test that parameters equal these values: ar1=0,ma1=0")
       .group("The model");
   c.option("--mean-beside", o.model.mean_beside,
-           "the mean terms beside those of the mean equation alone")
+           "compare the mean terms with a fit that has no variance equation")
       .group("The model");
   add_output_options(c, o);
   add_residuals_option(c, o);
   c.option("--chart", o.output.chart,
-           "fitted over actual; of a variance equation volatility and what shocks do to it, .png "
+           "fitted and actual values; with a variance equation, volatility and news impact, .png "
            ".svg .pdf")
       .group("Output");
   c.option("--out", o.output.out, "the parameters as CSV").group("Output");

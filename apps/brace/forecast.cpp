@@ -257,14 +257,15 @@ Command forecast_command(Options& o) {
       .group(group);
   c.option(
        "--method", o.ahead.method,
-       "full holds the uncertainty of the estimates, resampled takes the shocks seen, refit fits "
-       "made series again, plug-in leaves the estimates' uncertainty out (default: full)")
+       "full includes the uncertainty of the estimates, resampled uses the observed shocks, refit "
+       "fits simulated series, plug-in ignores the uncertainty of the estimates (default: full)")
       .words({"full", "plug-in", "resampled", "refit"})
       .group(group);
-  c.option("--future", o.ahead.future, "CSV of the coming values of the columns that 'with' names")
+  c.option("--future", o.ahead.future, "CSV file with future values of the 'with' columns")
       .group(group);
   c.option("--back", o.ahead.back,
-           "centre on the file's own scale: median or mean, bias corrected (default: median)")
+           "point forecast on the original scale: median, or mean with bias correction (default: "
+           "median)")
       .words({"median", "mean"})
       .group(group);
   c.option("--per-year", o.ahead.per_year,
@@ -272,33 +273,35 @@ Command forecast_command(Options& o) {
       .positive()
       .group(group);
   c.option("--tails", o.ahead.tails,
-           "percent of the returns whose value-at-risk and shortfall are told (default: 1,5)")
+           "percent levels of value-at-risk and expected shortfall (default: 1,5)")
       .list()
       .group(group);
   c.option("--windows", o.ahead.windows,
-           "average over fits to so many windows, from all rows to the last few: after a break")
+           "average over this number of estimation windows, from the full sample to the latest "
+           "rows (after a break)")
       .range(2, 100)
       .group(group);
   c.option("--shortest-window", o.ahead.shortest_window,
-           "rows of the shortest of them (default: a quarter of all)")
+           "rows in the shortest window (default: a quarter of the sample)")
       .positive()
       .needs("--windows")
       .group(group);
   c.option("--suppose", o.ahead.suppose,
-           "forecast as if these values had come next: a scenario, such as -5 or -5,2")
+           "scenario: forecast as if these values were observed next, such as -5 or -5,2")
       .list()
       .group(group);
   c.option("--start-volatility", o.ahead.start_volatility,
-           "volatility of the first step, whatever the past says: a scenario")
+           "scenario: volatility of the first step, regardless of the past")
       .range(1e-50, 1e50)
       .shown_as("NUMBER")
       .group(group);
-  c.option("--refits", o.ahead.refits, "made series that --method refit fits (default: 400)")
+  c.option("--refits", o.ahead.refits, "simulated series that --method refit fits (default: 400)")
       .group(group);
   c.option("--draws", o.ahead.draws, "parameter draws, 25 paths from each (default: 2000)")
       .group(group);
-  c.option("--seed", o.seed, "of the draws (default: 1)").group(group);
-  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+  c.option("--seed", o.seed, "random seed of the draws (default: 1)").group(group);
+  c.option("--threads", o.threads,
+           "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group(group);
   add_output_options(c, o);

@@ -90,11 +90,12 @@ Command lags_command(Options& o) {
            "values, squares, absolute, or leverage: returns with later squares (default: values)")
       .words({"values", "squares", "absolute", "leverage"})
       .group(group);
-  c.option("--lags", o.test.lags, "how many (default: 20), or which, 1,5,12")
+  c.option("--lags", o.test.lags, "number of lags (default: 20), or a list: 1,5,12")
       .shown_as("N|LIST")
       .group(group);
   add_level_option(c, o);
-  c.option("--period", o.period, "season whose multiples are marked (default: the clock's)")
+  c.option("--period", o.period,
+           "seasonal period whose multiples are marked (default: from the frequency)")
       .range(2, 100000)
       .group(group);
   c.option("--band", o.test.band,

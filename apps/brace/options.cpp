@@ -21,63 +21,67 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
                     "column of the dates (default: the first that reads as one)"),
      reading);
   in(command.option("--time", o.series.read.time,
-                    "column of the time of day, where it stands apart"),
+                    "column of the time of day, if separate from the date"),
      reading);
-  in(command.option(
-         "--date-format", o.series.read.date_format,
-         "form of the dates, such as %d/%m/%Y (default: recognised where only one fits)"),
+  in(command.option("--date-format", o.series.read.date_format,
+                    "date format, such as %d/%m/%Y (default: detected if only one format fits)"),
      reading);
   in(command
          .option("--where", o.series.read.where,
-                 "keep rows of one series: symbol=KELP (may repeat)")
+                 "keep only rows with this value in a column: symbol=KELP (may repeat)")
          .once_for_each(),
      reading);
-  in(command.option("--query", o.series.read.query, "of an SQLite database: the select to read"),
+  in(command.option("--query", o.series.read.query, "SELECT statement for an SQLite database"),
      reading);
-  in(command.option("--roles", o.series.roles, "columns of open=, high=, low=, close=, volume=")
+  in(command
+         .option("--roles", o.series.roles,
+                 "price and volume columns: open=, high=, low=, close=, volume=")
          .list(),
      reading);
   in(command
          .option("--column-mark", o.series.column_mark,
-                 "what stands between cells: comma, semicolon, tab (default: recognised)")
+                 "field separator: comma, semicolon, tab (default: detected)")
          .words({"comma", "semicolon", "tab"}),
      reading);
-  in(command.option("--decimal-comma", o.series.read.decimal_comma, "numbers are written 1,5"),
+  in(command.option("--decimal-comma", o.series.read.decimal_comma,
+                    "numbers have a decimal comma: 1,5"),
      reading);
-  in(command.option("--grouped", o.series.read.grouped, "numbers are written 1,234.5 (or 1.234,5)"),
+  in(command.option("--grouped", o.series.read.grouped,
+                    "numbers have thousands separators: 1,234.5 (or 1.234,5)"),
      reading);
-  in(command.option("--missing", o.series.missing, "more marks of a missing cell").list(), reading);
+  in(command.option("--missing", o.series.missing, "additional codes for missing values").list(),
+     reading);
   in(command.option("--drop-zero", o.series.read.drop_zero,
-                    "drop rows where this column is 0, before returns"),
+                    "drop rows where this column is 0, before returns are computed"),
      reading);
   in(command.option("--drop-flat", o.series.read.drop_flat,
-                    "drop rows that only repeat the last close in open, high, low, close"),
+                    "drop rows whose open, high, low and close all equal the previous close"),
      reading);
-  in(command.option("--from", o.series.read.from, "first date kept"), reading);
-  in(command.option("--to", o.series.read.to, "last date kept"), reading);
+  in(command.option("--from", o.series.read.from, "first date to keep"), reading);
+  in(command.option("--to", o.series.read.to, "last date to keep"), reading);
   in(command
          .option("--every", o.series.every,
-                 "the clock: minute, hour, day, business-day, week, month, quarter, year "
+                 "frequency: minute, hour, day, business-day, week, month, quarter, year "
                  "(default: inferred)")
          .words(
              {"minute", "hour", "day", "business-day", "week", "month", "quarter", "year", "auto"}),
      reading);
   in(command
          .option("--absent", o.series.absent,
-                 "dates that the clock has and the file has not: keep them absent, or add them "
-                 "as missing (default: missing where the clock can be trusted)")
+                 "expected dates that the file lacks: keep them absent, or add them as missing "
+                 "values (default: missing where the clock can be trusted)")
          .words({"auto", "keep", "missing"}),
      reading);
-  in(command.option("--zone", o.series.read.zone,
-                    "zone that times are local to, such as Europe/Berlin, where rows go on "
-                    "through a change of its clocks"),
+  in(command.option(
+         "--zone", o.series.read.zone,
+         "time zone of local times, such as Europe/Berlin, if rows span a daylight-saving change"),
      reading);
 
-  const char* making = "What is made of it, in this order";
-  in(command.option("--rows", o.series.rows, "rows kept, such as 1..500 or 20%..100%"), making);
-  in(command.option(
-         "--regroup", o.series.regroup,
-         "a slower clock: week:last, month:mean, quarter:sum (prices last, returns sum)"),
+  const char* making = "Transformations, applied in this order";
+  in(command.option("--rows", o.series.rows, "rows to keep, such as 1..500 or 20%..100%"), making);
+  in(command.option("--regroup", o.series.regroup,
+                    "aggregate to a lower frequency: week:last, month:mean, quarter:sum (last for "
+                    "prices, sum for returns)"),
      making);
   in(command
          .option("--returns", o.series.returns,
@@ -92,15 +96,16 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
   in(command
          .option(
              "--overnight", o.series.overnight,
-             "returns over a pause of the session: keep, mark (as missing), drop (default: keep)")
+             "overnight returns of intraday data: keep, mark (as missing), drop (default: keep)")
          .words({"keep", "mark", "drop"}),
      making);
   in(command.option(
          "--transform", o.series.transform,
-         "log, boxcox, boxcox=P, diff1, diff12, centre, hours, weekdays; several by blanks"),
+         "log, boxcox, boxcox=P, diff1, diff12, centre, hours, weekdays; separated by spaces"),
      making);
-  in(command.option("--hold-out", o.series.hold_out,
-                    "keep back the end: rows (250), a share (20%) or from a date (2023-01-02)"),
+  in(command.option(
+         "--hold-out", o.series.hold_out,
+         "hold out the end of the sample: rows (250), a share (20%) or from a date (2023-01-02)"),
      making);
 }
 
@@ -110,7 +115,7 @@ void add_model_options(Command& command, Options& o) {
       .option("--model", o.model.line,
               "model line: mean / variance / shocks, such as 'const ar1 / garch / student'")
       .group(group);
-  command.option("--fix", o.model.fix, "hold parameters: beta1=0.9,nu=6").group(group);
+  command.option("--fix", o.model.fix, "fix parameters at values: beta1=0.9,nu=6").group(group);
   command
       .option("--errors", o.model.errors,
               "hessian, opg or robust (default: robust with a variance equation)")
@@ -126,7 +131,9 @@ void add_model_options(Command& command, Options& o) {
 void add_output_options(Command& command, Options& o) {
   const char* group = "Output";
   command.option("--json", o.output.json, "the result as JSON on standard output").group(group);
-  command.option("--quiet", o.output.quiet, "no next step, no words on standard error but errors")
+  command
+      .option("--quiet", o.output.quiet,
+              "omit the suggested next command and all messages but errors")
       .group(group);
 }
 
@@ -547,7 +554,7 @@ std::vector<Companion> read_future(const Options& o) {
 void add_level_option(Command& command, Options& o) {
   command
       .option("--level", o.test.level,
-              "shows what Q must exceed to reject at this level, such as .01")
+              "show the critical value of Q at this significance level, such as .01")
       .range(1e-12, 0.5)
       .shown_as("P")
       .group("Tests");

@@ -156,9 +156,7 @@ int run_search(const Options& o) {
 }  // namespace
 
 Command search_command(Options& o) {
-  Command c("search",
-            "Rank mean equations, or variance equations and laws, of a "
-            "stated set",
+  Command c("search", "Rank candidate mean equations, or variance equations and shock laws",
             run_search);
   add_series_options(c, o);
   const char* set = "The set";
@@ -167,7 +165,7 @@ Command search_command(Options& o) {
   };
   order("--most-ar", o.search.most_ar, "highest AR order (default: 5)");
   order("--most-ma", o.search.most_ma, "highest MA order (default: 5)");
-  c.option("--season", o.period, "rows in a season: seasonal orders are searched too")
+  c.option("--season", o.period, "seasonal period; seasonal orders are searched too")
       .range(2, 10000)
       .shown_as("N")
       .group(set);
@@ -176,17 +174,18 @@ Command search_command(Options& o) {
   const auto times = [&](const char* name, auto& value, const char* what) {
     c.option(name, value, what).range(0, 2).shown_as("N").group(set);
   };
-  times("--differences", o.search.differences, "how often differenced (default: tests say)");
+  times("--differences", o.search.differences, "number of differences (default: chosen by tests)");
   times("--season-differences", o.search.season_differences,
-        "how often over a season (default: tests say)");
+        "number of seasonal differences (default: chosen by tests)");
   c.option("--constant", o.search.constant,
            "both, always or never (default: both where differenced)")
       .words({"both", "always", "never"})
       .group(set);
-  c.option("--terms", o.search.terms, "terms that all keep: 'trend harmonics 24:2 with volume'")
+  c.option("--terms", o.search.terms,
+           "terms in every candidate: 'trend harmonics 24:2 with volume'")
       .group(set);
   c.option("--sparse", o.search.sparse,
-           "single lags too: weak ones dropped, conspicuous ones tried")
+           "also drop insignificant lags and try lags where residuals are correlated")
       .group(set);
   const char* variance = "Variance equations instead";
   c.option("--variance", o.search.variances,
@@ -205,7 +204,8 @@ Command search_command(Options& o) {
            "full or stepwise (default: full where it takes about a second)")
       .words({"full", "stepwise"})
       .group(how);
-  c.option("--threads", o.threads, "0 takes all (default); results do not depend on it")
+  c.option("--threads", o.threads,
+           "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group(how);
   // Alone they would do nothing.

@@ -107,7 +107,8 @@ Command season_command(Options& o) {
             run_season);
   add_series_options(c, o);
   const char* group = "The season";
-  c.option("--period", o.period, "rows in a period (default: the clock's, month 12)")
+  c.option("--period", o.period,
+           "observations in a seasonal period (default: from the frequency, month 12)")
       .range(2, 100000)
       .group(group);
   c.option("--method", o.season.method, "loess or averages (default: loess)")

@@ -123,8 +123,7 @@ int run_simulate(const Options& o) {
 }  // namespace
 
 Command simulate_command(Options& o) {
-  Command c("simulate",
-            "A made-up series of a model whose parameters are typed or were fitted, as CSV",
+  Command c("simulate", "Simulate a series from given or fitted parameters and write it as CSV",
             run_simulate);
   c.option("file", o.file, "a saved model; or none, and --model");
   const char* group = "The model";
@@ -132,19 +131,19 @@ Command simulate_command(Options& o) {
            "the model line with every parameter: 'const mu=0 / garch omega=.02 alpha1=.08 "
            "beta1=.9'")
       .group(group);
-  c.option("--fix", o.model.fix, "parameters that the line leaves out: beta1=0.9,nu=6")
+  c.option("--fix", o.model.fix, "values of parameters that the line does not give: beta1=0.9,nu=6")
       .group(group);
   c.option("--change", o.simulate.changes,
-           "a break: its first row and what is new from there, '1250 omega=0.3' (may repeat)")
+           "structural break: first row and new parameter values, '1250 omega=0.3' (may repeat)")
       .group(group);
   c.option("--columns", o.simulate.columns,
-           "CSV of the rows to be made, with dates and the columns that 'with' names")
+           "CSV file with dates and 'with' columns of the rows to simulate")
       .group(group);
   c.option("--length", o.simulate.length, "rows (default: 2500, or those of --columns)")
       .range(1, 10000000)
       .excludes("--columns")
       .group("Output");
-  c.option("--seed", o.seed, "of the random numbers (default: 1)").group("Output");
+  c.option("--seed", o.seed, "random seed (default: 1)").group("Output");
   c.option("--out", o.output.out, "write the CSV there instead of to standard output")
       .group("Output");
   c.option("--quiet", o.output.quiet, "no word about the file written").group("Output");

@@ -176,7 +176,7 @@ Command unitroot_command(Options& o) {
       .shown_as("ID,...")
       .group(group);
   c.option("--deterministic", o.test.deterministic,
-           "terms for the level: none, constant, trend (default: trend if it drifts)")
+           "deterministic terms for the level: none, constant, trend (default: trend if it drifts)")
       .words({"none", "constant", "trend"})
       .group(group);
   c.option("--lags", o.test.lags,
@@ -184,21 +184,22 @@ Command unitroot_command(Options& o) {
            "GLS tests)")
       .group(group);
   c.option("--bandwidth", o.test.bandwidth,
-           "Bartlett bandwidth of pp and kpss: a number or auto (default: by the length)")
+           "Bartlett bandwidth of pp and kpss: a number or auto (default: from the sample size)")
       .shown_as("N|auto")
       .group(group);
   c.option("--model-of-break", o.test.model_of_break,
            "what may break: intercept, trend, both (default: both)")
       .words({"intercept", "trend", "both"})
       .group(group);
-  c.option("--period", o.period, "season of seasonal-roots, 4 or 12 (default: the clock's)")
+  c.option("--period", o.period,
+           "seasonal period of seasonal-roots, 4 or 12 (default: from the frequency)")
       .group(group);
-  c.option("--periods", o.test.periods, "steps of the variance ratios (default: 2,5,10)")
+  c.option("--periods", o.test.periods, "horizons of the variance ratios (default: 2,5,10)")
       .list()
       .shown_as("N,...")
       .group(group);
-  c.option("--seed", o.seed, "of the bootstrap of the variance ratio").group(group);
-  c.option("--threads", o.threads, "for it (default: all)").group(group);
+  c.option("--seed", o.seed, "random seed of the variance-ratio bootstrap").group(group);
+  c.option("--threads", o.threads, "threads for the bootstrap (default: all)").group(group);
   add_output_options(c, o);
   c.option("--out", o.output.out, "the tests as CSV").group("Output");
   c.footer = "Example:\n  brace unitroot data/kelp-fibre.csv --value settle --drop-zero volume";

@@ -240,13 +240,13 @@ Command update_command(Options& o) {
   Command c("update", "Append new rows to a saved model; parameters stay fixed", run_update);
   add_series_options(c, o, "saved model");
   c.option("--new", o.newer,
-           "CSV file with the new rows, alone or behind old ones, which must be those of the "
-           "model; column, returns and transforms are the model's")
+           "CSV file with the new rows, alone or after the old ones, which must equal those of the "
+           "model; column, returns and transforms are those of the model")
       .required()
       .group("The new rows");
   add_output_options(c, o);
   add_residuals_option(c, o);
-  c.option("--save", o.output.save, "where the model goes (default: over the old one)")
+  c.option("--save", o.output.save, "file for the updated model (default: overwrite the old one)")
       .group("Output");
   c.footer = "Example:\n  brace update kelp.json --new data/kelp-fibre.csv";
   return c;

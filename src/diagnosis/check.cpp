@@ -381,8 +381,9 @@ void add_whiteness(const CheckInput& in, const CheckOptions& options, Check& out
   }
   for (const int up_to : shown) {
     if (up_to <= fitted || up_to >= present)
-      throw Error(ErrorCode::bad_option, fmt::format("{} lags: the residuals of '{}' bear {} to {}",
-                                                     up_to, out.model, fitted + 1, present - 1));
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{} lags: the residuals of '{}' allow {} to {}", up_to, out.model,
+                              fitted + 1, present - 1));
     out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
     if (options.level)
       out.whiteness_limits.push_back(

@@ -188,7 +188,8 @@ std::string known_quantities(const Fit& fit) {
 
 void require_usable_fit(const Fit& fit, const char* what) {
   if (!fit.usable())
-    refuse(fmt::format("'{}' has no maximum to rest {} on", to_string(fit.model), what));
+    refuse(
+        fmt::format("'{}' did not converge, so {} cannot be computed", to_string(fit.model), what));
 }
 
 }  // namespace
@@ -271,8 +272,8 @@ TestResult wald_test(const Fit& fit, const std::vector<Held>& values) {
   test.dof = {static_cast<double>(q)};
   test.p_value = laws::chi_squared_tail(test.statistic, static_cast<double>(q));
   test.observations = fit.n;
-  test.reading = *test.rejects() ? fmt::format("the data speak against {}", null)
-                                 : fmt::format("nothing speaks against {}", null);
+  test.reading = *test.rejects() ? fmt::format("the data reject {}", null)
+                                 : fmt::format("no evidence against {}", null);
   return test;
 }
 

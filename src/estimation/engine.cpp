@@ -40,7 +40,7 @@ Peak climbed(Problem& problem, SmallerModels& smaller) {
   return problem.exact ? climb_exact(problem, smaller) : climb_joint(problem);
 }
 
-// From where the climbs ended to a Fit: status, estimates, errors.
+// Forecast origins the climbs ended to a Fit: status, estimates, errors.
 class FitReport {
  public:
   FitReport(Problem& problem, const Peak& peak)

@@ -112,10 +112,10 @@ BerkowitzTest berkowitz(std::span<const double> transforms) {
   b.memory.statistic = 2 * (b.log_likelihood - ar1_likelihood(x, 0, false).log_likelihood);
   b.memory.dof = {1};
   b.memory.p_value = laws::chi_squared_tail(std::max(0.0, b.memory.statistic), 1);
-  b.all.reading = *b.all.rejects() ? "the forecast distributions are not those of what came"
-                                   : "nothing speaks against the forecast distributions";
+  b.all.reading = *b.all.rejects() ? "the outcomes do not follow the forecast distributions"
+                                   : "no evidence against the forecast distributions";
   b.memory.reading = *b.memory.rejects()
-                         ? "an outcome foretells where in its distribution the next falls"
+                         ? "an outcome predicts where in its distribution the next one falls"
                          : "outcomes do not depend on the one before";
   return b;
 }

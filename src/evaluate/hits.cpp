@@ -112,7 +112,7 @@ TestResult dynamic_quantile(std::span<const unsigned char> hits, std::span<const
     for (std::size_t l = 1; l <= q; ++l) X(r, static_cast<Eigen::Index>(l)) = hit(t - l);
     X(r, k - 1) = quantile[t];
   }
-  TestResult test = named_test("dynamic-quantile", "", "nothing known before foretells a hit",
+  TestResult test = named_test("dynamic-quantile", "", "no earlier information predicts a hit",
                                static_cast<std::size_t>(rows));
   test.lags = lags;
   // Columns that are collinear, as where no hit came or the quantile is constant, take no degree.
@@ -121,7 +121,7 @@ TestResult dynamic_quantile(std::span<const unsigned char> hits, std::span<const
   test.statistic = fitted.squaredNorm() / (expected * (1 - expected));
   finish(test, static_cast<double>(fit.rank),
          "hits can be foretold from the hits before or the forecast itself",
-         "nothing known before foretells a hit");
+         "no earlier information predicts a hit");
   return test;
 }
 

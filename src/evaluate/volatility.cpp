@@ -92,7 +92,7 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   m.fair_robust.p_value = laws::chi_squared_tail(m.fair_robust.statistic, 2);
   for (TestResult* test : {&m.fair, &m.fair_robust})
     test->reading = *test->rejects() ? "forecasts are biased, or too lively or too flat"
-                                     : "nothing speaks against fair forecasts";
+                                     : "no evidence against fair forecasts";
   return m;
 }
 

@@ -103,5 +103,14 @@ TEST(Api, NoNumberInOptionsStandsForNone) {
       EXPECT_FALSE(std::regex_search(line, sentinel)) << path << ": " << line;
 }
 
+TEST(Pages, StartWithWhatTheReaderCanDoAfterThem) {
+  for (const auto& entry : fs::directory_iterator(BRACE_SOURCE_DIR "/docs")) {
+    if (entry.path().extension() != ".md") continue;
+    const std::vector<std::string> lines = lines_of(entry.path());
+    ASSERT_GE(lines.size(), 3U);
+    EXPECT_TRUE(lines[2].starts_with("After this page you ")) << entry.path() << ": " << lines[2];
+  }
+}
+
 }  // namespace
 }  // namespace brace::test

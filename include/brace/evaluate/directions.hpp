@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Calls of direction, up, flat or down, against what came.
+// Forecasts of direction (up, flat or down) against outcomes.
 //
 //   brace::Directions d = brace::directions(outcomes, forecasts, /*threshold=*/.1);
 #pragma once
