@@ -70,9 +70,12 @@ double ged_cdf(double z, double nu) {
 }
 
 double ged_quantile(double p, double nu) {
-  const double outside = 2 * std::min(p, 1 - p);  // exact where p is small, as 1 - 2 p is not
-  const double size =
-      ged_scale(nu) * std::pow(2 * boost::math::gamma_q_inv(1 / nu, outside), 1 / nu);
+  // From the far tail 1 - 2 p has lost the digits of p, and is 1 in the end.
+  constexpr double kFar = 1e-6;
+  const double outside = 2 * std::min(p, 1 - p);
+  const double gamma = outside < kFar ? boost::math::gamma_q_inv(1 / nu, outside)
+                                      : boost::math::gamma_p_inv(1 / nu, std::abs(2 * p - 1));
+  const double size = ged_scale(nu) * std::pow(2 * gamma, 1 / nu);
   return p < 0.5 ? -size : size;
 }
 

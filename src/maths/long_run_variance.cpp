@@ -8,6 +8,7 @@
 #include <limits>
 #include <numeric>
 
+#include "base/given_or.hpp"
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
@@ -42,8 +43,8 @@ int most_spectral_order(std::size_t n) {
 SpectralVariance spectral_variance(std::span<const double> u, std::optional<int> given,
                                    bool by_bic) {
   const auto n = static_cast<Index>(u.size());
-  const int most =
-      static_cast<int>(std::min<Index>(given.value_or(most_spectral_order(u.size())), n / 3));
+  const int most = static_cast<int>(
+      std::min<Index>(given_or(given, most_spectral_order(u.size()), "most", 0), n / 3));
   const Eigen::Map<const Eigen::VectorXd> all(u.data(), n);
   // The leading columns of one factorisation are the smaller models.
   const Eigen::MatrixXd X = lags_of(all, most, most);

@@ -149,7 +149,7 @@ TEST(WaldTest, IsTheSquareOfTWithOneParameter) {
   EXPECT_GE(two.statistic, one.statistic - 1e-9);
   EXPECT_GE(two.statistic, wald_test(fit, {{"beta1", .5}}).statistic - 1e-9);
   EXPECT_EQ(two.dof, std::vector<double>{2});
-  EXPECT_EQ(two.reading, "the data speak against ar1 = 0 and beta1 = 0.5");
+  EXPECT_EQ(two.reading, "the data reject ar1 = 0 and beta1 = 0.5");
 }
 
 // On many rows Wald's statistic and the likelihood ratio agree.

@@ -247,7 +247,7 @@ TEST(Estimate, JobsNameWindowsThatDoNotExist) {
         test::error_of([&] { (void)values_of(fit_many({job}, {}, Executor(1))); }).what());
   };
   EXPECT_EQ(message({.model = parse_model("const"), .series = shared, .first = 200, .count = 200}),
-            "FitJob: rows 201 to 400 are asked of a series of 300");
+            "FitJob: rows 200 to 400 are asked of a series of 300");
   EXPECT_EQ(message({.model = parse_model("const"), .series = nullptr}),
             "a fit without a series: give one");
 }

@@ -282,7 +282,7 @@ TEST(LongRun, AutoregressionFindsTheSpectrumAtZero) {
   Series y = white(6, 20000);
   for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += .5 * y.values[t - 1];
   EXPECT_NEAR(spectral_variance(y.values).value, 4, .4);
-  EXPECT_EQ(spectral_variance(y.values, -1, true).order, 1);
+  EXPECT_EQ(spectral_variance(y.values, {}, true).order, 1);
 }
 
 }  // namespace

@@ -116,7 +116,7 @@ TEST(Search, RefusesWhatIsNoSet) {
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.most_ar = 25}); }).what(),
                "most_ar = 25: must lie between 0 and 24");
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.period = 1}); }).what(),
-               "period = 1: 0 for none, or from 2");
+               "period = 1: from 2, or left out for none");
   EXPECT_STREQ(test::error_of([&] { (void)search(y, {.differences = 3}); }).what(),
                "differences = 3: must lie between 0 and 2");
 }
