@@ -38,5 +38,9 @@ inline double run(const FitJob&) {
   return 0;
 }
 inline void use(std::size_t, const std::vector<double>&) {}
+inline void use(const Fit&) {}
+inline void show(std::size_t, std::size_t) {}
+inline const Executor executor(1);
+inline const double tick = .3;
 
 }  // namespace brace::test
