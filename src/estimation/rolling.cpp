@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Covered by tests/estimation/rolling_test.cpp.
 #include "brace/estimation/rolling.hpp"
-#include "base/progress_counter.hpp"
 
 #include <fmt/format.h>
 
@@ -9,6 +8,7 @@
 #include <cmath>
 #include <memory>
 
+#include "base/progress_counter.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/estimation/estimate.hpp"

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The variance stage of a likelihood: from shocks e to variances h, block by block. A family is a
 // class of four templates: `start` for the rows before the sample, `next` for the h of a row from
-// what came before it, `learn` for what the row's own shock leaves behind, `skip` for a row without
+// the rows before it, `learn` for what the row's own shock leaves behind, `skip` for a row without
 // one; FamilyStage turns them into the stage that the likelihood runs.
 //
 //   std::unique_ptr<VarianceStage<T>> stage = variance_stage<T>(model, setup);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The figure of a backtest: what was forecast against what came, losses as they add up, coverage by
+// The figure of a backtest: forecasts against outcomes, losses as they add up, coverage by
 // level, and where the hits fell. Covered by tests/figures/figure_test.cpp; looked at in
 // docs/screenshots.
 #include <fmt/format.h>

@@ -22,7 +22,7 @@ constexpr std::size_t kSampled = 1000, kSampledPaths = 16;
 // Share of the largest variance of the estimates under which a direction is pinned.
 constexpr double kPinned = 1e-12;
 
-// A refit on a bound knows of no error, and what it was off by is many times the spread it
+// A refit on a bound has no standard error, and its forecast error is many times the spread it
 // expected: the least share of the sample's own spread that is meant.
 constexpr double kLeastSpread = 1.0 / 3;
 

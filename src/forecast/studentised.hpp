@@ -38,7 +38,7 @@ class LogVolatilityOf {
   // Empty where the errors of the estimates are not known, or paths leave the range of numbers.
   [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, RandomStream& stream);
   // The spread by parameters drawn from the likelihood: on few rows, where estimates on a bound
-  // know of no error.
+  // have no standard error.
   [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, const LikelihoodSample& sample,
                                                 RandomStream& stream);
 

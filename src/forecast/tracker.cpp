@@ -106,6 +106,9 @@ struct Tracker::State {
   const Tail& tail(double p) {
     for (const Tail& known : tails)
       if (known.p == p) return known;
+    // Beyond a few levels the oldest makes room: a loop may ask for another each time.
+    constexpr std::size_t kKept = 16;
+    if (tails.size() == kKept) tails.erase(tails.begin());
     const NextRow unit{.shocks = next.shocks, .parts = {{0, 1, next.parts.front().shape}}};
     tails.push_back({p, unit.quantile(p), unit.shortfall(100 * p)});
     return tails.back();

@@ -130,6 +130,17 @@ TEST(Tracker, CopiesGoTheirOwnWays) {
   EXPECT_EQ(other.next().sd(), one.next().sd());
 }
 
+TEST(Tracker, EveryLevelIsRightHoweverManyAreAsked) {
+  const Tracker tracker(known_fit("const / garch / student", {.03, .02, .08, .9, 6}));
+  for (const int pass : {1, 2})
+    for (int level = 1; level < 60; ++level) {
+      const double percent = level + .25 * pass;
+      EXPECT_NEAR(tracker.value_at_risk(percent), tracker.next().value_at_risk(percent), 1e-12);
+      EXPECT_NEAR(tracker.shortfall(percent), tracker.next().shortfall(percent), 1e-12);
+    }
+  test::expect_error(ErrorCode::bad_option, "between 0 and 1", [&] { (void)tracker.quantile(1); });
+}
+
 TEST(Tracker, RefusesWhatItCannotFollow) {
   const Fit seasonal = known_fit("const harmonics 12:1 / steady / normal", {0, 1, 1, 1});
   test::expect_error(ErrorCode::bad_option, "harmonics 12:1", [&] { Tracker{seasonal}; });

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Would these forecasts have worked? Models, baselines and combinations forecast from one origin
-// after another, each knowing only the rows before it, and are judged by what came.
+// after another, each knowing only the rows before it, and are compared with the outcomes.
 //
 //   brace::Backtest b = brace::backtest({"const / garch / student"}, returns, {.horizon = 5},
 //                                       brace::Executor(2));
@@ -32,7 +32,7 @@
 BRACE_API_BEGIN
 namespace brace::inline v0 {
 
-// One forecast, and what came of it.
+// One forecast and its outcome.
 struct BacktestStep {
   double mean = 0, variance = 0;  // of the return around its mean
   std::vector<Interval> return_interval;
@@ -168,7 +168,7 @@ struct Backtest {
                                 const BacktestOptions& options = {},
                                 const Executor& executor = serial());
 
-// One row a forecast: entrant, origin, step, date, mean, volatility, interval ends, what came.
+// One row a forecast: entrant, origin, step, date, mean, volatility, interval ends, outcome.
 [[nodiscard]] std::vector<std::vector<std::string>> backtest_table(const Backtest& backtest);
 
 std::ostream& operator<<(std::ostream& out, const Backtest& backtest);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// A fitted model that follows its series one row at a time, for loops that cannot wait: each row
-// costs the same however many came before it, and allocates nothing.
+// A fitted model that follows its series one row at a time, for loops that cannot wait: the cost of
+// a row does not depend on the number of earlier rows, and nothing is allocated (but by an exact
+// fit after a missing value, until its state is certain again).
 //
 //   brace::Tracker tracker(fitted);
 //   tracker.push(tick);
@@ -44,7 +45,7 @@ class Tracker {
   const NextRow& push(double y);
 
   // What next() says of quantiles and tail risk, quicker: each shock's own figure is computed the
-  // first time that it is asked for and only scaled from then on.
+  // first time that it is asked for and only scaled from then on (the 16 levels asked for last).
   [[nodiscard]] double quantile(double p) const;
   [[nodiscard]] double value_at_risk(double percent) const;
   [[nodiscard]] double shortfall(double percent) const;

@@ -16,7 +16,7 @@
 BRACE_API_BEGIN
 namespace brace::inline v0 {
 
-// From this row on (0-based) the process has other parameters; what came before stays.
+// From this row on (0-based) the process has other parameters; earlier rows keep theirs.
 struct SimulatedBreak {
   std::size_t row = 0;
   std::vector<double> parameters;
