@@ -28,7 +28,7 @@ constexpr double kMu = .03, kOmega = .03, kAlpha = .08, kBeta = .89, kNu = 6;
 brace::Series sample(std::size_t n) {
   brace::Series y = brace::simulate(brace::parse_model("const / garch / student"),
                                     {kMu, kOmega, kAlpha, kBeta, kNu}, n, {.seed = 11});
-  y.kind = brace::Kind::log_return;
+  y.kind = brace::SeriesKind::log_return;
   y.times = brace::dates_after(*brace::parse_date("2015-01-01"), brace::Clock::business_day, n);
   y.clock = brace::Clock::business_day;
   return y;
@@ -63,7 +63,7 @@ struct Ours {
   brace::Past past = brace::Past::before_sample(model, theta, 1);
   brace::ShockSource shocks{brace::shock_law(model.shocks), {}};
   brace::Cloud cloud{kSteps, kPaths, kPaths, false};
-  brace::RandomStream stream{1, 0};
+  brace::maths::RandomStream stream{1, 0};
   void run() { (void)maker.run(theta, past, shocks, stream, kPaths, cloud, 0); }
 };
 
@@ -81,7 +81,7 @@ void paths_and_quantiles(benchmark::State& state) {
   for (auto _ : state) {
     ours.run();
     for (std::vector<double>& values : ours.cloud.returns)
-      benchmark::DoNotOptimize(brace::quantiles(values, kOrders));
+      benchmark::DoNotOptimize(brace::maths::quantiles(values, kOrders));
   }
 }
 

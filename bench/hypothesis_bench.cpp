@@ -22,7 +22,7 @@ constexpr int kRows = 2500;
 
 const Series& walk() {
   static const Series series = [] {
-    RandomStream random(3, 0);
+    maths::RandomStream random(3, 0);
     std::vector<double> y(kRows);
     double level = 0;
     for (double& v : y) v = level += random.normal();
@@ -41,7 +41,7 @@ int refitted_lags(const std::vector<double>& y, int most) {
   int best = 0;
   double least = 1e300;
   for (int k = 0; k <= most; ++k) {
-    const auto fit = unit_root::autoregress(y, k, Deterministic::constant, most);
+    const auto fit = hypothesis::unit_root::autoregress(y, k, Deterministic::constant, most);
     const auto N = static_cast<double>(fit.rows);
     const double bic = N * std::log(fit.ssr / N) + std::log(N) * (2 + k);
     if (bic < least) {
@@ -62,13 +62,15 @@ const std::vector<Job>& jobs() {
   static const std::vector<Job> all{
       {"unit-root battery with lag search",
        [] { benchmark::DoNotOptimize(unit_root_battery(walk())); }, 50},
-      {"two-break test", [] { benchmark::DoNotOptimize(two_breaks(walk())); }, 2000},
-      {"variance ratio, 999 draws", [] { benchmark::DoNotOptimize(variance_ratio(walk())); }, 2000},
-      {"Bai-Perron, 5 breaks", [] { benchmark::DoNotOptimize(bai_perron(noise())); }, 200},
+      {"two-break test", [] { benchmark::DoNotOptimize(hypothesis::two_breaks(walk())); }, 2000},
+      {"variance ratio, 999 draws",
+       [] { benchmark::DoNotOptimize(hypothesis::variance_ratio(walk())); }, 2000},
+      {"Bai-Perron, 5 breaks", [] { benchmark::DoNotOptimize(hypothesis::bai_perron(noise())); },
+       200},
       {"lag search by one factorisation",
        [] {
-         benchmark::DoNotOptimize(
-             unit_root::choose_lags(walk().values, Deterministic::constant, LagRule::bic, 26));
+         benchmark::DoNotOptimize(hypothesis::unit_root::choose_lags(
+             walk().values, Deterministic::constant, hypothesis::LagRule::bic, 26));
        },
        0},
       {"lag search by refitting",

@@ -33,7 +33,7 @@ constexpr std::size_t kRows = 2500;
 // A daily-looking series: GARCH(1,1), persistence .97, normal or Student shocks.
 brace::Series sample(const char* line, std::vector<double> parameters) {
   brace::Series y = brace::simulate(brace::parse_model(line), parameters, kRows, {.seed = 11});
-  y.kind = brace::Kind::log_return;
+  y.kind = brace::SeriesKind::log_return;
   return y;
 }
 const brace::Series& normal_sample() {

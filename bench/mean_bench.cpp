@@ -90,7 +90,7 @@ void fit(benchmark::State& state, const char* line, const brace::Series& y) {
 const brace::Series& with_gaps() {
   static const brace::Series y = [] {
     brace::Series made = brace::make_series(data());
-    brace::RandomStream stream(9, 1);
+    brace::maths::RandomStream stream(9, 1);
     for (double& v : made.values)
       if (stream.uniform() < 1. / 3) v = std::nan("");
     return made;

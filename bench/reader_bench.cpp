@@ -26,7 +26,7 @@ class MadeUpFile {
       : path_(
             (std::filesystem::temp_directory_path() / fmt::format("brace-bench-{}.csv", ::getpid()))
                 .string()) {
-    brace::RandomStream stream(7, 0);
+    brace::maths::RandomStream stream(7, 0);
     std::string text = "time,open,high,low,close,volume\n";
     brace::Timestamp when = *brace::parse_date("2020-01-01");
     double price = 100;

@@ -14,7 +14,7 @@ int main(int argc, char** argv) {
         {"const / garch / student", "const / gjr / student", "const / steady / normal"},
         brace::log_returns(prices),
         {.window = 1000, .refit_every = 10, .origins = 500, .baselines = {"mean"}},
-        brace::Executor(0));
+        brace::Executor::all_cores());
     std::cout << contest.reading << "\n\n";
     const brace::ConfidenceSet& set = contest.contests.front().by_qlike;
     for (std::size_t m = 0; m < contest.entrants.size(); ++m)

@@ -36,9 +36,9 @@ std::vector<Transform> take_estimated(Options& o) {
   const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   const auto estimated = std::find_if(chain.begin(), chain.end(), [](const Transform& link) {
-    const auto* power = std::get_if<PowerTransform>(&link);
-    return std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
-           (power && !power->power);
+    const auto* power = std::get_if<transforms::PowerTransform>(&link);
+    return std::holds_alternative<transforms::Centre>(link) ||
+           std::holds_alternative<transforms::DivideByProfile>(link) || (power && !power->power);
   });
   o.series.transform.clear();
   for (auto link = chain.begin(); link != estimated; ++link)
@@ -95,8 +95,7 @@ int run_backtest(const Options& given) {
         std::clog << fmt::format("\r{} of {} forecasts", done, all)
                   << (done == all ? "\r\033[K" : "") << std::flush;
     };
-  const Backtest b =
-      with_warnings_of(data, backtest(models, data.values, options, Executor(o.threads)));
+  const Backtest b = with_warnings_of(data, backtest(models, data.values, options, executor_of(o)));
   if (o.output.json) {
     std::cout << json_document("backtest", b);
   } else {

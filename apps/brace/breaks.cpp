@@ -17,25 +17,27 @@ using Make = std::vector<TestResult> (*)(const Series&, const Options&);
 Fit fit_for(const Series& y, const Options& o) {
   return estimate(o.model.line.empty() ? "const / garch / student" : o.model.line, y);
 }
-ChangeOptions change_options(const Options& o) {
-  ChangeOptions options;
+hypothesis::ChangeOptions change_options(const Options& o) {
+  hypothesis::ChangeOptions options;
   if (o.test.trim) options.trim = *o.test.trim;
   return options;
 }
 const std::vector<std::pair<std::string, Make>>& single_tests() {
   static const std::vector<std::pair<std::string, Make>> all{
-      {"cusum", [](const Series& y, const Options&) { return std::vector{cusum(y)}; }},
-      {"cusum-ols", [](const Series& y, const Options&) { return std::vector{cusum_ols(y)}; }},
+      {"cusum", [](const Series& y, const Options&) { return std::vector{hypothesis::cusum(y)}; }},
+      {"cusum-ols",
+       [](const Series& y, const Options&) { return std::vector{hypothesis::cusum_ols(y)}; }},
       {"cusum-squares",
-       [](const Series& y, const Options&) { return std::vector{cusum_squares(y)}; }},
-      {"sup-f", [](const Series& y, const Options& o) { return sup_f(y, {}, change_options(o)); }},
+       [](const Series& y, const Options&) { return std::vector{hypothesis::cusum_squares(y)}; }},
+      {"sup-f", [](const Series& y,
+                   const Options& o) { return hypothesis::sup_f(y, {}, change_options(o)); }},
       {"bai-perron",
        [](const Series& y, const Options& o) {
-         return bai_perron(y, {.number = o.test.breaks}).tests;
+         return hypothesis::bai_perron(y, {.number = o.test.breaks}).tests;
        }},
       {"nyblom", [](const Series& y, const Options& o) { return nyblom(fit_for(y, o)); }},
       {"variance-break", [](const Series& y, const Options& o) {
-         return std::vector{variance_break(fit_for(y, o))};
+         return std::vector{variance_break_test(fit_for(y, o))};
        }}};
   return all;
 }
@@ -80,7 +82,7 @@ int run_breaks(const Options& o) {
   options.number = o.test.breaks;
   options.bandwidth = bandwidth_of(o).number;
   const BreakReport report =
-      with_warnings_of(data, find_breaks(data.values, options, Executor(o.threads)));
+      with_warnings_of(data, find_breaks(data.values, options, executor_of(o)));
   std::optional<TestResult> at_date;
   if (!o.test.at.empty()) {
     const auto when = parse_date(o.test.at);
@@ -91,10 +93,10 @@ int run_breaks(const Options& o) {
       throw Error(ErrorCode::bad_option,
                   fmt::format("--at {}: {} has no dates; name their column with --date", o.test.at,
                               data.values.name));
-    std::size_t last_before = 0;
+    std::size_t rows_before = 0;
     for (std::size_t t = 0; t < data.values.size(); ++t)
-      if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++last_before;
-    at_date = chow(data.values, last_before);
+      if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++rows_before;
+    at_date = hypothesis::chow(data.values, rows_before);
   }
   if (o.output.json) {
     BreakReport whole = report;
@@ -117,9 +119,9 @@ int run_breaks(const Options& o) {
       {"kind", "index", "date", "low", "high", "low_date", "high_date", "p_value"}};
   const auto date = [](const std::optional<Timestamp>& t) { return t ? format_date(*t) : ""; };
   for (const auto& f : report.breaks)
-    rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.index), date(f.at.date),
-                    std::to_string(f.at.low), std::to_string(f.at.high), date(f.at.low_date),
-                    date(f.at.high_date), ""});
+    rows.push_back({std::string(to_string(f.kind)), std::to_string(f.at.row + 1), date(f.at.date),
+                    std::to_string(f.at.low + 1), std::to_string(f.at.high + 1),
+                    date(f.at.low_date), date(f.at.high_date), ""});
   if (at_date) rows.push_back({"chow", "", o.test.at, "", "", "", "", cell(at_date->p_value)});
   write_table(o, rows);
   return 0;
@@ -142,7 +144,7 @@ Command breaks_command(Options& o) {
       .range(0, 5)
       .group(group);
   c.option("--test", o.test.named,
-           "only these tests, each alone: cusum, cusum-ols, cusum-squares, sup-f, bai-perron, "
+           "only these tests, each on its own: cusum, cusum-ols, cusum-squares, sup-f, bai-perron, "
            "nyblom, variance-break")
       .list()
       .shown_as("ID,...")

@@ -21,7 +21,7 @@ int run_check(const Options& o) {
       check(fit, {.lags = lags.size() == 1 ? std::optional(lags.front()) : std::nullopt,
                   .period = o.period,
                   .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
-                  .level = o.test.level});
+                  .significance = o.test.level});
   if (o.output.json) {
     std::cout << json_document("check", fit, checked);
   } else {

@@ -19,9 +19,10 @@ namespace brace::app {
 struct Options;
 
 // Where an option's value goes; a bool is a flag that takes none.
-using Target = std::variant<bool*, int*, double*, std::size_t*, std::string*, std::optional<int>*,
-                            std::optional<double>*, std::optional<std::size_t>*, std::vector<int>*,
-                            std::vector<double>*, std::vector<std::string>*>;
+using Target =
+    std::variant<bool*, int*, double*, std::size_t*, std::string*, std::optional<std::string>*,
+                 std::optional<int>*, std::optional<double>*, std::optional<std::size_t>*,
+                 std::vector<int>*, std::vector<double>*, std::vector<std::string>*>;
 
 // What a value may be.
 struct AnyValue {};

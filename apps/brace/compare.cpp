@@ -60,7 +60,7 @@ int run_compare(const Options& o) {
   // The hold-out follows the training part, and the comparison cuts it off again.
   Series whole = data.values;
   whole.append(data.held_out);
-  const Comparison c = with_warnings_of(data, compare(models, whole, options, Executor(o.threads)));
+  const Comparison c = with_warnings_of(data, compare(models, whole, options, executor_of(o)));
   if (o.output.json) {
     std::cout << json_document("compare", c);
   } else {

@@ -141,7 +141,7 @@ class Demo {
     guide_.found(fmt::format("over 20 lags of their squares Q is {} (p {}): volatility clusters",
                              text::fixed(of_squares.rows.back().q, 0),
                              text::p_value(of_squares.rows.back().p_value)));
-    const TestResult weekdays = profile_test(returns_, ProfileBy::weekday);
+    const TestResult weekdays = hypothesis::profile_test(returns_, ProfileBy::weekday);
     guide_.found(fmt::format("{} (null: {}) {}", weekdays.reading, weekdays.null, p_of(weekdays)));
     draw_lags(returns_, 20, {.season = season_length(returns_)}, in_folder("lags.png"));
     guide_.decided(fmt::format("mean '{}'; the variance needs an equation of its own", mean_));
@@ -156,7 +156,7 @@ class Demo {
     for (const char* rest : {" / steady / normal", " / arch e1..5 / normal", " / garch / normal",
                              " / garch / student"})
       jobs.push_back({.model = parse_model(mean_ + rest), .series = shared});
-    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(options_.threads)));
+    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor_of(options_)));
     const Fit* best = nullptr;
     std::vector<std::vector<std::string>> candidates{
         {"model", "log_likelihood", "aic", "bic", "status"}};
@@ -191,7 +191,7 @@ class Demo {
   void find_changes() {
     guide_.step("Did the process itself change? Is the high persistence only a break?",
                 fmt::format("breaks {} --chart {}", returns_words_, in_folder("breaks.png")));
-    const BreakReport broken = find_breaks(returns_, {}, Executor(options_.threads));
+    const BreakReport broken = find_breaks(returns_, {}, executor_of(options_));
     guide_.found(broken.reading);
     for (const auto& b : broken.breaks)
       guide_.found(fmt::format("{}: 95 % interval {} to {}", to_string(b.kind),
@@ -204,7 +204,7 @@ class Demo {
     guide_.step("What will volatility be over the next twenty days, and how sure is that?",
                 fmt::format("forecast {} --horizon 20 --chart {}", in_folder("kelp.json"),
                             in_folder("forecast.png")));
-    Forecast ahead = forecast(chosen_, {.horizon = 20}, Executor(options_.threads));
+    Forecast ahead = forecast(chosen_, {.horizon = 20}, executor_of(options_));
     draw_forecast(chosen_, ahead, in_folder("forecast.png"));
     write_whole(in_folder("forecast.csv"), csv_text(forecast_table(ahead)));
     // Those of the fit are printed with it above; what the forecast adds stays.
@@ -222,7 +222,7 @@ class Demo {
                             "--chart {}",
                             returns_words_, line, rival, flat, in_folder("backtest.png")));
     const Backtest judged =
-        backtest({line, rival, flat}, returns_, {.refit_every = 5}, Executor(options_.threads));
+        backtest({line, rival, flat}, returns_, {.refit_every = 5}, executor_of(options_));
     draw_backtest(judged, in_folder("backtest.png"));
     write_whole(in_folder("backtest.csv"), csv_text(backtest_table(judged)));
     if (!options_.output.quiet) std::cout << '\n' << judged;

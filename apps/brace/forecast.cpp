@@ -46,7 +46,7 @@ std::vector<std::vector<std::string>> forecast_table(const Forecast& ahead) {
       const OriginalStep& there = ahead.original[static_cast<std::size_t>(s.step) - 1];
       row.push_back(cell(there.median));
       row.push_back(cell(there.mean));
-      for (const Interval& i : there.interval) {
+      for (const PredictionInterval& i : there.interval) {
         row.push_back(cell(i.low));
         row.push_back(cell(i.high));
       }
@@ -140,8 +140,9 @@ void print_judged(const std::string& scale, const Forecast& ahead, const Judged&
   for (const double percent : ahead.intervals)
     std::cout << fmt::format("{:>11}", fmt::format("in {} %", percent));
   std::cout << '\n';
-  const Interval& first = ours.intervals.front().back();
-  const double spread = (first.high - first.low) / 4;
+  const std::vector<PredictionInterval>& first = ours.intervals.front();
+  const double spread = first.empty() ? std::abs(ours.mean.front()) / 100
+                                      : (first.back().high - first.back().low) / 4;
   const int digits =
       std::clamp(2 - static_cast<int>(std::floor(std::log10(std::max(spread, 1e-9)))), 0, 8);
   for (std::size_t k = 0; k < judged.actual.size(); ++k) {
@@ -150,7 +151,7 @@ void print_judged(const std::string& scale, const Forecast& ahead, const Judged&
         "  {:<20}{:>14}{:>14}{:>14}", judged.actual.when(k), text::fixed(forecast, digits),
         std::isnan(actual) ? "missing" : text::fixed(actual, digits),
         std::isnan(actual) ? "" : text::fixed(actual - forecast, digits));
-    for (const Interval& i : ours.intervals[k])
+    for (const PredictionInterval& i : ours.intervals[k])
       line += fmt::format("{:>11}", std::isnan(actual)                    ? ""
                                     : actual >= i.low && actual <= i.high ? "yes"
                                                                           : "no");
@@ -196,7 +197,7 @@ int run_forecast(const Options& o) {
   if (!data.transformed.links.empty() && o.series.overnight == "keep")
     options.transformed = std::make_shared<Transformed>(data.transformed);
   options.back = o.ahead.back == "mean" ? BackTransform::mean : BackTransform::median;
-  const Executor executor(o.threads);
+  const Executor executor = executor_of(o);
   const Forecast ahead =
       o.ahead.windows > 1
           ? forecast_averaged(

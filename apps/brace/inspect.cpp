@@ -72,7 +72,7 @@ int run_overview(const Options& o, const Table& table) {
   print_file(rows);
   Options next = o;
   next.series.read.value = table.close ? names[*table.close] : names.back();
-  if (table.volume && next.series.read.drop_zero.empty())
+  if (table.volume && !next.series.read.drop_zero)
     next.series.read.drop_zero = names[*table.volume];
   print_next(o, fmt::format("inspect {} --returns log", series_words(next)));
   return 0;
@@ -94,7 +94,7 @@ void keep_tests(const Options& o, std::vector<TestResult>& tests) {
 }
 
 int run_inspect(const Options& o) {
-  if (o.series.read.value.empty() && o.file != "-" && !is_saved_model(o.file)) {
+  if (!o.series.read.value && o.file != "-" && !is_saved_model(o.file)) {
     const Table table = read_whole_table(o);
     if (table.columns.size() > 1) return run_overview(o, table);
   }

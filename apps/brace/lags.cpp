@@ -67,7 +67,7 @@ int run_lags(const Options& o) {
   require_usable(data.values, 8, "a table of lags");
   LagPrint print_options;
   print_options.season = o.period.value_or(season_length(data.values));
-  print_options.level = o.test.level;
+  print_options.significance = o.test.level;
   if (o.test.band == "white") print_options.band = LagBand::white;
   if (o.test.band == "widening") print_options.band = LagBand::widening;
   const int status =

@@ -12,6 +12,7 @@
 #include "brace/io/files.hpp"
 #include "command_line.hpp"
 #include "options.hpp"
+#include "tool_words.hpp"
 #include "visible.hpp"
 
 namespace {
@@ -115,6 +116,8 @@ int main(int argc, char** argv) {
   for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, end_by_signal);
   // What a file or a model calls itself reaches the terminal as text, never as a command to it.
   const brace::app::VisibleOnly out(std::cout), err(std::cerr);
+  // The library speaks of its options by their fields.
+  const brace::app::InToolWords words_out(std::cout), words_err(std::cerr);
   try {
     return run_tool(argc, argv);
   } catch (const std::filesystem::filesystem_error& error) {

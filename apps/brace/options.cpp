@@ -152,12 +152,12 @@ ReadOptions read_options(const Options& o, bool with_bars) {
   for (const std::string& role : o.series.roles) {
     const std::size_t equals = role.find('=');
     const std::string name = role.substr(0, equals);
-    std::string* slot = name == "open"     ? &read.roles.open
-                        : name == "high"   ? &read.roles.high
-                        : name == "low"    ? &read.roles.low
-                        : name == "close"  ? &read.roles.close
-                        : name == "volume" ? &read.roles.volume
-                                           : nullptr;
+    std::optional<std::string>* slot = name == "open"     ? &read.roles.open
+                                       : name == "high"   ? &read.roles.high
+                                       : name == "low"    ? &read.roles.low
+                                       : name == "close"  ? &read.roles.close
+                                       : name == "volume" ? &read.roles.volume
+                                                          : nullptr;
     if (!slot || equals == std::string::npos || equals + 1 == role.size())
       throw Error(
           ErrorCode::bad_option,
@@ -229,7 +229,7 @@ void refuse_impossible_bars(Loaded& data) {
       {WarningCode::impossible_bar,
        fmt::format(
            "at {} the high lies below the low, open or close, the low above one of them, or a "
-           "price is not positive; range-based volatility is left out, mend the row",
+           "price is not positive; range-based volatility is left out, correct the row",
            data.level.when(*bad))});
   data.bars.reset();
 }
@@ -279,14 +279,14 @@ std::vector<std::string> regressor_columns(const Options& o) {
 
 Series read_with_companions(const Options& o, ReadOptions read,
                             const std::vector<std::string>& columns) {
-  if (read.value.empty())
+  if (!read.value)
     throw Error(ErrorCode::bad_option,
                 fmt::format("--value is missing: with regressors the file has several columns, and "
                             "{} must not be the one that is modelled",
                             columns.front()));
-  const std::string value = read.value;
+  const std::string value = *read.value;
   read.values = {value};
-  read.value.clear();
+  read.value.reset();
   for (const std::string& name : columns)
     if (name != value) read.values.push_back(name);
   const Table table = read_table(o.file, read);
@@ -308,18 +308,18 @@ void warn_of_overnight(const Options& o, Loaded& data) {
   if (!calendar.within_day() || calendar.round_the_clock()) return;
   data.warnings.push_back(
       {WarningCode::overnight_returns,
-       "returns over the pause of the session stand among those within it, and are larger; mark "
-       "them as missing with --overnight mark"});
+       "overnight returns are mixed with returns within the session and are larger; set them to "
+       "missing with --overnight mark"});
 }
 
 // How many rows back a chain reaches.
 std::size_t reach_of(const std::vector<AppliedTransform>& links) {
   std::size_t reach = 0;
   for (const AppliedTransform& link : links) {
-    if (const auto* d = std::get_if<Difference>(&link.link))
+    if (const auto* d = std::get_if<transforms::Difference>(&link.link))
       reach += static_cast<std::size_t>(d->lag);
-    if (std::holds_alternative<LogReturn>(link.link) ||
-        std::holds_alternative<SimpleReturn>(link.link))
+    if (std::holds_alternative<transforms::LogReturn>(link.link) ||
+        std::holds_alternative<transforms::SimpleReturn>(link.link))
       ++reach;
   }
   return reach;
@@ -364,7 +364,7 @@ Loaded read_level(const Options& o, bool with_bars) {
             o.file));
   const ReadOptions read = read_options(o, with_bars);
   Loaded data;
-  if (with_bars && !o.series.read.value.empty()) {
+  if (with_bars && o.series.read.value) {
     const Table table = read_table(o.file, read);
     data.level = table.series(table.columns.front().name);
     // Bars belong to the value only where that is their close.
@@ -403,17 +403,17 @@ Loaded made_of(const Options& o, Loaded data) {
   const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   std::vector<Transform> chain = parse_chain(o.series.transform, unit);
   for (Transform& link : chain)
-    if (auto* power = std::get_if<PowerTransform>(&link)) power->period = o.period;
+    if (auto* power = std::get_if<transforms::PowerTransform>(&link)) power->period = o.period;
   if (held_out > 0 && std::any_of(chain.begin(), chain.end(), [](const Transform& link) {
-        return std::holds_alternative<Window>(link);
+        return std::holds_alternative<transforms::Window>(link);
       }))
     throw Error(
         ErrorCode::bad_option,
         "--transform: rows= and dates= do not go with --hold-out; cut with --rows or --from");
   // Overnight returns are told by the dates of the level, so they are seen to between the two.
   std::vector<Transform> returns;
-  if (o.series.returns == "log") returns = {LogReturn{unit}};
-  if (o.series.returns == "simple") returns = {SimpleReturn{unit}};
+  if (o.series.returns == "log") returns = {transforms::LogReturn{unit}};
+  if (o.series.returns == "simple") returns = {transforms::SimpleReturn{unit}};
   if (o.series.overnight == "keep") {
     chain.insert(chain.begin(), returns.begin(), returns.end());
     data.transformed = transform(data.level, chain, n - held_out);
@@ -461,8 +461,8 @@ Loaded made_of(const Options& o, Loaded data) {
     if (link.estimated && link.estimated->beyond())
       data.warnings.push_back(
           {WarningCode::parameter_at_bound,
-           fmt::format("the Box-Cox power of {} {} the range that is searched, -2 to 3: the rows "
-                       "hardly tell it; use --transform log, or none",
+           fmt::format("the Box-Cox power of {} {} the range that is searched, -2 to 3: the data "
+                       "hardly identify it; use --transform log, or none",
                        data.level.name,
                        link.estimated->at_edge ? "lies at an end of" : "has an interval beyond")});
   data.values.provenance = provenance_of(o, data);
@@ -472,6 +472,10 @@ Loaded made_of(const Options& o, Loaded data) {
 
 Table read_whole_table(const Options& o) {
   return read_table(o.file, read_options(o, false));
+}
+
+Executor executor_of(const Options& o) {
+  return o.threads == 0 ? Executor::all_cores() : Executor(o.threads);
 }
 
 Series change_of(const Series& level, const Options& o) {
@@ -516,7 +520,7 @@ Model model_of(const Options& o) {
 Fit load_or_fit(const Options& o, Loaded* data) {
   if (is_saved_model(o.file)) {
     if (!o.model.line.empty() || !o.model.fix.empty() || o.series.returns != "none" ||
-        !o.series.read.value.empty() || !o.series.transform.empty())
+        o.series.read.value || !o.series.transform.empty())
       throw Error(
           ErrorCode::bad_option,
           fmt::format(
@@ -586,9 +590,9 @@ std::vector<int> lag_list(const Options& o) {
   return lags;
 }
 
-Bandwidth bandwidth_of(const Options& o) {
+hypothesis::Bandwidth bandwidth_of(const Options& o) {
   if (o.test.bandwidth.empty()) return {};
-  if (o.test.bandwidth == "auto") return Bandwidth::Rule::newey_west;
+  if (o.test.bandwidth == "auto") return hypothesis::Bandwidth::Rule::newey_west;
   int bandwidth = 0;
   const char* end = o.test.bandwidth.data() + o.test.bandwidth.size();
   const auto read = std::from_chars(o.test.bandwidth.data(), end, bandwidth);
@@ -604,7 +608,7 @@ std::string account(const Series& s) {
   std::string line = text::plural(s.size(), noun, noun + "s");
   if (!s.times.empty()) line += fmt::format(", {} to {}", s.when(0), s.when(s.size() - 1));
   std::vector<std::string> lost;
-  for (const Account::Dropped& d : s.account.dropped)
+  for (const DataAccount::Dropped& d : s.account.dropped)
     lost.push_back(fmt::format("{} dropped ({})", text::plural(d.rows, "row", "rows"), d.because));
   if (s.missing() > 0)
     lost.push_back(fmt::format("{} missing", text::plural(s.missing(), "value", "values")));
@@ -637,8 +641,8 @@ std::string shell_word(const std::string& text) {
 
 std::string series_words(const Options& o) {
   std::string words = shell_word(o.file);
-  const auto add = [&](const char* name, const std::string& value) {
-    if (!value.empty()) words += fmt::format(" {} {}", name, shell_word(value));
+  const auto add = [&](const char* name, const std::optional<std::string>& value) {
+    if (value && !value->empty()) words += fmt::format(" {} {}", name, shell_word(*value));
   };
   add("--value", o.series.read.value);
   add("--date", o.series.read.date);

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "brace/base/executor.hpp"
 #include "brace/brace.hpp"
 #include "command.hpp"
 
@@ -129,6 +130,8 @@ template <class Result>
 // The return that --returns would make of a level: log returns where all values are positive, else
 // differences.
 [[nodiscard]] Series change_of(const Series& level, const Options& o);
+// With as many threads as --threads says; 0 is all there are.
+[[nodiscard]] Executor executor_of(const Options& o);
 
 // A saved model, or the model line fitted to the file, whose series `data` then holds.
 [[nodiscard]] Fit load_or_fit(const Options& o, Loaded* data = nullptr);
@@ -146,7 +149,7 @@ template <class Result>
 [[nodiscard]] std::vector<int> lag_list(const Options& o);
 
 // --bandwidth: a number from 0, or 'auto' for that of Newey and West.
-[[nodiscard]] Bandwidth bandwidth_of(const Options& o);
+[[nodiscard]] hypothesis::Bandwidth bandwidth_of(const Options& o);
 
 // "2,598 days, 2014-01-06 to 2024-03-28; 11 rows dropped (volume is 0), 4 values missing." and what
 // was assumed on the way.

@@ -39,7 +39,7 @@ int run_variances(const Options& o, const Loaded& data) {
   }
   if (!o.output.quiet) options.progress.report = show_progress;
   const VarianceSearch found =
-      with_warnings_of(data, search_variances(data.values, options, Executor(o.threads)));
+      with_warnings_of(data, search_variances(data.values, options, executor_of(o)));
   const VarianceCandidate& chosen = found.candidates[found.chosen];
   if (o.output.json) {
     std::cout << json_document("search", found);
@@ -100,7 +100,7 @@ int run_search(const Options& o) {
     options.kept = kept.mean;
     options.held = kept.held;
   }
-  const Search found = with_warnings_of(data, search(data.values, options, Executor(o.threads)));
+  const Search found = with_warnings_of(data, search(data.values, options, executor_of(o)));
   if (o.output.json) {
     std::cout << json_document("search", found);
   } else {
@@ -118,7 +118,7 @@ int run_search(const Options& o) {
        "k",      "status", "white_p", "arch_p",  "nearest_root", "cancelling", "on_circle",
        "chosen", "lag",    "acf",     "band_95", "gain",         "p_value"}};
   for (std::size_t i = 0; i < found.candidates.size(); ++i) {
-    const Candidate& c = found.candidates[i];
+    const MeanCandidate& c = found.candidates[i];
     rows.push_back({std::to_string(i + 1),
                     to_string(c.model),
                     cell(c.aic),

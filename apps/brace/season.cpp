@@ -25,7 +25,7 @@ DecompositionOptions decomposition_options(const Options& o) {
 
 int run_decomposition(const Options& o, const Loaded& data) {
   const Decomposition parts = decompose(data.values, decomposition_options(o));
-  const TestResult test = season_test(parts);
+  const TestResult test = hypothesis::season_test(parts);
   if (o.output.json) {
     std::cout << json_document("season", data.values, parts, test);
   } else {
@@ -55,14 +55,14 @@ int run_decomposition(const Options& o, const Loaded& data) {
 }
 
 int run_profile(const Options& o, const Loaded& data) {
-  std::vector<Profile> profiles;
+  std::vector<VolatilityProfile> profiles;
   std::vector<TestResult> tests;
   if (data.values.clock == Clock::hour || data.values.clock == Clock::row) {
     profiles.push_back(volatility_profile(data.values, ProfileBy::time_of_day));
-    tests.push_back(profile_test(data.values, ProfileBy::time_of_day));
+    tests.push_back(hypothesis::profile_test(data.values, ProfileBy::time_of_day));
   }
   profiles.push_back(volatility_profile(data.values, ProfileBy::weekday));
-  tests.push_back(profile_test(data.values, ProfileBy::weekday));
+  tests.push_back(hypothesis::profile_test(data.values, ProfileBy::weekday));
   if (o.output.json) {
     std::cout << json_document("season", data.values, profiles, tests);
   } else {

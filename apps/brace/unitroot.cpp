@@ -14,18 +14,19 @@ const std::vector<std::string> kBatteryTests{
     "adf", "pp", "df-gls", "ng-perron", "point-optimal", "zivot-andrews", "kpss"};
 const std::vector<std::string> kMoreTests{"two-breaks", "seasonal-roots", "variance-ratio"};
 
-LagRule rule_of(const Options& o) {
-  if (o.test.lags == "aic") return LagRule::aic;
-  if (o.test.lags == "bic") return LagRule::bic;
-  if (o.test.lags == "maic") return LagRule::maic;
-  if (o.test.lags == "t") return LagRule::t;
-  return LagRule::fixed;
+hypothesis::LagRule rule_of(const Options& o) {
+  if (o.test.lags == "aic") return hypothesis::LagRule::aic;
+  if (o.test.lags == "bic") return hypothesis::LagRule::bic;
+  if (o.test.lags == "maic") return hypothesis::LagRule::maic;
+  if (o.test.lags == "t") return hypothesis::LagRule::t;
+  return hypothesis::LagRule::fixed;
 }
 
-BreakModel model_of_break(const Options& o) {
-  for (const BreakModel model : {BreakModel::intercept, BreakModel::trend})
+hypothesis::BreakModel model_of_break(const Options& o) {
+  for (const hypothesis::BreakModel model :
+       {hypothesis::BreakModel::intercept, hypothesis::BreakModel::trend})
     if (to_string(model) == o.test.model_of_break) return model;
-  return BreakModel::both;
+  return hypothesis::BreakModel::both;
 }
 
 BatteryOptions battery_options(const Options& o) {
@@ -35,7 +36,7 @@ BatteryOptions battery_options(const Options& o) {
     if (to_string(terms) == o.test.deterministic) battery.deterministic = terms;
   if (!o.test.lags.empty()) {
     battery.rule = rule_of(o);
-    if (battery.rule == LagRule::fixed)
+    if (battery.rule == hypothesis::LagRule::fixed)
       battery.lags = o.test.lags == "0" ? 0 : lag_count(o).value_or(0);
   }
   battery.bandwidth = bandwidth_of(o);
@@ -54,23 +55,25 @@ std::vector<TestResult> more_tests(const Options& o, const Series& level,
   };
   std::vector<TestResult> tests;
   if (asked("two-breaks"))
-    tests.push_back(two_breaks(level, {.model = battery.break_model,
-                                       .rule = battery.rule.value_or(LagRule::bic),
+    tests.push_back(
+        hypothesis::two_breaks(level, {.model = battery.break_model,
+                                       .rule = battery.rule.value_or(hypothesis::LagRule::bic),
                                        .lags = battery.lags}));
   if (asked("seasonal-roots")) {
     const int period = o.period.value_or(season_length(level));
-    const auto roots = seasonal_roots(
+    const auto roots = hypothesis::seasonal_roots(
         level,
         {.period = period,
          .with_trend = battery.deterministic.value_or(Deterministic::trend) == Deterministic::trend,
-         .rule = battery.rule.value_or(LagRule::bic),
+         .rule = battery.rule.value_or(hypothesis::LagRule::bic),
          .lags = battery.lags});
     tests.insert(tests.end(), roots.begin(), roots.end());
   }
   if (asked("variance-ratio")) {
-    VarianceRatioOptions ratio{.seed = o.seed};
+    hypothesis::VarianceRatioOptions ratio{.seed = o.seed};
     if (!o.test.periods.empty()) ratio.periods = o.test.periods;
-    const VarianceRatio result = variance_ratio(level, ratio, Executor(o.threads));
+    const hypothesis::VarianceRatio result =
+        hypothesis::variance_ratio(level, ratio, executor_of(o));
     tests.insert(tests.end(), result.tests.begin(), result.tests.end());
   }
   return tests;
@@ -132,8 +135,9 @@ int run_unitroot(const Options& o) {
   const std::vector<TestResult> more = more_tests(o, deciding, options);
   const int season = season_length(deciding);
   const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 96;
-  std::optional<DifferencesSuggested> suggested;
-  if (o.test.named.empty()) suggested = suggest_differences(deciding, seasonal ? season : 0);
+  std::optional<hypothesis::DifferencesSuggested> suggested;
+  if (o.test.named.empty())
+    suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0);
 
   if (o.output.json) {
     std::cout << json_document("unitroot", deciding, report, more, suggested);

@@ -32,32 +32,41 @@ void require_same_kind(const Options& o, const Series& window, const Series& val
 Options as_then(const Options& o, const Series& window, const Provenance& made) {
   Options then = o;
   then.file = o.newer;
-  const auto same = [&](const char* option, std::string& typed, const std::string& kept,
-                        const std::string& none = "") {
-    if (typed != none && typed != kept)
-      refuse(o, fmt::format("{} {} is asked for, and the model was fitted {}", option, typed,
-                            kept == none ? "without it" : fmt::format("with {}", kept)));
-    typed = kept;
+  using Word = std::optional<std::string>;
+  const auto require_same = [&](const char* option, const Word& typed, const Word& kept) {
+    if (typed && typed != kept)
+      refuse(o, fmt::format("{} {} is asked for, and the model was fitted {}", option, *typed,
+                            kept ? fmt::format("with {}", *kept) : "without it"));
   };
-  same("--value", then.series.read.value, made.column);
-  same("--drop-zero", then.series.read.drop_zero, made.drop_zero);
-  same("--overnight", then.series.overnight, made.overnight, "keep");
+  const auto unless = [](const char* none, const std::string& word) {
+    return word == none ? std::nullopt : Word(word);
+  };
+  require_same("--value", then.series.read.value, made.column);
+  require_same("--drop-zero", then.series.read.drop_zero, made.drop_zero);
+  require_same("--overnight", unless("keep", then.series.overnight),
+               unless("keep", made.overnight));
+  then.series.read.value = made.column;
+  then.series.read.drop_zero = made.drop_zero;
+  then.series.overnight = made.overnight;
   std::string chain, returns = "none";
   for (const Transform& link : parse_chain(made.chain)) {
-    if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
-        std::holds_alternative<Window>(link))
+    if (std::holds_alternative<transforms::Centre>(link) ||
+        std::holds_alternative<transforms::DivideByProfile>(link) ||
+        std::holds_alternative<transforms::Window>(link))
       refuse(o, fmt::format("the model's rows were made by '{}', whose numbers belong to the rows "
                             "they were estimated from; fit the model again",
                             to_string(link)));
-    if (chain.empty() && returns == "none" && std::holds_alternative<LogReturn>(link))
+    if (chain.empty() && returns == "none" && std::holds_alternative<transforms::LogReturn>(link))
       returns = "log";
-    else if (chain.empty() && returns == "none" && std::holds_alternative<SimpleReturn>(link))
+    else if (chain.empty() && returns == "none" &&
+             std::holds_alternative<transforms::SimpleReturn>(link))
       returns = "simple";
     else
       chain += (chain.empty() ? "" : " ") + to_string(link);
   }
-  same("--returns", then.series.returns, returns, "none");
-  if (!o.series.transform.empty()) same("--transform", then.series.transform, chain);
+  require_same("--returns", unless("none", then.series.returns), unless("none", returns));
+  require_same("--transform", unless("", then.series.transform), unless("", chain));
+  then.series.returns = returns;
   then.series.transform = chain;
   if (window.unit && returns != "none") {
     const std::string unit(to_string(*window.unit));

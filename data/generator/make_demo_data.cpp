@@ -56,7 +56,8 @@ bool is_holiday(sys_days day) {
 
 // The highest and lowest point of a day that goes from 0 to `change`: a bridge over twenty-four
 // steps whose size follows the day's own volatility.
-std::array<double, 2> excursion(brace::RandomStream& stream, double change, double volatility) {
+std::array<double, 2> excursion(brace::maths::RandomStream& stream, double change,
+                                double volatility) {
   constexpr int kSteps = 24;
   std::array<double, kSteps + 1> walk{};
   for (int i = 1; i <= kSteps; ++i)
@@ -72,7 +73,7 @@ std::array<double, 2> excursion(brace::RandomStream& stream, double change, doub
 
 void kelp_fibre() {
   const Recursion r;
-  brace::RandomStream stream(/*seed=*/82, /*number=*/0);
+  brace::maths::RandomStream stream(/*seed=*/82, /*number=*/0);
   double h = r.omega / (1 - r.alpha - r.gamma / 2 - r.beta), price = 61.40, interest = 4200;
   fmt::print("date,open,high,low,settle,volume\n");
   sys_days day = kFirstDay;
@@ -114,7 +115,7 @@ constexpr std::array<double, 8> kHours{1.55, 1.15, 0.90, 0.70, 0.65, 0.80, 1.00,
 void ferry_freight() {
   constexpr int kDays = 502;
   constexpr double kOmega = .04, kAlpha = .08, kBeta = .90;  // of the day's variance, percent
-  brace::RandomStream stream(/*seed=*/82, /*number=*/1);
+  brace::maths::RandomStream stream(/*seed=*/82, /*number=*/1);
   double h = kOmega / (1 - kAlpha - kBeta), index = 1240;
   fmt::print("time,index\n");
   sys_days day = 2022y / March / 1;
@@ -141,7 +142,7 @@ void lamp_oil() {
   constexpr int kMonths = 240, kUnrecorded = 151;
   constexpr std::array<double, 12> kSeason{.10,  .07,  .02,  -.03, -.08, -.12,
                                            -.11, -.07, -.01, .04,  .08,  .11};
-  brace::RandomStream stream(/*seed=*/82, /*number=*/2);
+  brace::maths::RandomStream stream(/*seed=*/82, /*number=*/2);
   double drift = 0, noise = 0;
   fmt::print("month,price\n");
   for (int m = 0; m < kMonths; ++m) {

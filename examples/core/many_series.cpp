@@ -20,8 +20,9 @@ int main() {
                     .options = {.keep_path = false}});
   }
   std::size_t told = 0;
-  const auto outcomes = brace::fit_many(
-      jobs, {.report = [&](std::size_t done, std::size_t) { told = done; }}, brace::Executor(0));
+  const auto outcomes =
+      brace::fit_many(jobs, {.report = [&](std::size_t done, std::size_t) { told = done; }},
+                      brace::Executor::all_cores());
 
   std::size_t usable = 0;
   for (std::size_t i = 0; i < outcomes.size(); ++i)

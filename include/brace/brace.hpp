@@ -3,6 +3,8 @@
 //
 //   #include <brace/brace.hpp>
 //   auto returns = brace::log_returns(brace::read_csv("data/kelp-fibre.csv", {.value = "settle"}));
+//
+// Threads: as each of these headers says.
 #pragma once
 
 #include "brace/core.hpp"

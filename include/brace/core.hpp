@@ -3,6 +3,8 @@
 //
 //   #include <brace/core.hpp>
 //   auto returns = brace::log_returns(brace::make_series({84.1, 84.6, 83.9}));
+//
+// Threads: as each of these headers says.
 #pragma once
 
 #include "brace/base/date.hpp"

@@ -11,15 +11,19 @@
 namespace brace::inline v0 {
 
 struct Executor::Arena {
-  explicit Arena(int threads) : pool(threads == 0 ? tbb::task_arena::automatic : threads) {}
+  explicit Arena(int threads) : pool(threads) {}
   tbb::task_arena pool;
 };
 
 Executor::Executor(int threads) {
-  if (threads < 0)
-    throw Error(ErrorCode::bad_option,
-                fmt::format("threads = {}: must be 0 (all there are) or more", threads));
+  if (threads < 1)
+    throw Error(ErrorCode::bad_option, fmt::format("threads = {}: must be 1 or more", threads));
   arena_ = std::make_unique<Arena>(threads);
+}
+Executor Executor::all_cores() {
+  Executor out;
+  out.arena_ = std::make_unique<Arena>(tbb::task_arena::automatic);
+  return out;
 }
 Executor::~Executor() = default;
 Executor::Executor(Executor&&) noexcept = default;

@@ -15,12 +15,12 @@
 namespace brace::inline v0 {
 namespace {
 
-std::string date_text(const std::optional<Timestamp>& date, std::size_t index) {
-  return date ? format_date(*date) : fmt::format("observation {}", text::count(index));
+std::string date_text(const std::optional<Timestamp>& date, std::size_t row) {
+  return date ? format_date(*date) : fmt::format("observation {}", text::count(row + 1));
 }
 
-std::string date_text(const BreakDate& at) {
-  return date_text(at.date, at.index);
+std::string date_text(const hypothesis::BreakDate& at) {
+  return date_text(at.date, at.row);
 }
 
 // "step:2021-03-04 in the variance of the model", of the breaks of which `wanted` holds.
@@ -47,7 +47,7 @@ std::string_view to_string(BreakKind kind) {
 std::string reading_of(const BreakReport& report) {
   if (report.breaks.empty())
     return fmt::format("No lasting break in {} at {:g} %, all kinds together.", report.of,
-                       100 * report.level);
+                       100 * report.significance);
   std::vector<std::string> names;
   for (const auto& f : report.breaks)
     names.push_back(fmt::format("{} near {}", to_string(f.kind), date_text(f.at)));
@@ -75,9 +75,9 @@ std::vector<std::string> advice_of(const BreakReport& report) {
       terms_in(report, "mean", [](BreakKind kind) { return kind == BreakKind::mean; });
   const std::string variance =
       terms_in(report, "variance", [](BreakKind kind) { return kind != BreakKind::mean; });
-  advice.push_back(fmt::format("To take it up: {}{}{}, or the last segment alone with --from {}.",
-                               mean, mean.empty() || variance.empty() ? "" : ", ", variance,
-                               format_date(*report.from)));
+  advice.push_back(fmt::format(
+      "To model it: {}{}{}, or the last segment on its own with `from` {}.", mean,
+      mean.empty() || variance.empty() ? "" : ", ", variance, format_date(*report.from)));
   return advice;
 }
 

@@ -92,10 +92,11 @@ ResidualP residual_p(const Fit& fit, std::optional<int> period) {
   const int lags = std::max(default_whiteness_lags(z.present()), fitted + 3);
   if (z.present() <= static_cast<std::size_t>(lags) + 3) return {};
   ResidualP p;
-  p.arch = mcleod_li(z).p_value;
-  const WhitenessOptions options{.lags = lags, .fitted = fitted};
-  p.whiteness =
-      (p.arch.value_or(1) < 0.05 ? ljung_box_robust(z, options) : ljung_box(z, options)).p_value;
+  p.arch = hypothesis::mcleod_li(z).p_value;
+  const hypothesis::WhitenessOptions options{.lags = lags, .fitted = fitted};
+  p.whiteness = (p.arch.value_or(1) < 0.05 ? hypothesis::ljung_box_robust(z, options)
+                                           : hypothesis::ljung_box(z, options))
+                    .p_value;
   // What fails the question of the mean in check() is not white here.
   Check found;
   find_spikes(z, period_of(fit, period), found);
@@ -111,11 +112,11 @@ ResidualP residual_p(const Fit& fit, std::optional<int> period) {
 std::vector<InverseRoot> inverse_roots(const Fit& fit) {
   std::vector<InverseRoot> out;
   const std::vector<double> theta = fit.estimates();
-  for (const std::complex<double>& r : inverse_roots(ar_product(fit.model).dense(theta)))
+  for (const std::complex<double>& r : maths::inverse_roots(ar_product(fit.model).dense(theta)))
     out.push_back({true, r});
   std::vector<double> b = ma_product(fit.model).dense(theta);
   for (double& v : b) v = -v;
-  for (const std::complex<double>& r : inverse_roots(b)) out.push_back({false, r});
+  for (const std::complex<double>& r : maths::inverse_roots(b)) out.push_back({false, r});
   return out;
 }
 
@@ -144,7 +145,7 @@ TestResult breusch_pagan(const Fit& fit, bool squares) {
   test.observations = rows.size();
   const int dof = squares ? 2 : 1;
   test.dof = {static_cast<double>(dof)};
-  const Regression r = regress(X, y);
+  const maths::Regression r = maths::regress(X, y);
   if (r.rank <= dof) {
     test.reading = "the fitted values do not move";
     return test;
@@ -158,7 +159,7 @@ TestResult breusch_pagan(const Fit& fit, bool squares) {
   return test;
 }
 
-TestResult two_halves(const Fit& fit) {
+TestResult two_halves_test(const Fit& fit) {
   const std::size_t half = fit.count / 2;
   EstimateOptions options;
   options.errors = fit.errors;
@@ -188,7 +189,7 @@ TestResult two_halves(const Fit& fit) {
         parts[0].parameters[j].estimate - parts[1].parameters[j].estimate;
   }
   const Eigen::MatrixXd V =
-      (to_eigen(parts[0].covariance) + to_eigen(parts[1].covariance))(both, both);
+      (maths::to_eigen(parts[0].covariance) + maths::to_eigen(parts[1].covariance))(both, both);
   // On the scale of the errors, so that units do not matter.
   const Eigen::VectorXd scale = V.diagonal().cwiseSqrt().cwiseInverse();
   const Eigen::VectorXd u = scale.cwiseProduct(apart);
@@ -197,7 +198,7 @@ TestResult two_halves(const Fit& fit) {
   test.variant = "two halves";
   test.null = fmt::format("parameters until {} hold later", fit.series->when(fit.first + half - 1));
   const Eigen::MatrixXd correlation = scale.asDiagonal() * V * scale.asDiagonal();
-  test.statistic = u.dot(solve_symmetric(correlation, u));
+  test.statistic = u.dot(maths::solve_symmetric(correlation, u));
   test.dof = {static_cast<double>(both.size())};
   test.observations = fit.n;
   test.p_value = laws::chi_squared_tail(test.statistic, test.dof[0]);
@@ -248,7 +249,7 @@ CheckAnswer answer_of(const CheckGroup& group, bool fails) {
 }
 
 LargestLag largest_lag(const Series& series, int lags, bool by_size) {
-  const std::vector<double> r = autocorrelations(series.values, lags);
+  const std::vector<double> r = maths::autocorrelations(series.values, lags);
   const auto size = [&](double v) { return by_size ? std::abs(v) : v; };
   const auto most =
       std::max_element(r.begin(), r.end(), [&](double a, double b) { return size(a) < size(b); });
@@ -257,17 +258,17 @@ LargestLag largest_lag(const Series& series, int lags, bool by_size) {
 
 CheckGroup judge_variance(const CheckInput& in, Findings::OfVariance& found) {
   CheckGroup group{.question = CheckQuestion::variance, .reading = {}, .finding = {}, .tests = {}};
-  TestResult of_squares = ljung_box(in.z2, {.lags = in.lags});
+  TestResult of_squares = hypothesis::ljung_box(in.z2, {.lags = in.lags});
   of_squares.test = "mcleod-li";
   of_squares.variant = "z^2, plain";
   of_squares.null = fmt::format("no autocorrelation in z^2 up to lag {}", in.lags);
-  TestResult of_arch = arch_lm(in.z, {.lags = in.given_lags, .demean = false});
+  TestResult of_arch = hypothesis::arch_lm(in.z, {.lags = in.given_lags, .demean = false});
   of_arch.variant = "z, plain";
   of_arch.null = fmt::format("no ARCH effects in z up to lag {}", *of_arch.lags);
   Tests& tests = group.tests;
   if (in.has_equation) {
     add_if_possible(tests, [&] { return Tests{li_mak(in.fit, in.lags)}; });
-    add_if_possible(tests, [&] { return Tests{arch_left(in.fit, in.lags)}; });
+    add_if_possible(tests, [&] { return Tests{remaining_arch_test(in.fit, in.lags)}; });
   }
   // The plain forms take the variance equation as known: those with its uncertainty decide.
   const auto p_of = [&](const char* test, const TestResult& plain) {
@@ -303,8 +304,9 @@ CheckGroup judge_mean(const CheckInput& in, bool clustering, const std::vector<S
                       Findings::OfMean& found) {
   CheckGroup group{.question = CheckQuestion::mean, .reading = {}, .finding = {}, .tests = {}};
   const int fitted = arma_terms(in.fit.model);
-  for (TestResult test : {ljung_box(in.z, {.lags = in.lags, .fitted = fitted}),
-                          ljung_box_robust(in.z, {.lags = in.lags, .fitted = fitted})}) {
+  for (TestResult test :
+       {hypothesis::ljung_box(in.z, {.lags = in.lags, .fitted = fitted}),
+        hypothesis::ljung_box_robust(in.z, {.lags = in.lags, .fitted = fitted})}) {
     test.variant = "z";
     test.null = fmt::format("no autocorrelation in z up to lag {}", in.lags);
     group.tests.push_back(std::move(test));
@@ -334,7 +336,7 @@ CheckGroup judge_law(const CheckInput& in, Findings::OfLaw& found) {
   });
   found.departs = !group.tests.empty() && group.tests.front().rejects().value_or(false);
   if (std::holds_alternative<Normal>(in.fit.model.shocks)) {
-    group.tests.push_back(jarque_bera(in.z));
+    group.tests.push_back(hypothesis::jarque_bera(in.z));
     group.tests.back().variant = "z";
     group.tests.back().null = "z is normal";
   }
@@ -348,7 +350,7 @@ CheckGroup judge_constancy(const CheckInput& in, Findings::OfConstancy& found) {
   CheckGroup group{.question = CheckQuestion::constancy, .reading = {}, .finding = {}, .tests = {}};
   if (in.has_equation) add_if_possible(group.tests, [&] { return nyblom(in.fit); });
   if (in.fit.exact) {
-    add_if_possible(group.tests, [&] { return Tests{two_halves(in.fit)}; });
+    add_if_possible(group.tests, [&] { return Tests{two_halves_test(in.fit)}; });
     found.halves = group.tests.empty() ? "" : group.tests[0].reading;
   }
   found.changed = !group.tests.empty() && group.tests.front().rejects().value_or(false);
@@ -371,7 +373,7 @@ CheckVerdict verdict_of(const Findings& found) {
 // Ljung-Box at the lags asked for, or at those that leave the usual degrees of freedom.
 void add_whiteness(const CheckInput& in, const CheckOptions& options, Check& out) {
   const int fitted = arma_terms(in.fit.model), present = static_cast<int>(in.z.present());
-  out.level = options.level;
+  out.significance = options.significance;
   std::vector<int> shown = options.whiteness;
   if (shown.empty()) {
     for (const int dof : kSpread) shown.push_back(fitted + dof);
@@ -384,10 +386,10 @@ void add_whiteness(const CheckInput& in, const CheckOptions& options, Check& out
       throw Error(ErrorCode::bad_option,
                   fmt::format("{} lags: the residuals of '{}' allow {} to {}", up_to, out.model,
                               fitted + 1, present - 1));
-    out.whiteness.push_back(ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
-    if (options.level)
+    out.whiteness.push_back(hypothesis::ljung_box(in.z, {.lags = up_to, .fitted = fitted}));
+    if (options.significance)
       out.whiteness_limits.push_back(
-          laws::chi_squared_quantile(1 - *options.level, out.whiteness.back().dof[0]));
+          laws::chi_squared_quantile(1 - *options.significance, out.whiteness.back().dof[0]));
   }
 }
 

@@ -231,7 +231,7 @@ void print_whiteness(std::ostream& out, const Check& check) {
     out << "\n  Q                       ";
     for (const TestResult& t : part) out << fmt::format("{:>9}", text::significant(t.statistic, 4));
     if (!check.whiteness_limits.empty()) {
-      out << fmt::format("\n  {:<24}", q_at(*check.level));
+      out << fmt::format("\n  {:<24}", q_at(*check.significance));
       for (std::size_t i = first; i < first + part.size(); ++i)
         out << fmt::format("{:>9}", text::significant(check.whiteness_limits[i], 4));
     }
@@ -288,8 +288,9 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
   if (!check.groups.empty())
     out << "\n"
         << text::wrap(
-               "A small p speaks against the null of its row; at the head of each group "
-               "stands what its rows say together, by the rules in docs/variance.md.",
+               "A small p is evidence against the null of its row; the head of each group gives "
+               "the "
+               "verdict of its rows, by the rules in docs/variance.md.",
                100, "  ");
   for (const Warning& warning : check.warnings)
     out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");

@@ -40,7 +40,7 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
                   BreakReport& report, const Model& model, const Executor& executor) {
   std::vector<std::size_t> edges{0};
   for (const auto& found : breaks)
-    if (found.at.index >= edges.back() + kLeastSegment) edges.push_back(found.at.index);
+    if (found.at.row + 1 >= edges.back() + kLeastSegment) edges.push_back(found.at.row + 1);
   edges.push_back(closed.size());
   const auto shared = std::make_shared<Series>(closed);
   std::vector<FitJob> jobs;
@@ -51,12 +51,12 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
   };
   for (std::size_t s = 0; s + 1 < edges.size(); ++s) {
     BreakReport::Segment segment;
-    segment.first = edges[s] + 1;
-    segment.last = edges[s + 1];
+    segment.first = edges[s];
+    segment.last = edges[s + 1] - 1;
     segment.n = edges[s + 1] - edges[s];
     if (!closed.times.empty()) {
-      segment.first_date = closed.times[edges[s]];
-      segment.last_date = closed.times[edges[s + 1] - 1];
+      segment.first_date = closed.times[segment.first];
+      segment.last_date = closed.times[segment.last];
     }
     double sum = 0, squares = 0;
     for (std::size_t t = edges[s]; t < edges[s + 1]; ++t) sum += closed.values[t];
@@ -77,13 +77,13 @@ void add_segments(const Series& closed, const std::vector<BreakReport::Found>& b
 }
 
 // Each segment's mean taken out, the whole's put back.
-Series without_means(const Series& closed, const std::vector<BreakDate>& breaks) {
+Series without_means(const Series& closed, const std::vector<hypothesis::BreakDate>& breaks) {
   Series out = closed;
   const double whole =
       std::accumulate(out.values.begin(), out.values.end(), 0.0) / static_cast<double>(out.size());
   std::size_t from = 0;
   for (std::size_t b = 0; b <= breaks.size(); ++b) {
-    const std::size_t to = b < breaks.size() ? breaks[b].index : out.size();
+    const std::size_t to = b < breaks.size() ? breaks[b].row + 1 : out.size();
     const auto first = out.values.begin() + static_cast<std::ptrdiff_t>(from),
                last = out.values.begin() + static_cast<std::ptrdiff_t>(to);
     const double mean = std::accumulate(first, last, 0.0) / static_cast<double>(to - from);
@@ -105,14 +105,14 @@ void take_up(const Series& closed, BreakReport& report) {
   if (total > 0) report.persistence_within = weighted / total;
   if (closed.times.empty()) return;
   for (auto& f : report.breaks) {
-    if (f.at.index >= closed.size()) continue;
-    report.from = closed.times[f.at.index];
+    if (f.at.row + 1 >= closed.size()) continue;
+    report.from = closed.times[f.at.row + 1];
     f.term = "step:" + format_date(*report.from);
     report.terms.push_back(f.term);
   }
   // Where the last date may lie almost anywhere there is nothing to cut at.
   constexpr double kSaysNothing = 0.8;
-  const BreakDate& last = report.breaks.back().at;
+  const hypothesis::BreakDate& last = report.breaks.back().at;
   if (static_cast<double>(last.high - last.low) > kSaysNothing * static_cast<double>(closed.size()))
     report.from.reset();
 }
@@ -131,7 +131,7 @@ class BreakSearch {
         executor_(executor),
         model_(parse_model(options.model)) {
     report_.of = series.name;
-    report_.level = options.level;
+    report_.significance = options.significance;
     report_.unit = series.unit_a_period();
     report_.model = to_string(canonical(model_));
   }
@@ -153,7 +153,7 @@ class BreakSearch {
   }
 
   void test_mean() {
-    mean_ = bai_perron(closed_, {.number = options_.number, .long_run = true});
+    mean_ = hypothesis::bai_perron(closed_, {.number = options_.number, .long_run = true});
     const auto ud = std::find_if(mean_.tests.begin(), mean_.tests.end(),
                                  [](const TestResult& t) { return t.variant == "UDmax"; });
     report_.tests.push_back(*ud);
@@ -162,10 +162,11 @@ class BreakSearch {
   }
 
   void test_variance() {
-    VarianceBreaksOptions squares;
+    hypothesis::VarianceBreaksOptions squares;
     if (options_.bandwidth)
-      squares.squares = {.scale = SquaresScale::bartlett, .bandwidth = options_.bandwidth};
-    variance_ = variance_breaks(level_, squares);
+      squares.squares = {.scale = hypothesis::SquaresScale::bartlett,
+                         .bandwidth = options_.bandwidth};
+    variance_ = hypothesis::variance_breaks(level_, squares);
     report_.tests.push_back(variance_.test);
     p_.push_back(*variance_.test.p_value);
   }
@@ -176,13 +177,13 @@ class BreakSearch {
     if (!fit_.usable()) {
       warn(WarningCode::not_converged,
            fmt::format("'{}' has no usable fit here ({}), so its parameters are "
-                       "not tested; give another --model",
+                       "not tested; give another `model`",
                        report_.model, fit_.convergence.why));
       return;
     }
     report_.persistence = fit_.persistence;
     try {
-      scan_ = variance_break(fit_, {}, executor_);
+      scan_ = variance_break_test(fit_, {}, executor_);
       report_.tests.push_back(*scan_);
       p_[1] = std::min(1.0, 2 * std::min(p_[1], *scan_->p_value));
     } catch (const Error& error) {
@@ -208,34 +209,38 @@ class BreakSearch {
   }
 
   void date_breaks() {
-    if (options_.number || report_.holm.mean < options_.level)
-      for (const BreakDate& b : mean_.breaks) report_.breaks.push_back({BreakKind::mean, b});
-    if (report_.holm.variance < options_.level) {
+    if (options_.number || report_.holm.mean < options_.significance)
+      for (const hypothesis::BreakDate& b : mean_.breaks)
+        report_.breaks.push_back({BreakKind::mean, b});
+    if (report_.holm.variance < options_.significance) {
       // A change too large for the cumulated squares still has its corner there.
       if (variance_.breaks.empty())
-        variance_.breaks = {variance_break_at(level_, variance_.test.break_at->index)};
-      for (const BreakDate& b : variance_.breaks)
+        variance_.breaks = {
+            hypothesis::variance_break_at(level_, variance_.test.break_at->row + 1)};
+      for (const hypothesis::BreakDate& b : variance_.breaks)
         report_.breaks.push_back({BreakKind::variance, b});
     }
     // Parameters: a date of its own only where nothing else was found.
-    if (scan_ && report_.breaks.empty() && report_.holm.parameters.value_or(1) < options_.level) {
-      const std::size_t at = scan_->break_at->index;
+    if (scan_ && report_.breaks.empty() &&
+        report_.holm.parameters.value_or(1) < options_.significance) {
+      const std::size_t at = scan_->break_at->row;
       const auto date = scan_->break_at->date;
       report_.breaks.push_back({BreakKind::parameters, {at, date, at, at, date, date}});
       warn(WarningCode::break_suspected,
            "the date of a change of parameters is a best guess and has no interval");
     }
     std::sort(report_.breaks.begin(), report_.breaks.end(),
-              [](const auto& a, const auto& b) { return a.at.index < b.at.index; });
+              [](const auto& a, const auto& b) { return a.at.row < b.at.row; });
   }
 
   // Tests that inform and do not decide.
   void compare_with_others() {
-    report_.tests.push_back(cusum_ols(closed_));
-    report_.tests.push_back(cumulative_squares(level_, {.scale = SquaresScale::normal}));
-    report_.tests.back().reading = "clustering alone rejects here: for comparison";
+    report_.tests.push_back(hypothesis::cusum_ols(closed_));
+    report_.tests.push_back(
+        hypothesis::cumulative_squares(level_, {.scale = hypothesis::SquaresScale::normal}));
+    report_.tests.back().reading = "rejects under clustering alone: for comparison";
     if (!fit_.usable()) return;
-    TestResult on_z = cumulative_squares(fit_.standardised());
+    TestResult on_z = hypothesis::cumulative_squares(fit_.standardised());
     on_z.variant = "z of model";
     report_.tests.push_back(std::move(on_z));
   }
@@ -257,8 +262,8 @@ class BreakSearch {
   const FindBreaksOptions& options_;
   const Executor& executor_;
   Model model_;
-  BaiPerron mean_;
-  VarianceBreaks variance_;
+  hypothesis::BaiPerron mean_;
+  hypothesis::VarianceBreaks variance_;
   Fit fit_;
   std::optional<TestResult> scan_;
   std::vector<double> p_;  // of mean, variance and, where there is a fit, parameters

@@ -44,9 +44,9 @@ constexpr double kProfileStep = 1e-3;
 
 // The likelihood along one quantity g, a parameter or the persistence in the units of the data: the
 // maximum of l + lambda g over all parameters, for the multiplier lambda at which l has fallen.
-class Profile {
+class LikelihoodProfile {
  public:
-  Profile(const Fit& fit, std::string quantity)
+  LikelihoodProfile(const Fit& fit, std::string quantity)
       : fit_(fit),
         quantity_(std::move(quantity)),
         data_(mean_data(fit.model, fit.window())),
@@ -58,8 +58,8 @@ class Profile {
     const WorkingPoint x =
         problem_.feasible(in.working(problem_.to_scaled(DataParameters(fit_.estimates()))));
     const double at_estimates = problem_.value(in, x);
-    best_ = minimise(objective(0), in.constraints(), x, {.scoring_steps = 0});
-    if (best_.stop != NewtonStop::optimum)
+    best_ = maths::minimise(objective(0), in.constraints(), x, {.scoring_steps = 0});
+    if (best_.stop != maths::NewtonStop::optimum)
       refuse(fmt::format("'{}': no profile, since its maximum could not be reached again",
                          to_string(fit_.model)));
     // As with a targeted variance, whose profile would be that of other estimates.
@@ -69,10 +69,10 @@ class Profile {
                       "(was the variance targeted?)",
                       to_string(fit_.model)));
     const Index k = best_.x.size();
-    const MatrixXd V = solve_symmetric(best_.hessian, MatrixXd(MatrixXd::Identity(k, k)));
+    const MatrixXd V = maths::solve_symmetric(best_.hessian, MatrixXd(MatrixXd::Identity(k, k)));
     errors_ = V.diagonal().cwiseAbs().cwiseSqrt().cwiseMin(1.0);
     const VectorXd slope = gradient_of_g(WorkingPoint(best_.x));
-    error_ = std::sqrt(std::max(1e-16, slope.dot(product(V, slope))));
+    error_ = std::sqrt(std::max(1e-16, slope.dot(maths::product(V, slope))));
   }
 
   // The end of the interval on one side (-1 or +1) where l has fallen by `fall`; the first is empty
@@ -82,9 +82,9 @@ class Profile {
     VectorXd start = best_.x;
     double reached = estimate();
     for (int root = 0; root < kMostRoots; ++root) {
-      const NewtonResult r =
-          minimise(objective(side * lambda), problem_.coordinates.constraints(), start,
-                   {.scoring_steps = 0, .damping = true, .max_iterations = 100});
+      const maths::NewtonResult r =
+          maths::minimise(objective(side * lambda), problem_.coordinates.constraints(), start,
+                          {.scoring_steps = 0, .damping = true, .max_iterations = 100});
       const WorkingPoint x(r.x);
       const double fell = problem_.value(problem_.coordinates, x) - best_.f, there = g(x);
       // Where g stands on a bound no multiplier moves it further.
@@ -149,8 +149,8 @@ class Profile {
   }
 
   // -l - lambda g
-  [[nodiscard]] Objective objective(double lambda) {
-    const Objective of_l = problem_.objective_in(problem_.coordinates);
+  [[nodiscard]] maths::Objective objective(double lambda) {
+    const maths::Objective of_l = problem_.objective_in(problem_.coordinates);
     if (lambda == 0) return of_l;
     return {.value =
                 [this, lambda, of_l](const VectorXd& x) {
@@ -158,13 +158,13 @@ class Profile {
                   return std::isfinite(f) ? f - lambda * g(WorkingPoint(x)) : f;
                 },
             .derivatives =
-                [this, lambda, of_l](const VectorXd& x, Curvature kind, VectorXd& gradient,
+                [this, lambda, of_l](const VectorXd& x, maths::Curvature kind, VectorXd& gradient,
                                      MatrixXd& curvature) {
                   const double f = of_l.derivatives(x, kind, gradient, curvature);
                   if (!std::isfinite(f)) return f;
                   const WorkingPoint at(x);
                   gradient -= lambda * gradient_of_g(at);
-                  if (kind == Curvature::hessian) curvature -= lambda * hessian_of_g(at);
+                  if (kind == maths::Curvature::hessian) curvature -= lambda * hessian_of_g(at);
                   return f - lambda * g(at);
                 }};
   }
@@ -174,7 +174,7 @@ class Profile {
   EstimateOptions options_{};
   MeanData data_;
   Problem problem_;
-  NewtonResult best_;
+  maths::NewtonResult best_;
   VectorXd errors_;   // of the working coordinates
   double error_ = 0;  // of the quantity
 };
@@ -194,13 +194,13 @@ void require_usable_fit(const Fit& fit, const char* what) {
 
 }  // namespace
 
-ProfileInterval profile_interval(const Fit& fit, std::string_view quantity, double level) {
+ProfileInterval profile_interval(const Fit& fit, std::string_view quantity, double percent) {
   require_usable_fit(fit, "an interval");
-  if (!(level > 0 && level < 1))
-    refuse(fmt::format("the level of an interval lies between 0 and 1, not at {}", level));
+  if (!(percent > 0 && percent < 100))
+    refuse(fmt::format("an interval covers between 0 and 100 percent, not {}", percent));
   ProfileInterval out;
   out.quantity = quantity;
-  out.level = level;
+  out.percent = percent;
   const auto parameter = std::find_if(fit.parameters.begin(), fit.parameters.end(),
                                       [&](const Parameter& p) { return p.name == quantity; });
   const bool persistence = quantity == kPersistence && fit.persistence;
@@ -208,10 +208,10 @@ ProfileInterval profile_interval(const Fit& fit, std::string_view quantity, doub
     refuse(fmt::format("no profile of '{}' in '{}': it has {}", quantity, to_string(fit.model),
                        known_quantities(fit)));
   const std::optional<double> error = persistence ? fit.persistence_error : parameter->se;
-  Profile profile(fit, out.quantity);
+  LikelihoodProfile profile(fit, out.quantity);
   profile.begin();
   out.estimate = profile.estimate();
-  const double z = laws::normal_quantile(0.5 + 0.5 * level);
+  const double z = laws::normal_quantile(0.5 + percent / 200);
   if (error) {
     out.symmetric_low = out.estimate - z * *error;
     out.symmetric_high = out.estimate + z * *error;
@@ -233,7 +233,7 @@ std::ostream& operator<<(std::ostream& out, const ProfileInterval& i) {
                  : fmt::format("the bound {}", text::significant(bound.value_or(0), 4));
   };
   out << fmt::format("  {:<12} {:>10}   {:.4g} % by likelihood: {} to {}", i.quantity,
-                     text::significant(i.estimate, 4), 100 * i.level, end(i.low, i.bound_low),
+                     text::significant(i.estimate, 4), i.percent, end(i.low, i.bound_low),
                      end(i.high, i.bound_high));
   if (i.symmetric_low)
     out << fmt::format("; by its error: {} to {}", text::significant(*i.symmetric_low, 4),
@@ -263,12 +263,12 @@ TestResult wald_test(const Fit& fit, const std::vector<Held>& values) {
     at.push_back(position);
     null += fmt::format("{}{} = {:g}", null.empty() ? "" : " and ", name, value);
   }
-  const MatrixXd V = to_eigen(fit.covariance)(at, at);
+  const MatrixXd V = maths::to_eigen(fit.covariance)(at, at);
   TestResult test;
   test.test = "wald";
   test.variant = std::string(to_string(fit.errors));
   test.null = null;
-  test.statistic = distance.dot(solve_symmetric(V, distance));
+  test.statistic = distance.dot(maths::solve_symmetric(V, distance));
   test.dof = {static_cast<double>(q)};
   test.p_value = laws::chi_squared_tail(test.statistic, static_cast<double>(q));
   test.observations = fit.n;

@@ -128,7 +128,7 @@ RowSlopes row_slopes(const Fit& fit, const MatrixXd& J) {
       R(j, 1) = found.dh[at] / h;
     }
     out.mean += R;
-    out.information += sandwich(R, J);
+    out.information += maths::sandwich(R, J);
     ++n;
   }
   out.mean /= n;
@@ -151,12 +151,12 @@ MatrixXd taken_out(const Fit& fit, const RowSlopes& slopes) {
   const VectorXd scale = I.diagonal().cwiseSqrt().cwiseInverse();
   const MatrixXd scaled = scale.asDiagonal() * I * scale.asDiagonal();
   const MatrixXd scaled_mean = scale.asDiagonal() * mean;
-  const Eigensystem solved = symmetric_eigen(scaled);
+  const maths::Eigensystem solved = maths::symmetric_eigen(scaled);
   constexpr double kNoInformation = 1e-10;
   MatrixXd W = MatrixXd::Zero(mean.cols(), mean.cols());
   for (Index j = 0; j < scaled.rows(); ++j)
     if (const double value = solved.values(j); value > kNoInformation) {
-      const VectorXd along = cross(scaled_mean, VectorXd(solved.vectors.col(j)));
+      const VectorXd along = maths::cross(scaled_mean, VectorXd(solved.vectors.col(j)));
       W += along * along.transpose() / value;
     }
   return W;

@@ -135,9 +135,9 @@ class Finder {
             effects_[static_cast<std::size_t>(f.kind)][t - f.row] * weight_[t];
     }
     const Eigen::Map<const Eigen::VectorXd> z(z_.data(), rows);
-    const Eigen::MatrixXd of_products = inverse(cross(X, X));
-    const Eigen::VectorXd size = product(of_products, cross(X, Eigen::VectorXd(z)));
-    const Eigen::VectorXd left = z - product(X, size);
+    const Eigen::MatrixXd of_products = maths::inverse(maths::cross(X, X));
+    const Eigen::VectorXd size = maths::product(of_products, maths::cross(X, Eigen::VectorXd(z)));
+    const Eigen::VectorXd left = z - maths::product(X, size);
     std::vector<double> counted;
     for (std::size_t t = 0; t < n_; ++t)
       if (weight_[t] > 0) counted.push_back(left(static_cast<Eigen::Index>(t)));
@@ -235,9 +235,8 @@ OutlierReport find_outliers(const Fit& fit, const OutlierOptions& options) {
   if (out.outliers.size() == static_cast<std::size_t>(options.most))
     out.warnings.push_back(
         {WarningCode::outlier_drives_fit,
-         fmt::format("{} rows stand out, which is as many as were looked for: heavy tails or "
-                     "volatility that clusters look like this; try '/ garch / student' before "
-                     "taking rows out",
+         fmt::format("{} rows stand out, as many as the search allows: heavy tails or volatility "
+                     "clustering look like this; try '/ garch / student' before removing rows",
                      options.most)});
   out.model = fit.model;
   out.offered = !out.outliers.empty() && out.outliers.front().date.has_value();

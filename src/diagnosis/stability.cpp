@@ -65,8 +65,8 @@ std::vector<TestResult> nyblom(const Fit& fit) {
     throw Error(
         ErrorCode::bad_option,
         fmt::format("nyblom: {} free parameters; 1 to {} can be tested", m, laws::kMostNyblom));
-  const Eigen::MatrixXd S = all(Eigen::all, free), V = cross(S, S);
-  const std::optional<Eigen::MatrixXd> root = lower_root(V);
+  const Eigen::MatrixXd S = all(Eigen::all, free), V = maths::cross(S, S);
+  const std::optional<Eigen::MatrixXd> root = maths::lower_root(V);
   if (!root)
     throw Error(ErrorCode::bad_option, "nyblom: the scores of the free parameters are collinear");
   Eigen::VectorXd sum = Eigen::VectorXd::Zero(m), squares = Eigen::VectorXd::Zero(m);
@@ -74,7 +74,7 @@ std::vector<TestResult> nyblom(const Fit& fit) {
   for (Index t = 0; t < S.rows(); ++t) {
     sum += S.row(t).transpose();
     squares += sum.cwiseAbs2();
-    joint += solve_lower(*root, sum).squaredNorm();
+    joint += maths::solve_lower(*root, sum).squaredNorm();
   }
   const auto n = static_cast<double>(fit.n);
   std::vector<TestResult> tests{
@@ -87,8 +87,8 @@ std::vector<TestResult> nyblom(const Fit& fit) {
   return tests;
 }
 
-TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
-                          const Executor& executor) {
+TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& options,
+                               const Executor& executor) {
   require_fit(fit, "variance-break");
   constexpr double kTrim = 0.15;
   constexpr std::size_t kRowsOfAScan = 300;
@@ -155,9 +155,9 @@ TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options,
   test.observations = fit.n;
   test.p_value = laws::sup_wald_tail(test.statistic, p, kTrim,
                                      static_cast<int>(options.dates / (1 - 2 * kTrim)));
-  const std::size_t row = fit.first + at;
+  const std::size_t row = fit.first + at - 1;
   test.break_at = TestResult::Break{
-      row, fit.series->times.empty() ? std::nullopt : std::optional(fit.series->times[row - 1])};
+      row, fit.series->times.empty() ? std::nullopt : std::optional(fit.series->times[row])};
   test.reading = *test.rejects() ? "the variance equation changes" : "no sign of a change";
   return test;
 }

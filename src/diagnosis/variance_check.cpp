@@ -92,11 +92,11 @@ CheckRows rows_of(const Fit& fit, const char* test) {
   const MatrixXd scaled = scale.asDiagonal() * minus_H * scale.asDiagonal();
   const MatrixXd inverse =
       scale.asDiagonal() *
-      solve_symmetric(scaled, MatrixXd(MatrixXd::Identity(scaled.rows(), scaled.cols()))) *
+      maths::solve_symmetric(scaled, MatrixXd(MatrixXd::Identity(scaled.rows(), scaled.cols()))) *
       scale.asDiagonal();
   out.influence = MatrixXd::Zero(n, k);
   out.influence(Eigen::all, free) =
-      static_cast<double>(n) * product(out.scores(Eigen::all, free), inverse);
+      static_cast<double>(n) * maths::product(out.scores(Eigen::all, free), inverse);
   return out;
 }
 
@@ -133,34 +133,36 @@ TestResult li_mak(const Fit& fit, int lags) {
   for (Index k = 1; k <= m; ++k) {
     const auto before = rows.w.head(n - k);
     r(k - 1) = before.dot(rows.w.tail(n - k)) / rows.w.squaredNorm();
-    X.row(k - 1) =
-        cross(rows.slopes.bottomRows(n - k), VectorXd(before)).transpose() / static_cast<double>(n);
+    X.row(k - 1) = maths::cross(rows.slopes.bottomRows(n - k), VectorXd(before)).transpose() /
+                   static_cast<double>(n);
   }
   const std::vector<Index> free = free_from(fit, 0, fit.parameters.size());
   MatrixXd V(m, m);
   if (std::holds_alternative<Normal>(fit.model.shocks)) {
     const MatrixXd Xf = X(Eigen::all, free), S = rows.slopes(Eigen::all, free),
                    M = rows.means(Eigen::all, free);
-    const MatrixXd G = (cross(S, S) / 2 + cross(M, M)) / static_cast<double>(n);
-    V = MatrixXd::Identity(m, m) - product(Xf, solve_symmetric(G, MatrixXd(Xf.transpose()))) / 4;
+    const MatrixXd G = (maths::cross(S, S) / 2 + maths::cross(M, M)) / static_cast<double>(n);
+    V = MatrixXd::Identity(m, m) -
+        maths::product(Xf, maths::solve_symmetric(G, MatrixXd(Xf.transpose()))) / 4;
   } else {
     // sqrt n r = n^-1/2 sum of psi_t: products of w less X / c0 times the estimates' influence.
     MatrixXd psi(n, m);
     for (Index k = 1; k <= m; ++k) {
-      psi.col(k - 1) = product(rows.influence, VectorXd(X.row(k - 1).transpose())) / -c0;
+      psi.col(k - 1) = maths::product(rows.influence, VectorXd(X.row(k - 1).transpose())) / -c0;
       psi.col(k - 1).tail(n - k) += rows.w.tail(n - k).cwiseProduct(rows.w.head(n - k)) / c0;
     }
-    V = cross(psi, psi) / static_cast<double>(n);
+    V = maths::cross(psi, psi) / static_cast<double>(n);
   }
-  TestResult out = chi_squared("li-mak", "z^2", fmt::format("no memory in z^2 up to lag {}", lags),
-                               static_cast<double>(n) * r.dot(solve_symmetric(V, r)), lags, n);
+  TestResult out =
+      chi_squared("li-mak", "z^2", fmt::format("no memory in z^2 up to lag {}", lags),
+                  static_cast<double>(n) * r.dot(maths::solve_symmetric(V, r)), lags, n);
   out.lags = lags;
   out.reading = *out.rejects() ? "volatility clusters beyond the variance equation"
                                : "the variance equation leaves no memory in z^2";
   return out;
 }
 
-TestResult arch_left(const Fit& fit, int lags, bool robust) {
+TestResult remaining_arch_test(const Fit& fit, int lags, bool robust) {
   const CheckRows rows = rows_of(fit, "arch-left");
   const Index n = rows.w.size(), m = lags, N = n - m;
   require_rows(n, lags, "arch-left");
@@ -179,13 +181,14 @@ TestResult arch_left(const Fit& fit, int lags, bool robust) {
     // What the slopes leave of each lag, times w: 1 regressed on these.
     const MatrixXd slopes = X.leftCols(static_cast<Index>(free.size()));
     MatrixXd products = lagged;
-    if (slopes.cols() > 0) products -= product(slopes, pivoted_fit(slopes, lagged).coefficients);
+    if (slopes.cols() > 0)
+      products -= maths::product(slopes, maths::pivoted_fit(slopes, lagged).coefficients);
     products.array().colwise() *= w.array();
     const VectorXd ones = VectorXd::Ones(N);
-    statistic = static_cast<double>(N) - regress(products, ones).ssr;
+    statistic = static_cast<double>(N) - maths::regress(products, ones).ssr;
   } else {
     const double before = w.squaredNorm();
-    statistic = static_cast<double>(N) * (before - regress(X, w).ssr) / before;
+    statistic = static_cast<double>(N) * (before - maths::regress(X, w).ssr) / before;
   }
   TestResult out = chi_squared("arch-left", robust ? "robust" : "plain",
                                fmt::format("no ARCH left up to lag {}", lags), statistic, lags, N);
@@ -229,7 +232,7 @@ std::vector<TestResult> sign_bias_of(std::span<const double> z) {
   for (Index j = 1; j <= 3; ++j) {
     MatrixXd two(N, 2);
     two << X.col(0), X.col(j);
-    const Regression r = regress(two, y);
+    const maths::Regression r = maths::regress(two, y);
     TestResult test;
     test.test = "sign-bias";
     test.variant = variants[static_cast<std::size_t>(j) - 1];
@@ -243,7 +246,7 @@ std::vector<TestResult> sign_bias_of(std::span<const double> z) {
   }
   const double total = (y.array() - y.mean()).square().sum();
   out.push_back(chi_squared("sign-bias", "joint", "rises and falls weigh the same",
-                            static_cast<double>(N) * (1 - regress(X, y).ssr / total), 3, N));
+                            static_cast<double>(N) * (1 - maths::regress(X, y).ssr / total), 3, N));
   out.back().reading =
       *out.back().rejects() ? "the model misses an asymmetry" : "no asymmetry is missed";
   return out;

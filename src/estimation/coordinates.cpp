@@ -141,7 +141,7 @@ ScaledParameters Coordinates::scaled(const WorkingPoint& x) const {
   }
   for (const LagFactor& f : factors_) {
     if (!f.sections) continue;
-    const std::vector<double> c = coefficients_from_sections(sections_of(x, f));
+    const std::vector<double> c = maths::coefficients_from_sections(sections_of(x, f));
     for (std::size_t i = 0; i < c.size(); ++i)
       theta(static_cast<Index>(f.first + i)) = f.sign * c[i];
   }
@@ -166,7 +166,7 @@ WorkingPoint Coordinates::working(const ScaledParameters& theta) const {
     if (f.single && f.at >= 0) {  // a start that was carried over may lie on the bound
       x(f.at) = std::clamp(x(f.at), -f.most(), f.most());
     } else if (f.sections) {
-      const auto r = sections_from_coefficients(dense(theta, f));
+      const auto r = maths::sections_from_coefficients(dense(theta, f));
       for (std::size_t i = 0; i < f.lags.size(); ++i)
         x(f.at + static_cast<Index>(i)) = r ? std::clamp((*r)[i], -f.most(), f.most()) : 0;
     }
@@ -188,9 +188,9 @@ MatrixXd Coordinates::jacobian(const WorkingPoint& x) const {
     for (std::size_t a = 0; a < f.lags.size(); ++a) {
       std::vector<double> r = sections_of(x, f);
       r[a] = 1;
-      const std::vector<double> high = coefficients_from_sections(r);
+      const std::vector<double> high = maths::coefficients_from_sections(r);
       r[a] = 0;
-      const std::vector<double> low = coefficients_from_sections(r);
+      const std::vector<double> low = maths::coefficients_from_sections(r);
       for (std::size_t i = 0; i < high.size(); ++i)
         J(static_cast<Index>(f.first + i), f.at + static_cast<Index>(a)) =
             f.sign * (high[i] - low[i]);
@@ -210,7 +210,7 @@ MatrixXd Coordinates::jacobian(const WorkingPoint& x) const {
 MatrixXd Coordinates::pull_hessian(const WorkingPoint& x, const VectorXd& g,
                                    const MatrixXd& H) const {
   const MatrixXd J = jacobian(x);
-  MatrixXd pulled = cross(J, product(H, J));
+  MatrixXd pulled = maths::cross(J, maths::product(H, J));
   for (std::size_t i = 0; i < free_.size(); ++i)
     if (free_[i] >= first_shape_) {
       const auto at = static_cast<Index>(i);
@@ -221,7 +221,7 @@ MatrixXd Coordinates::pull_hessian(const WorkingPoint& x, const VectorXd& g,
     const MatrixXd of_variance =
         J.middleRows(static_cast<Index>(first_variance_), static_cast<Index>(variances_));
     pulled += g(static_cast<Index>(on_wall())) *
-              cross(of_variance, product(wall_at(scaled(x)).bend, of_variance));
+              maths::cross(of_variance, maths::product(wall_at(scaled(x)).bend, of_variance));
   }
   for (const LagFactor& f : factors_) {
     if (!f.sections) continue;
@@ -244,7 +244,7 @@ std::optional<std::vector<double>> Coordinates::partials_from(const ScaledParame
     const double c = f.sign * theta(static_cast<Index>(f.first));
     return std::abs(c) < 1 ? std::optional(std::vector{c}) : std::nullopt;
   }
-  return partial_autocorrelations(dense(theta, f));
+  return maths::partial_autocorrelations(dense(theta, f));
 }
 
 VectorXd Coordinates::margin(const WorkingPoint& x) const {
@@ -301,9 +301,10 @@ std::vector<Coordinates::Edge> Coordinates::at_edge(const ScaledParameters& thet
     if (r &&
         std::none_of(r->begin(), r->end(), [](double v) { return std::abs(v) > kEdgePartial; }))
       continue;
-    const std::vector<double> c = r ? coefficients_from_partials(*r) : std::vector<double>{1};
-    edges.push_back(
-        {names_[f.first + f.lags.size() - 1], std::pow(largest_inverse_root(c), -1.0 / f.step)});
+    const std::vector<double> c =
+        r ? maths::coefficients_from_partials(*r) : std::vector<double>{1};
+    edges.push_back({names_[f.first + f.lags.size() - 1],
+                     std::pow(maths::largest_inverse_root(c), -1.0 / f.step)});
   }
   return edges;
 }

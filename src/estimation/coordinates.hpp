@@ -59,7 +59,7 @@ class Coordinates {
   }
 
   [[nodiscard]] Eigen::Index size() const { return static_cast<Eigen::Index>(free_.size()); }
-  [[nodiscard]] const LinearConstraints& constraints() const { return constraints_; }
+  [[nodiscard]] const maths::LinearConstraints& constraints() const { return constraints_; }
 
   [[nodiscard]] ScaledParameters scaled(const WorkingPoint& x) const;       // size() -> k
   [[nodiscard]] WorkingPoint working(const ScaledParameters& theta) const;  // k -> size()
@@ -130,7 +130,7 @@ class Coordinates {
   std::vector<LagFactor> factors_;
   std::size_t first_variance_ = 0, variances_ = 0, first_shape_ = 0;
   Shocks shocks_;
-  LinearConstraints constraints_;
+  maths::LinearConstraints constraints_;
 };
 
 }  // namespace brace::inline v0

@@ -30,7 +30,7 @@ Peak stay(Problem& problem) {
   peak.top.f = problem.value(problem.coordinates, WorkingPoint(peak.top.x));
   if (std::isfinite(peak.top.f)) {
     peak.top.gradient_norm = 0;
-    peak.top.stop = NewtonStop::optimum;
+    peak.top.stop = maths::NewtonStop::optimum;
   }
   return peak;
 }
@@ -143,7 +143,7 @@ class FitReport {
 
   void write_errors(Fit& fit) {
     // Bounds on sums may pin a parameter between them.
-    const MatrixXd Z = free_directions(peak_.coordinates.constraints().C, active_);
+    const MatrixXd Z = maths::free_directions(peak_.coordinates.constraints().C, active_);
     for (Index i = 0; i < peak_.coordinates.size(); ++i)
       if (Z.cols() == 0 || Z.row(i).norm() < 1e-10)
         fit.parameters[peak_.coordinates.pinned_parameter(i)].at_bound = true;

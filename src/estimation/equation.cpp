@@ -236,9 +236,9 @@ std::optional<std::string> sentence_of_mean(const Parameter& p, const Fit& fit,
   const bool differenced = !fit.model.mean.differences.empty();
   if (p.name == "mu")
     return differenced ? fmt::format("the difference is {} on average", value)
-                       : fmt::format("the series lies around {} when no shock is at work", value);
+                       : fmt::format("without shocks the series varies around {}", value);
   if (p.name == "trend")
-    return fmt::format("each {} adds {} to where the series lies", period, value);
+    return fmt::format("each {} adds {} to the level of the series", period, value);
   if (p.name.starts_with("sar"))
     return fmt::format("{} of where the series stood against its mean {} ago comes back", value,
                        rows(lag_after(p, "sar"), fit));
@@ -378,7 +378,7 @@ std::string equation(const Fit& fit) {
     else if (p.at_bound)
       note = " (pinned at its bound)";
     else if (p.p_value.value_or(0) > 0.05)
-      note = fmt::format(" (not told apart from zero, p {})", text::p_value(p.p_value));
+      note = fmt::format(" (not significant, p {})", text::p_value(p.p_value));
     out += text::wrap(fmt::format("{}: {}{}.", p.name, sentence_of(p, fit), note), 100, "  ");
   }
   return out;

@@ -115,7 +115,7 @@ class ExactClimb {
 
   // The same point with lag coefficients from anywhere inside, the k-th draw.
   WorkingPoint anywhere(WorkingPoint x, std::uint64_t k) {
-    RandomStream stream(kDraws, k);
+    maths::RandomStream stream(kDraws, k);
     const MeanPositions& at = problem_.at;
     const std::size_t last = at.seasonal_ma + problem_.model.mean.seasonal_ma.size();
     for (Eigen::Index i = 0; i < x.size(); ++i)
@@ -157,11 +157,11 @@ class ExactClimb {
       WorkingPoint x;
     };
     std::vector<Seen> seen;
-    NewtonOptions glance = newton_;
+    maths::NewtonOptions glance = newton_;
     glance.max_iterations = kGlance;
     glance.certificate = false;
     for (const WorkingPoint& x : points) {
-      const NewtonResult r = in_valley(x, glance);
+      const maths::NewtonResult r = in_valley(x, glance);
       if (std::isfinite(r.f)) seen.push_back({r.f, WorkingPoint(r.x)});
     }
     std::stable_sort(seen.begin(), seen.end(),
@@ -185,12 +185,13 @@ class ExactClimb {
 
   // Terms that stand in for one another make long valleys, straight in the coefficients themselves:
   // where a set of lags is full, a climb is made there.
-  NewtonResult in_valley(const WorkingPoint& x, const NewtonOptions& how) {
+  maths::NewtonResult in_valley(const WorkingPoint& x, const maths::NewtonOptions& how) {
     if (!problem_.coordinates.has_sections())
-      return minimise(problem_.objective_in(problem_.coordinates, true),
-                      problem_.coordinates.constraints(), x, how);
-    NewtonResult r = minimise(problem_.objective_in(plain_, true), plain_.constraints(),
-                              plain_.working(problem_.coordinates.scaled(x)), how);
+      return maths::minimise(problem_.objective_in(problem_.coordinates, true),
+                             problem_.coordinates.constraints(), x, how);
+    maths::NewtonResult r =
+        maths::minimise(problem_.objective_in(plain_, true), plain_.constraints(),
+                        plain_.working(problem_.coordinates.scaled(x)), how);
     r.x = problem_.coordinates.working(plain_.scaled(WorkingPoint(r.x)));
     // Roots that crowd at the circle may not come back from their coefficients as they were.
     if (std::isfinite(r.f) && problem_.coordinates.margin(WorkingPoint(r.x)).minCoeff() < kEdge) {
@@ -207,14 +208,14 @@ class ExactClimb {
 
   // In the coefficients first, and to the end in the coordinates whose bounds are the edges.
   void climb(WorkingPoint x) {
-    const Objective in_bounded = problem_.objective_in(problem_.coordinates),
-                    rough = problem_.objective_in(problem_.coordinates, true);
+    const maths::Objective in_bounded = problem_.objective_in(problem_.coordinates),
+                           rough = problem_.objective_in(problem_.coordinates, true);
     bool done = true;
     if (problem_.coordinates.has_sections()) {
-      NewtonOptions valley = newton_;
+      maths::NewtonOptions valley = newton_;
       valley.max_iterations = std::min(problem_.options.max_iterations, kValleySteps);
       valley.certificate = false;
-      const NewtonResult r = in_valley(x, valley);
+      const maths::NewtonResult r = in_valley(x, valley);
       done = settled(r);
       x = WorkingPoint(r.x);
       if (best_.x.size() > 0 && settled(best_)) {
@@ -223,27 +224,27 @@ class ExactClimb {
         if (done && r.f > best_.f - kSameTop) return;
       }
       if (!done) {  // it stopped at an edge
-        NewtonOptions along_the_edge = newton_;
+        maths::NewtonOptions along_the_edge = newton_;
         along_the_edge.certificate = false;
         along_the_edge.max_iterations = std::min(problem_.options.max_iterations, kEdgeSteps);
-        const NewtonResult edge =
-            minimise(rough, problem_.coordinates.constraints(), x, along_the_edge);
+        const maths::NewtonResult edge =
+            maths::minimise(rough, problem_.coordinates.constraints(), x, along_the_edge);
         if (best_.x.size() > 0 && settled(best_) && edge.f > best_.f - kSameTop) return;
         x = WorkingPoint(edge.x);
       }
     }
-    NewtonOptions to_the_end = newton_;
+    maths::NewtonOptions to_the_end = newton_;
     to_the_end.max_iterations = std::min(problem_.options.max_iterations, kFinishSteps);
-    NewtonResult r =
-        finished(minimise(in_bounded, problem_.coordinates.constraints(), x, to_the_end));
+    maths::NewtonResult r =
+        finished(maths::minimise(in_bounded, problem_.coordinates.constraints(), x, to_the_end));
     if (problem_.coordinates.has_sections() && !settled(r) && std::isfinite(r.f)) {
       // Real roots of two sections may have met, where neither can turn complex: they are paired
       // anew.
       x = problem_.feasible(
           problem_.coordinates.working(problem_.coordinates.scaled(WorkingPoint(r.x))));
       if ((x - r.x).cwiseAbs().maxCoeff() > kPairedAnew) {
-        NewtonResult again =
-            finished(minimise(in_bounded, problem_.coordinates.constraints(), x, to_the_end));
+        maths::NewtonResult again = finished(
+            maths::minimise(in_bounded, problem_.coordinates.constraints(), x, to_the_end));
         if (better(again, r)) r = std::move(again);
       }
     }
@@ -252,40 +253,41 @@ class ExactClimb {
 
   // Next to the unit circle the Hessian, a difference of gradients that cancel, may lose all its
   // digits: where no step leads on, the information matrix measures what slope is left.
-  NewtonResult finished(NewtonResult r) {
-    if (settled(r) || r.stop == NewtonStop::not_finite ||
+  maths::NewtonResult finished(maths::NewtonResult r) {
+    if (settled(r) || r.stop == maths::NewtonStop::not_finite ||
         problem_.coordinates.margin(WorkingPoint(r.x)).minCoeff() > kEdge)
       return r;
-    NewtonOptions scoring = newton_;
+    maths::NewtonOptions scoring = newton_;
     scoring.scoring_steps = kScoredAtEdge;
     scoring.scoring_until = 0;
     scoring.max_iterations = kScoredAtEdge;
     scoring.certificate = false;
-    NewtonResult on = minimise(problem_.objective_in(problem_.coordinates, true),
-                               problem_.coordinates.constraints(), r.x, scoring);
+    maths::NewtonResult on = maths::minimise(problem_.objective_in(problem_.coordinates, true),
+                                             problem_.coordinates.constraints(), r.x, scoring);
     if (on.f < r.f) {
       r.x = on.x;
       r.f = on.f;
     }
     VectorXd gradient;
     MatrixXd information;
-    const Objective rough = problem_.objective_in(problem_.coordinates, true);
-    if (!std::isfinite(rough.derivatives(r.x, Curvature::information, gradient, information)))
+    const maths::Objective rough = problem_.objective_in(problem_.coordinates, true);
+    if (!std::isfinite(
+            rough.derivatives(r.x, maths::Curvature::information, gradient, information)))
       return r;
-    const Eigen::LLT<MatrixXd> llt = cholesky(information);
+    const Eigen::LLT<MatrixXd> llt = maths::cholesky(information);
     if (llt.info() != Eigen::Success) return r;
-    const LinearConstraints& bounds = problem_.coordinates.constraints();
-    const QuadraticStep step =
-        solve_quadratic(gradient, llt, bounds.C, (bounds.d - bounds.C * r.x).cwiseMax(0));
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
+    const maths::QuadraticStep step =
+        maths::solve_quadratic(gradient, llt, bounds.C, (bounds.d - bounds.C * r.x).cwiseMax(0));
     r.gradient_norm = std::sqrt(std::max(0.0, -gradient.dot(step.s)));
-    if ((step.multipliers.array() > 0).any()) r.stop = NewtonStop::rounding;
+    if ((step.multipliers.array() > 0).any()) r.stop = maths::NewtonStop::rounding;
     r.gradient = gradient;
     r.hessian = information;
     r.multipliers = step.multipliers;
     return r;
   }
 
-  void keep_better(NewtonResult r) {
+  void keep_better(maths::NewtonResult r) {
     // A point that is no maximum but lies higher than one says that the other is none either. Of
     // seasonal factors, whose hills are not all looked at, a maximum is taken for what it is.
     if (!SmallerModels::help(problem_.model)) {
@@ -303,8 +305,8 @@ class ExactClimb {
   Problem& problem_;
   SmallerModels& smaller_;
   Coordinates plain_;
-  NewtonOptions newton_;
-  NewtonResult best_;
+  maths::NewtonOptions newton_;
+  maths::NewtonResult best_;
   std::size_t climbed_ = kClimbed;
 };
 

@@ -97,7 +97,7 @@ Series Fit::standardised() const {
   Series z = window();
   z.name = "standardised residual";
   z.unit.reset();
-  z.kind = Kind::values;
+  z.kind = SeriesKind::values;
   for (std::size_t t = 0; t < z.values.size(); ++t)
     z.values[t] =
         counted[t] ? shocks[t] / std::sqrt(variances[t]) : std::numeric_limits<double>::quiet_NaN();

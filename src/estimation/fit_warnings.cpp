@@ -41,7 +41,7 @@ bool squares_have_memory(const Series& z) {
   const std::vector<double> squared = squares(z).values;
   const auto n = static_cast<double>(z.present());
   const int lags = default_whiteness_lags(z.present());
-  const std::vector<double> r = autocorrelations(squared, lags);
+  const std::vector<double> r = maths::autocorrelations(squared, lags);
   double q = 0;
   for (int k = 1; k <= lags; ++k)
     q += n * (n + 2) * std::pow(r[static_cast<std::size_t>(k) - 1], 2) / (n - k);
@@ -72,11 +72,12 @@ void warn_of_convergence(Fit& fit, const MeanData& data) {
   if (over && over->rejected()) over.reset();
   if (over)
     warn(fit, WarningCode::over_differenced,
-         fmt::format("an MA root ({}) is not told apart from one (likelihood ratio {}, 5 % rejects "
-                     "above {}), which takes a difference back: the series is differenced once too "
-                     "often, or its season is fixed; drop a diff and use trend or harmonics",
-                     text::fixed(1 / over->inverse_root, 3), text::fixed(over->statistic, 2),
-                     text::fixed(over->critical, 2)));
+         fmt::format(
+             "an MA root ({}) is not significantly different from one (likelihood ratio {}, 5 % "
+             "rejects above {}) and cancels a difference: the series is differenced once "
+             "too often, or its season is fixed; drop a diff and use trend or harmonics",
+             text::fixed(1 / over->inverse_root, 3), text::fixed(over->statistic, 2),
+             text::fixed(over->critical, 2)));
   if (c.status == FitStatus::boundary) {
     bool root = false, ma_root = false;
     for (const Parameter& p : fit.parameters) {
@@ -97,8 +98,8 @@ void warn_of_estimates(Fit& fit) {
   if (fit.persistence && *fit.persistence > kNearOne && !by_design)
     warn(fit, WarningCode::persistence_near_one,
          fmt::format(
-             "persistence is {:.4f}: shocks to volatility hardly fade. A break in its level can "
-             "look like this; fit the later part alone with --from and compare",
+             "persistence is {:.4f}: shocks to volatility hardly fade. A break in its level has "
+             "the same effect; fit the later part on its own with `from` and compare",
              *fit.persistence));
   if (variance_equation && fit.n < kFewForVariance)
     warn(fit, WarningCode::few_observations,

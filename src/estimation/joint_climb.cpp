@@ -125,8 +125,8 @@ class JointClimb {
     if ((best_.multipliers.array() > 0).any()) return false;
     for (const End& end : ends_)
       if (std::abs(end.f - best_.f) > kSameTop) return false;
-    if (!lower_root(best_.hessian)) return false;
-    const MatrixXd covariance = inverse_of_positive(best_.hessian);
+    if (!maths::lower_root(best_.hessian)) return false;
+    const MatrixXd covariance = maths::inverse_of_positive(best_.hessian);
     const VectorXd errors = covariance.diagonal().cwiseSqrt();
     const auto felt = [&](double sum, double variance) {
       return std::abs(sum) > kFelt * std::sqrt(variance);
@@ -166,7 +166,7 @@ class JointClimb {
   // From beside the highest point, where it is flat and a hill of its own may rise: each coordinate
   // of variance and shocks moved to each of its bounds, and parameters that mean nearly the same.
   void climb_beside() {
-    const LinearConstraints& bounds = problem_.coordinates.constraints();
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     std::vector<WorkingPoint> points;
     for (Index i = 0; i < bounds.C.rows(); ++i) {
       if (best_.is_active(i) || (bounds.C.row(i).array() != 0).count() != 1) continue;
@@ -200,11 +200,11 @@ class JointClimb {
 
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.
   [[nodiscard]] WorkingPoint inside(const WorkingPoint& x) const {
-    const LinearConstraints& bounds = problem_.coordinates.constraints();
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     if ((bounds.d - bounds.C * x).minCoeff() >= 0) return x;
-    const Eigen::LLT<MatrixXd> identity = cholesky(MatrixXd::Identity(x.size(), x.size()));
-    const QuadraticStep step = solve_quadratic(best_.x - x, identity, bounds.C,
-                                               (bounds.d - bounds.C * best_.x).cwiseMax(0));
+    const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
+    const maths::QuadraticStep step = maths::solve_quadratic(
+        best_.x - x, identity, bounds.C, (bounds.d - bounds.C * best_.x).cwiseMax(0));
     return WorkingPoint(best_.x + step.s);
   }
 
@@ -218,7 +218,7 @@ class JointClimb {
       held[j] = theta(static_cast<Index>(j));
     const Coordinates at_shape = problem_.make_coordinates(std::move(held));
     if (at_shape.size() == 0) return x;
-    const NewtonResult r = minimise(
+    const maths::NewtonResult r = maths::minimise(
         problem_.objective_in(at_shape), at_shape.constraints(), at_shape.working(theta),
         {.scoring_steps = kShapeSteps, .max_iterations = kShapeSteps, .certificate = false});
     return std::isfinite(r.f) ? problem_.coordinates.working(at_shape.scaled(WorkingPoint(r.x)))
@@ -228,7 +228,7 @@ class JointClimb {
   // Points between the starts, with other shapes and another mu: the same on every run.
   [[nodiscard]] std::vector<WorkingPoint> scattered(const std::vector<WorkingPoint>& points,
                                                     std::size_t count) const {
-    RandomStream u(kScatterSeed, 0);
+    maths::RandomStream u(kScatterSeed, 0);
     const std::vector<ShapeCoordinate>& shapes = shock_law(problem_.model.shocks).shapes;
     const std::size_t first_shape = problem_.names.size() - shapes.size();
     const auto any = [&] {
@@ -254,7 +254,7 @@ class JointClimb {
   // A few scoring steps from each point show which hills are high; so many of them are climbed to
   // the end.
   void climb(const std::vector<WorkingPoint>& points, std::size_t finished) {
-    const Objective objective = problem_.objective_in(problem_.coordinates);
+    const maths::Objective objective = problem_.objective_in(problem_.coordinates);
     const int steps = finished > 1 ? kPolishHills : kPolish;
     std::vector<std::pair<double, WorkingPoint>> ranked;
     for (const WorkingPoint& x : points) {
@@ -262,9 +262,9 @@ class JointClimb {
         ranked.emplace_back(0, x);
         break;
       }
-      NewtonResult r =
-          minimise(objective, problem_.coordinates.constraints(), x,
-                   {.scoring_steps = steps, .max_iterations = steps, .certificate = false});
+      maths::NewtonResult r =
+          maths::minimise(objective, problem_.coordinates.constraints(), x,
+                          {.scoring_steps = steps, .max_iterations = steps, .certificate = false});
       ranked.emplace_back(r.f, std::move(r.x));
     }
     std::stable_sort(ranked.begin(), ranked.end(),
@@ -287,7 +287,7 @@ class JointClimb {
         };
         if (settled(best_) && std::any_of(ends_.begin(), ends_.end(), same)) continue;
         if (clear() && on_its_slope(f, x)) continue;
-        NewtonOptions newton;
+        maths::NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
         const int kinked_steps =
@@ -296,7 +296,8 @@ class JointClimb {
                                 : kinked && !damped         ? kinked_steps
                                                             : problem_.options.max_iterations;
         newton.max_iterations = std::min(newton.max_iterations, problem_.options.max_iterations);
-        NewtonResult r = minimise(objective, problem_.coordinates.constraints(), x, newton);
+        maths::NewtonResult r =
+            maths::minimise(objective, problem_.coordinates.constraints(), x, newton);
         ends_.push_back({r.f, r.x});
         ++climbed;
         keep_better(std::move(r));
@@ -317,12 +318,12 @@ class JointClimb {
   }
 
   void climb_from(const WorkingPoint& x) {
-    keep_better(minimise(problem_.objective_in(problem_.coordinates),
-                         problem_.coordinates.constraints(), x,
-                         {.damping = true, .max_iterations = problem_.options.max_iterations}));
+    keep_better(maths::minimise(
+        problem_.objective_in(problem_.coordinates), problem_.coordinates.constraints(), x,
+        {.damping = true, .max_iterations = problem_.options.max_iterations}));
   }
 
-  void keep_better(NewtonResult r) {
+  void keep_better(maths::NewtonResult r) {
     if (!settled(r) && std::isfinite(r.f)) {
       walls_.climb(r);
       if (!stalled_ || r.f < stalled_->f) stalled_ = r;
@@ -332,7 +333,7 @@ class JointClimb {
 
   Problem& problem_;
   const VarianceFamily& family_;
-  NewtonResult best_;
+  maths::NewtonResult best_;
   struct End {
     double f;
     VectorXd x;
@@ -340,7 +341,7 @@ class JointClimb {
   std::vector<End> ends_;  // of climbs
   std::size_t starts_ = 0;
   // The highest climb that stalled.
-  std::optional<NewtonResult> stalled_;
+  std::optional<maths::NewtonResult> stalled_;
   KinkClimb kinks_;
   WallClimb walls_;
 };

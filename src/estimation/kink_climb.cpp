@@ -39,9 +39,9 @@ constexpr std::size_t kShared = 5;
 constexpr double kLower = 1e-5;
 
 // What is left of the curvature in mu at the maximum where the others give way.
-double give_of_mu(const NewtonResult& best) {
+double give_of_mu(const maths::NewtonResult& best) {
   const MatrixXd& H = best.hessian;
-  const VectorXd column = solve_symmetric(H, VectorXd(VectorXd::Unit(H.rows(), 0)));
+  const VectorXd column = maths::solve_symmetric(H, VectorXd(VectorXd::Unit(H.rows(), 0)));
   return 1 / (H(0, 0) * column(0));
 }
 
@@ -55,7 +55,7 @@ bool KinkClimb::may_be() const {
          problem_.at.regression.size() == 1;
 }
 
-void KinkClimb::look(const NewtonResult& best, std::optional<NewtonResult>& stalled) {
+void KinkClimb::look(const maths::NewtonResult& best, std::optional<maths::NewtonResult>& stalled) {
   if (!may_be()) return;
   const ClimbFrom from = problem_.options.from;
   if (stalled && !(settled(best) && stalled->f > best.f + kNearStall)) {
@@ -142,10 +142,11 @@ bool KinkClimb::climb(const ScaledParameters& from, double below, std::size_t se
       const double left = slope_beside(start, -1), right = slope_beside(start, 1);
       if (*give * std::abs(left + right) > kPlainly * (right - left)) continue;
     }
-    NewtonOptions newton;
+    maths::NewtonOptions newton;
     newton.max_iterations = problem_.options.max_iterations;
-    NewtonResult r = minimise(problem_.objective_in(coordinates), coordinates.constraints(),
-                              coordinates.working(start), newton);
+    maths::NewtonResult r =
+        maths::minimise(problem_.objective_in(coordinates), coordinates.constraints(),
+                        coordinates.working(start), newton);
     if (!settled(r) || !(r.f < below)) continue;
     const ScaledParameters top = coordinates.scaled(WorkingPoint(r.x));
     if (!(slope_beside(top, -1) < 0 && slope_beside(top, 1) > 0)) continue;

@@ -22,7 +22,7 @@ class KinkClimb {
   // A maximum with mu held at a value of the series from which the likelihood falls to both sides:
   // looked for where the highest climb stalled, which is forgotten then, and beside a smooth
   // maximum.
-  void look(const NewtonResult& best, std::optional<NewtonResult>& stalled);
+  void look(const maths::NewtonResult& best, std::optional<maths::NewtonResult>& stalled);
   // From the highest kink, where there is one, to higher ones around it.
   void follow();
   // Where many rows have one value, the likelihood rises steeply to both sides of it and has a top

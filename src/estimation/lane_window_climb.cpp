@@ -93,7 +93,7 @@ bool LaneWindowClimb::step(Lane& lane, std::size_t n, const double* sums) const 
   Vector x = lane.theta;
   if (student) x(k - 1) = 1 / x(k - 1);
   x += move;
-  const LinearConstraints& bounds = coordinates_.constraints();
+  const maths::LinearConstraints& bounds = coordinates_.constraints();
   for (Eigen::Index i = 0; i < bounds.d.size(); ++i)
     if (bounds.C.row(i).dot(x) >= bounds.d(i)) return true;
   if (student) x(k - 1) = 1 / x(k - 1);
@@ -154,7 +154,7 @@ void LaneWindowClimb::write(const Lane& lane, std::size_t n, RollingFit& found) 
   if (of_.constant) found.estimates[0] += centre_;
   found.log_likelihood = -lane.f - static_cast<double>(n) * std::log(scale_);
   const LaneMatrix inverse = lane.curvature.llt().solve(LaneMatrix::Identity(k, k));
-  found.covariance = to_matrix(unit.asDiagonal() * inverse * unit.asDiagonal());
+  found.covariance = maths::to_matrix(unit.asDiagonal() * inverse * unit.asDiagonal());
 }
 
 }  // namespace brace::inline v0

@@ -215,9 +215,9 @@ WorkingPoint Problem::feasible(WorkingPoint x) const {
       const ShapeCoordinate& shape = shapes[p + shapes.size() - names.size()];
       x(i) = std::clamp(x(i), shape.low, shape.high);
     }
-  const LinearConstraints& c = coordinates.constraints();
+  const maths::LinearConstraints& c = coordinates.constraints();
   if (((c.d - c.C * x).array() >= 0).all()) return x;
-  const Eigen::LLT<MatrixXd> identity = cholesky(MatrixXd::Identity(x.size(), x.size()));
+  const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
   // From an inner point the projection's slack is non-negative, as the quadratic programme asks:
   // small numbers for the variance, or one of the family's own starts.
   std::vector<std::vector<double>> guesses = variance_family(model.variance).starts(model);
@@ -236,10 +236,10 @@ WorkingPoint Problem::feasible(WorkingPoint x) const {
         if (p >= first && p < first + guess.size()) inner(i) = guess[p - first];
         if (p >= at.ar && p < last_lag) inner(i) *= lags;
       }
-      const VectorXd slack = c.d - product(c.C, inner);
+      const VectorXd slack = c.d - maths::product(c.C, inner);
       Index worst = 0;
       if (slack.minCoeff(&worst) >= 0)
-        return WorkingPoint(inner + solve_quadratic(inner - x, identity, c.C, slack).s);
+        return WorkingPoint(inner + maths::solve_quadratic(inner - x, identity, c.C, slack).s);
       if (tight.empty()) tight = c.names[static_cast<std::size_t>(worst)];
     }
   throw Error(ErrorCode::bad_model_line,
@@ -261,28 +261,29 @@ double Problem::value_at(const ScaledParameters& theta) {
 }
 
 double Problem::derivatives(const Coordinates& in, bool rough, const WorkingPoint& x,
-                            Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
+                            maths::Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
   ++evaluations;
   const ScaledParameters theta = in.scaled(x);
   if (!in.admits(theta)) return std::numeric_limits<double>::infinity();
-  if (kind == Curvature::hessian && !rough && exact) {
+  if (kind == maths::Curvature::hessian && !rough && exact) {
     if (const VectorXd margin = in.margin(x); margin.size() > 0 && margin.minCoeff() < kNearEdge)
       return derivatives_near_edge(in, x, margin, gradient, curvature);
   }
-  if (kind == Curvature::hessian && rough)
+  if (kind == maths::Curvature::hessian && rough)
     likelihood->evaluate_rough(span_of(theta), derivatives_);
   else
-    likelihood->evaluate(
-        span_of(theta), kind == Curvature::hessian ? Order::hessian : Order::scoring, derivatives_);
+    likelihood->evaluate(span_of(theta),
+                         kind == maths::Curvature::hessian ? Order::hessian : Order::scoring,
+                         derivatives_);
   if (!derivatives_.admitted) return std::numeric_limits<double>::infinity();
   const auto k = static_cast<Index>(names.size());
   const VectorXd g = Eigen::Map<const VectorXd>(derivatives_.gradient.data(), k);
   const MatrixXd J = in.jacobian(x);
-  gradient = -cross(J, g);
-  if (kind == Curvature::hessian)
+  gradient = -maths::cross(J, g);
+  if (kind == maths::Curvature::hessian)
     curvature = -in.pull_hessian(x, g, unpack(derivatives_.hessian));
   else
-    curvature = cross(J, product(unpack(derivatives_.information), J));
+    curvature = maths::cross(J, maths::product(unpack(derivatives_.information), J));
   return -derivatives_.log_likelihood;
 }
 
@@ -296,8 +297,8 @@ double Problem::derivatives_near_edge(const Coordinates& in, const WorkingPoint&
     const ScaledParameters theta = in.scaled(there);
     likelihood->evaluate(span_of(theta), Order::gradient, derivatives_);
     if (!derivatives_.admitted) return false;
-    out = -cross(in.jacobian(there),
-                 VectorXd(Eigen::Map<const VectorXd>(derivatives_.gradient.data(), theta.size())));
+    out = -maths::cross(in.jacobian(there), VectorXd(Eigen::Map<const VectorXd>(
+                                                derivatives_.gradient.data(), theta.size())));
     return true;
   };
   constexpr double kInfinite = std::numeric_limits<double>::infinity();
@@ -320,12 +321,13 @@ double Problem::derivatives_near_edge(const Coordinates& in, const WorkingPoint&
 }
 
 // `rough` second derivatives are for steps far from the end.
-Objective Problem::objective_in(const Coordinates& in, bool rough) {
-  return {.value = [this, &in](const VectorXd& x) { return value(in, WorkingPoint(x)); },
-          .derivatives =
-              [this, &in, rough](const VectorXd& x, Curvature kind, VectorXd& g, MatrixXd& B) {
-                return derivatives(in, rough, WorkingPoint(x), kind, g, B);
-              }};
+maths::Objective Problem::objective_in(const Coordinates& in, bool rough) {
+  return {
+      .value = [this, &in](const VectorXd& x) { return value(in, WorkingPoint(x)); },
+      .derivatives =
+          [this, &in, rough](const VectorXd& x, maths::Curvature kind, VectorXd& g, MatrixXd& B) {
+            return derivatives(in, rough, WorkingPoint(x), kind, g, B);
+          }};
 }
 
 // Of the minimised function; 0 where it has none.

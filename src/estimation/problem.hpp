@@ -75,7 +75,7 @@ struct Problem {
   // Its slope in one of them; 0 where it has none.
   double slope_in(std::size_t parameter, const ScaledParameters& theta);
   // `rough` second derivatives are for steps far from the end.
-  [[nodiscard]] Objective objective_in(const Coordinates& in, bool rough = false);
+  [[nodiscard]] maths::Objective objective_in(const Coordinates& in, bool rough = false);
 
  private:
   // The variance's parameters of `theta` from one unit to the other, in place; d new / d old, k x k
@@ -84,8 +84,8 @@ struct Problem {
   [[nodiscard]] bool may_scale() const;
   [[nodiscard]] Eigen::VectorXd make_units() const;
   [[nodiscard]] std::optional<Tie> make_tie() const;
-  double derivatives(const Coordinates& in, bool rough, const WorkingPoint& x, Curvature kind,
-                     Eigen::VectorXd& gradient, Eigen::MatrixXd& curvature);
+  double derivatives(const Coordinates& in, bool rough, const WorkingPoint& x,
+                     maths::Curvature kind, Eigen::VectorXd& gradient, Eigen::MatrixXd& curvature);
   double derivatives_near_edge(const Coordinates& in, const WorkingPoint& x,
                                const Eigen::VectorXd& margin, Eigen::VectorXd& gradient,
                                Eigen::MatrixXd& curvature);
@@ -96,14 +96,14 @@ struct Problem {
 // follow: next to the unit circle second derivatives keep few digits, and on it, where an AR and an
 // MA factor meet, none. Half the square of its norm is what such a point may lie below its top.
 inline constexpr double kRounded = 1e-3, kRoundedAtEdge = 0.5;
-[[nodiscard]] inline bool settled(const NewtonResult& r) {
-  return r.stop != NewtonStop::not_finite &&
-         r.gradient_norm < (r.stop == NewtonStop::no_descent ? kRounded
-                            : r.stop == NewtonStop::rounding ? kRoundedAtEdge
-                                                             : kConverged);
+[[nodiscard]] inline bool settled(const maths::NewtonResult& r) {
+  return r.stop != maths::NewtonStop::not_finite &&
+         r.gradient_norm < (r.stop == maths::NewtonStop::no_descent ? kRounded
+                            : r.stop == maths::NewtonStop::rounding ? kRoundedAtEdge
+                                                                    : kConverged);
 }
 // Whether the one is to be preferred: settled before not, then the lower.
-[[nodiscard]] inline bool better(const NewtonResult& r, const NewtonResult& than) {
+[[nodiscard]] inline bool better(const maths::NewtonResult& r, const maths::NewtonResult& than) {
   return than.x.size() == 0 || (settled(r) && !settled(than)) ||
          (settled(r) == settled(than) && r.f < than.f);
 }
@@ -115,7 +115,7 @@ struct Peak {
     std::string name;
     std::size_t parameter;
   };
-  NewtonResult top;
+  maths::NewtonResult top;
   Coordinates coordinates;
   [[nodiscard]] ScaledParameters parameters() const {
     return coordinates.scaled(WorkingPoint(top.x));

@@ -128,7 +128,7 @@ std::vector<Pair> two_roots(const std::vector<double>& r) {
       std::vector<double> ar;
       for (int attempt = 0; attempt < 12; ++attempt, share *= 0.7) {
         ar = {c1 + share * d(0), c2 + share * d(1)};
-        if (largest_inverse_root(ar) < kInside) break;
+        if (maths::largest_inverse_root(ar) < kInside) break;
       }
       best = {gain, {c1, c2}, ar};
     }
@@ -335,7 +335,7 @@ std::vector<ScaledParameters> SmallerModels::pairs(Problem& problem, double reac
     const int looked =
         std::min<int>(few ? kLookedOfFew : kLooked, static_cast<int>(e.size()) / 4 / step);
     if (looked < 2) continue;
-    const std::vector<double> all = autocorrelations(e, looked * step);
+    const std::vector<double> all = maths::autocorrelations(e, looked * step);
     std::vector<double> r;
     for (int k = 1; k <= looked; ++k) r.push_back(all[static_cast<std::size_t>(k * step) - 1]);
     const ScaledParameters base = carried(*smaller, top->theta, names);

@@ -40,18 +40,18 @@ void write_errors(const Maximum& m, bool hessian_only, Fit& fit) {
     fit.covariance = Matrix(fit.parameters.size(), fit.parameters.size());
     return;
   }
-  const MatrixXd G = product(m.coordinates.jacobian(m.x), m.free);
-  const MatrixXd A = inverse_of_positive(sandwich(m.free.transpose(), m.hessian));
+  const MatrixXd G = maths::product(m.coordinates.jacobian(m.x), m.free);
+  const MatrixXd A = maths::inverse_of_positive(maths::sandwich(m.free.transpose(), m.hessian));
   MatrixXd opg, robust;
   if (!hessian_only || fit.errors != StandardErrors::hessian) {
     const MatrixXd B = m.likelihood.score_products(span_of(m.theta), G);
-    opg = inverse_of_symmetric(B, 1e-14).value_or(MatrixXd());
-    robust = sandwich(A, B);
+    opg = maths::inverse_of_symmetric(B, 1e-14).value_or(MatrixXd());
+    robust = maths::sandwich(A, B);
   }
-  const MatrixXd N = product(m.data_by_scaled, G);
+  const MatrixXd N = maths::product(m.data_by_scaled, G);
   const auto in_data_units = [&](const MatrixXd& C) -> MatrixXd {
     if (C.size() == 0) return {};
-    return sandwich(N, C);
+    return maths::sandwich(N, C);
   };
   const MatrixXd by_hessian = in_data_units(A), by_opg = in_data_units(opg),
                  by_robust = in_data_units(robust);
@@ -72,7 +72,7 @@ void write_errors(const Maximum& m, bool hessian_only, Fit& fit) {
   const MatrixXd& chosen = fit.errors == StandardErrors::hessian ? by_hessian
                            : fit.errors == StandardErrors::opg   ? by_opg
                                                                  : by_robust;
-  fit.covariance = to_matrix(chosen.size() > 0 ? chosen : MatrixXd(MatrixXd::Zero(k, k)));
+  fit.covariance = maths::to_matrix(chosen.size() > 0 ? chosen : MatrixXd(MatrixXd::Zero(k, k)));
   for (std::size_t j = 0; j < fit.parameters.size(); ++j)
     if (const Parameter& p = fit.parameters[j]; p.held || p.at_bound) clear(fit.covariance, j);
 }
@@ -87,8 +87,8 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
   }
   const auto n = static_cast<double>(std::count_if(data.change.begin(), data.change.end(),
                                                    [](double v) { return !std::isnan(v); }));
-  const MatrixXd G = product(m.coordinates.jacobian(m.x), m.free);
-  const MatrixXd A = inverse_of_positive(sandwich(m.free.transpose(), m.hessian));
+  const MatrixXd G = maths::product(m.coordinates.jacobian(m.x), m.free);
+  const MatrixXd A = maths::inverse_of_positive(maths::sandwich(m.free.transpose(), m.hessian));
   Derivatives<double> derivatives;
   const auto gradient_at = [&](double level) -> VectorXd {
     Tie moved = tie;
@@ -97,7 +97,7 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
     const ScaledParameters theta = coordinates.scaled(m.x);
     m.likelihood.evaluate(span_of(theta), Order::gradient, derivatives);
     const VectorXd gradient = Eigen::Map<const VectorXd>(derivatives.gradient.data(), k);
-    return cross(m.free, cross(coordinates.jacobian(m.x), gradient));
+    return maths::cross(m.free, maths::cross(coordinates.jacobian(m.x), gradient));
   };
   constexpr double kStep = 1e-4;
   const VectorXd C = (gradient_at(1 + kStep) - gradient_at(1 - kStep)) / (2 * kStep);
@@ -115,7 +115,7 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
   const double share = tie.share(m.theta);
   VectorXd of_target = VectorXd::Zero(k);
   of_target(static_cast<Index>(tie.parameter)) = share;
-  const MatrixXd along = product(S, G);
+  const MatrixXd along = maths::product(S, G);
   MatrixXd V = MatrixXd::Zero(k, k);
   for (Index t = 0; t < S.rows(); ++t) {
     const auto row = static_cast<std::size_t>(t);
@@ -123,11 +123,12 @@ void write_targeted_errors(const Model& model, const MeanData& data, const Tie& 
                           ? 0
                           : (1 - betas) / share * (path.e[row] * path.e[row] - path.h[row]) / n;
     const VectorXd influence =
-        product(G, product(A, VectorXd(along.row(t).transpose() + C * xi))) + of_target * xi;
+        maths::product(G, maths::product(A, VectorXd(along.row(t).transpose() + C * xi))) +
+        of_target * xi;
     V += influence * influence.transpose();
   }
   fit.errors = StandardErrors::robust;
-  fit.covariance = to_matrix(sandwich(m.data_by_scaled, V));
+  fit.covariance = maths::to_matrix(maths::sandwich(m.data_by_scaled, V));
   for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
     Parameter& p = fit.parameters[j];
     if (p.held || p.at_bound || !(fit.covariance(j, j) > 0)) {

@@ -51,8 +51,8 @@ std::vector<double> hannan_rissanen(const std::vector<double>& y, const Lags& ar
   std::vector<double> shocks = y;
   if (!ma.empty()) {
     const int order = std::min(std::max(10, longest + 5), n / 4);
-    const std::vector<double> a =
-        coefficients_from_partials(partial_from_autocorrelations(autocorrelations(y, order)));
+    const std::vector<double> a = maths::coefficients_from_partials(
+        maths::partial_from_autocorrelations(maths::autocorrelations(y, order)));
     for (int l = 1; l <= order; ++l)
       for (int t = l; t < n; ++t)
         shocks[static_cast<std::size_t>(t)] -=
@@ -66,7 +66,7 @@ std::vector<double> hannan_rissanen(const std::vector<double>& y, const Lags& ar
     for (const int lag : *lags)
       X.col(column++) = Eigen::Map<const VectorXd>(from->data() + longest - lag, rows);
   const VectorXd right = Eigen::Map<const VectorXd>(y.data() + longest, rows);
-  const VectorXd c = solve_symmetric(cross(X, X), cross(X, right));
+  const VectorXd c = maths::solve_symmetric(maths::cross(X, X), maths::cross(X, right));
   if (!c.allFinite()) return {};
   return {c.begin(), c.end()};
 }
@@ -83,7 +83,8 @@ std::vector<double> mean_start(const Problem& problem) {
   if (const MatrixXd& X = problem.scaled.data.columns;
       X.cols() > 1 ||
       (X.cols() == 1 && (problem.scaled.centre == 0 || !problem.model.mean.constant))) {
-    const VectorXd beta = solve_symmetric(cross(X, X), cross(X, VectorXd(rows)));
+    const VectorXd beta =
+        maths::solve_symmetric(maths::cross(X, X), maths::cross(X, VectorXd(rows)));
     rows -= X * beta;
     for (std::size_t j = 0; j < problem.at.regression.size(); ++j)
       start[problem.at.regression[j]] = beta(static_cast<Index>(j));

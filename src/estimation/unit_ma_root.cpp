@@ -31,7 +31,7 @@ double largest_real_inverse_root(const Lags& lags, std::span<const double> coeff
   for (std::size_t i = 0; i < lags.size(); ++i)
     c[static_cast<std::size_t>(lags[i] / step) - 1] = -coefficients[i];
   double largest = 0;
-  for (const std::complex<double>& root : inverse_roots(c))
+  for (const std::complex<double>& root : maths::inverse_roots(c))
     if (std::abs(root.imag()) < 1e-9) largest = std::max(largest, root.real());
   return largest;
 }
@@ -61,19 +61,19 @@ std::optional<UnitMaRoot> unit_ma_root(const Fit& fit, const MeanData& data) {
   const double top = problem.value(problem.coordinates, x);
 
   // The highest point on each bound that puts a root of that factor there.
-  const LinearConstraints& bounds = problem.coordinates.constraints();
+  const maths::LinearConstraints& bounds = problem.coordinates.constraints();
   double on_bound = std::numeric_limits<double>::infinity();
   for (const Index row : problem.coordinates.ma_root_at_one()) {
     Index coordinate = 0;
     bounds.C.row(row).cwiseAbs().maxCoeff(&coordinate);
     WorkingPoint start = x;
     start(coordinate) = bounds.d(row) * bounds.C(row, coordinate);
-    LinearConstraints there = bounds;
+    maths::LinearConstraints there = bounds;
     there.C.conservativeResize(bounds.C.rows() + 1, Eigen::NoChange);
     there.d.conservativeResize(bounds.d.size() + 1);
     there.C.row(bounds.C.rows()) = -bounds.C.row(row);
     there.d(bounds.d.size()) = -bounds.d(row);
-    const NewtonResult end = minimise(
+    const maths::NewtonResult end = maths::minimise(
         problem.objective_in(problem.coordinates, true), there, start,
         {.scoring_steps = 20, .damping = true, .max_iterations = 20, .certificate = false});
     on_bound = std::min(on_bound, end.f);

@@ -11,7 +11,7 @@
 
 namespace brace::inline v0 {
 
-void WallClimb::climb(const NewtonResult& stalled) {
+void WallClimb::climb(const maths::NewtonResult& stalled) {
   const std::size_t first = problem_.parts.mean.size(), count = problem_.parts.variance.size();
   const ScaledParameters from = problem_.coordinates.scaled(WorkingPoint(stalled.x));
   const std::optional<Wall> wall =
@@ -22,13 +22,14 @@ void WallClimb::climb(const NewtonResult& stalled) {
   if (held[parameter]) return;
   Coordinates along = problem_.make_coordinates(held, wall);
   if (along.size() == 0) return;
-  NewtonResult r = minimise(problem_.objective_in(along), along.constraints(), along.working(from),
-                            {.damping = true, .max_iterations = problem_.options.max_iterations});
+  maths::NewtonResult r =
+      maths::minimise(problem_.objective_in(along), along.constraints(), along.working(from),
+                      {.damping = true, .max_iterations = problem_.options.max_iterations});
   if (!settled(r) || (highest_ && highest_->top.f <= r.f)) return;
   // The bounds of the parameter itself are not among those of the climb.
   const ScaledParameters top = along.scaled(WorkingPoint(r.x));
   const WorkingPoint x = problem_.coordinates.working(top);
-  const LinearConstraints& bounds = problem_.coordinates.constraints();
+  const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
   if ((bounds.d - bounds.C * x).minCoeff() < 0) return;
   const double inward = wall->at(span_of(top).subspan(first, count)).inward;
   if (!(inward * problem_.slope_in(parameter, top) > 0)) return;

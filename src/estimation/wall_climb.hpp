@@ -19,7 +19,7 @@ class WallClimb {
 
   // From where a climb stalled, along the wall next to it, to a maximum from which the likelihood
   // falls into the admitted side. Kept where it is higher than what was found before.
-  void climb(const NewtonResult& stalled);
+  void climb(const maths::NewtonResult& stalled);
 
   [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
 

@@ -98,8 +98,8 @@ std::optional<ErrorMemory> memory_of(const std::vector<double>& errors, int step
   if (lags < 1 || std::none_of(present.begin(), present.end(), differs)) return std::nullopt;
   ErrorMemory memory;
   memory.lag = step;
-  memory.autocorrelation = autocorrelations(apart.values, 1)[0];
-  memory.test = ljung_box_robust(apart, {.lags = lags});
+  memory.autocorrelation = maths::autocorrelations(apart.values, 1)[0];
+  memory.test = hypothesis::ljung_box_robust(apart, {.lags = lags});
   memory.test.variant = "errors";
   memory.test.null = step == 1 ? fmt::format("no autocorrelation in the errors up to lag {}", lags)
                                : fmt::format(
@@ -150,7 +150,7 @@ Accuracy accuracy(std::span<const double> actual, std::span<const double> foreca
     const int bandwidth =
         std::min(static_cast<int>(e.size()) - 1,
                  std::max(options.step - 1, static_cast<int>(4 * std::pow(n / 100, 2. / 9))));
-    a.bias_error = std::sqrt(std::max(0.0, long_run_variance(e, bandwidth)) / n);
+    a.bias_error = std::sqrt(std::max(0.0, maths::long_run_variance(e, bandwidth)) / n);
   }
   a.directions = directions_of(actual, forecast, options.from);
   a.memory = memory_of(with_gaps, options.step);

@@ -17,7 +17,7 @@ namespace brace::inline v0 {
 
 // Whether a direction is the sign of a value, not that of its change.
 inline bool counts_from_zero(const Series& series) {
-  return series.kind == Kind::log_return || series.kind == Kind::simple_return;
+  return series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
 }
 
 // NaN where none is.

@@ -40,7 +40,7 @@ constexpr std::size_t kLossesForWeights = 20;
 
 void validate(const Series& series, const BacktestOptions& o, std::size_t entrants) {
   for (const Transform& link : o.chain)
-    if (std::holds_alternative<Window>(link))
+    if (std::holds_alternative<transforms::Window>(link))
       refuse_backtest(fmt::format("'{}' cuts rows out; cut them before", to_string(link)));
   if (entrants == 0) refuse_backtest("give a model or a baseline");
   if (o.horizon < 1) refuse_backtest(fmt::format("a horizon of {}: at least 1", o.horizon));
@@ -53,7 +53,7 @@ void validate(const Series& series, const BacktestOptions& o, std::size_t entran
   if (o.window < 30 || series.size() < o.window + horizon + 9)
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("{}: {} rows leave no room for windows of {}, a horizon of {} and ten "
-                            "origins; windows of 30 rows or more, and shorter ones here (--window)",
+                            "origins; windows of 30 rows or more, and shorter ones here (`window`)",
                             series.name, series.size(), o.window, o.horizon));
   if (given_or<std::size_t>(o.origins, 1, "origins") > series.size() - o.window - horizon + 1)
     throw Error(ErrorCode::too_few_observations,
@@ -336,7 +336,7 @@ BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::
   out.mean = out.variance = out.transform = 0;
   out.crps = kNaN;
   std::vector<double> log_densities;
-  for (Interval& i : out.return_interval) i.low = i.high = 0;
+  for (PredictionInterval& i : out.return_interval) i.low = i.high = 0;
   for (TailRisk& t : out.tails) t.value_at_risk = t.shortfall = 0;
   for (std::size_t m = 0; m < steps.size(); ++m) {
     const BacktestStep& s = *steps[m];
@@ -354,7 +354,7 @@ BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::
       out.tails[i].shortfall += w[m] * s.tails[i].shortfall;
     }
   }
-  out.log_score = log_mean_exp(log_densities, w);
+  out.log_score = maths::log_mean_exp(log_densities, w);
   return out;
 }
 

@@ -142,9 +142,9 @@ HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
     const double expected = 1 - c.percent / 100.0;
     c.covered = 1 - std::accumulate(outside.begin(), outside.end(), 0.0) /
                         static_cast<double>(outside.size());
-    c.frequency = hit_frequency(outside, expected);
+    c.frequency = hit_frequency_test(outside, expected);
     if (first) {
-      c.independence = hit_independence(outside);
+      c.independence = hit_independence_test(outside);
       c.conditional = conditional_coverage(outside, expected);
     }
     s.mean.coverage.push_back({c.percent, c.covered});
@@ -166,13 +166,13 @@ HorizonScore score(const Backtest& b, const Entrant& e, const ScoredRows& rows,
     c.percent = options.tails[i];
     const double expected = c.percent / 100;
     c.hits = std::accumulate(hits.begin(), hits.end(), 0.0) / static_cast<double>(hits.size());
-    c.frequency = hit_frequency(hits, expected);
+    c.frequency = hit_frequency_test(hits, expected);
     if (first) {
       c.conditional = conditional_coverage(hits, expected);
       if (hits.size() >= 20) c.dynamic = dynamic_quantile(hits, quantile, expected);
       if (densities && transforms.size() >= 20) {
-        c.shortfall = shortfall_frequency(transforms, expected);
-        c.shortfall_memory = shortfall_independence(transforms, expected);
+        c.shortfall = shortfall_frequency_test(transforms, expected);
+        c.shortfall_memory = shortfall_independence_test(transforms, expected);
       }
     }
     s.tails.push_back(std::move(c));
@@ -230,6 +230,7 @@ std::string reading_of(const Backtest& b) {
                 : fmt::format("{} of {} may be as good at 90 %. ", within, b.entrants.size());
   }
   const HorizonScore& s = best->scores.front();
+  if (s.intervals.empty()) return text;
   const IntervalCoverage& widest = s.intervals.back();
   text +=
       fmt::format("Its {:g} % intervals cover {:.1f} %: {}", widest.percent, 100 * widest.covered,
@@ -333,6 +334,7 @@ void print_means(std::ostream& out, const Backtest& b, std::size_t k,
 void print_intervals(std::ostream& out, const Backtest& b, std::size_t k,
                      const std::vector<std::string>& labels) {
   const HorizonScore& any = b.entrants.front().scores[k];
+  if (any.intervals.empty() && any.tails.empty()) return;
   std::string head = fmt::format("  {:<34}", "intervals");
   for (const IntervalCoverage& c : any.intervals)
     head += fmt::format("{:>8} {:>5}", fmt::format("in {:g} %", c.percent), "p");
@@ -375,16 +377,17 @@ void print_first(std::ostream& out, const Backtest& b, const std::vector<std::st
                      "dyn. q.", "tail", "tail mem", "density", "crps");
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const HorizonScore& s = b.entrants[m].scores.front();
-    const IntervalCoverage& widest = s.intervals.back();
+    const std::optional<TestResult> clusters =
+        s.intervals.empty() ? std::nullopt : s.intervals.back().independence;
     const auto p = [](const std::optional<TestResult>& test) {
       return test ? p_of(*test) : std::string("none");
     };
     const TailCoverage* tail = s.tails.empty() ? nullptr : &s.tails.back();
-    out << fmt::format(
-        "  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", labels[m], p(widest.independence),
-        tail ? p(tail->dynamic) : "none", tail ? p(tail->shortfall) : "none",
-        tail ? p(tail->shortfall_memory) : "none", s.berkowitz ? p_of(s.berkowitz->all) : "none",
-        s.crps ? text::significant(*s.crps, 4) : "none");
+    out << fmt::format("  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", labels[m], p(clusters),
+                       tail ? p(tail->dynamic) : "none", tail ? p(tail->shortfall) : "none",
+                       tail ? p(tail->shortfall_memory) : "none",
+                       s.berkowitz ? p_of(s.berkowitz->all) : "none",
+                       s.crps ? text::significant(*s.crps, 4) : "none");
   }
 }
 
@@ -459,7 +462,7 @@ std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
     for (const std::vector<BacktestStep>& steps : e.steps)
       if (!any && !steps.empty()) any = &steps.front();
   if (!any) return rows;
-  for (const Interval& i : any->return_interval)
+  for (const PredictionInterval& i : any->return_interval)
     for (const char* side : {"low", "high"})
       rows[0].push_back(fmt::format("return_{:g}_{}", i.percent, side));
   for (const TailRisk& t : any->tails)
@@ -475,7 +478,7 @@ std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
         std::vector<std::string> line{
             e.label,        b.series.when(b.origins[i]),  std::to_string(k + 1), b.series.when(row),
             number(s.mean), number(std::sqrt(s.variance))};
-        for (const Interval& interval : s.return_interval) {
+        for (const PredictionInterval& interval : s.return_interval) {
           line.push_back(number(interval.low));
           line.push_back(number(interval.high));
         }

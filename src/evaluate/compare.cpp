@@ -35,11 +35,11 @@ bool alone(const Model& model) {
 void require_same_differences(const std::vector<Model>& models) {
   for (const Model& m : models)
     if (m.mean.differences != models.front().mean.differences)
-      refuse_comparison(
-          fmt::format("'{}' and '{}' are differenced differently, so their likelihoods are of "
-                      "different data; choose the differences first (brace unitroot), or compare "
-                      "their forecasts one at a time",
-                      mean_part(models.front()), mean_part(m)));
+      refuse_comparison(fmt::format(
+          "'{}' and '{}' are differenced differently, so their likelihoods are of "
+          "different data; choose the differences first (`unit_root_battery`), or compare "
+          "their forecasts one at a time",
+          mean_part(models.front()), mean_part(m)));
 }
 
 // Criteria compare on the same rows only: told before anything is fitted.
@@ -51,7 +51,7 @@ void require_same_rows(const std::vector<Model>& models, const Series& training,
     if (first && rows != *first)
       refuse_comparison(fmt::format(
           "'{}' uses {} rows and '{}' {}: criteria of other rows do not compare; cut "
-          "the series so that all of them have every term (--from)",
+          "the series so that all of them have every term (`from`)",
           mean_part(canonical(models.front())), *first, mean_part(canonical(model)), rows));
     if (!first) first = rows;
   }
@@ -88,7 +88,7 @@ void judge_all_ahead(const Series& training, const Series& future, HoldOutForeca
     double inside = 0, n = 0;
     for (std::size_t t = 0; t < future.size(); ++t)
       if (const double y = future.values[t]; !std::isnan(y)) {
-        const Interval& interval = out.intervals[t][i];
+        const PredictionInterval& interval = out.intervals[t][i];
         inside += y >= interval.low && y <= interval.high ? 1 : 0;
         ++n;
       }
@@ -109,7 +109,7 @@ void judge_residuals(const Fit& fit, Compared& out) {
   const ResidualP p = residual_p(fit);
   out.whiteness_p = p.whiteness;
   out.arch_p = p.arch;
-  out.normality_p = jarque_bera(fit.standardised()).p_value;
+  out.normality_p = hypothesis::jarque_bera(fit.standardised()).p_value;
   const std::vector<double> f = fitted_values(fit);
   const std::span<const double> y = fit.data();
   double n = 0, my = 0, mf = 0;
@@ -156,7 +156,7 @@ HoldOutForecast forecast_hold_out(const Fit& fit, const Series& future,
     out.mean.push_back(s.mean);
     out.intervals.push_back(s.return_interval);
     if (fit.exact)
-      for (Interval& i : out.intervals.back()) {
+      for (PredictionInterval& i : out.intervals.back()) {
         const double reach = s.sd * laws::normal_quantile(.5 + i.percent / 200.);
         i = {i.percent, s.mean - reach, s.mean + reach};
       }
@@ -209,7 +209,7 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
   Comparison out;
   out.training = series;
   if (options.hold_out > 0) {
-    Split parts = split(series, {.count = options.hold_out});
+    HoldOutSplit parts = split(series, {.count = options.hold_out});
     out.training = std::move(parts.training);
     out.held_out = std::move(parts.held_out);
     if (options.horizon && *options.horizon < out.held_out.size())

@@ -88,7 +88,7 @@ ConfidenceSet model_confidence_set(const std::vector<std::vector<double>>& losse
       cumulated[m][t + 1] = cumulated[m][t] + losses[m][t % n];
     mean[m] = cumulated[m][n] / static_cast<double>(n);
   }
-  RandomStream u(options.seed, 0);
+  maths::RandomStream u(options.seed, 0);
   for (std::size_t b = 0; b < B; ++b)
     for (std::size_t done = 0; done < n; done += out.block) {
       const auto from = static_cast<std::size_t>(u.uniform() * static_cast<double>(n));

@@ -143,7 +143,7 @@ DensityScore score_density(const NextRow& next, double actual) {
                                                          static_cast<double>(of_each),
                                                      part.shape));
   }
-  score.log_score = log_mean_exp(logs);
+  score.log_score = maths::log_mean_exp(logs);
   const NextRow::Part& first = next.parts.front();
   const double sd = std::sqrt(first.variance);
   score.crps = !closed   ? crps(values, actual)

@@ -50,7 +50,7 @@ std::vector<double> violations(std::span<const double> transforms, double alpha,
 
 }  // namespace
 
-TestResult hit_frequency(std::span<const unsigned char> hits, double expected) {
+TestResult hit_frequency_test(std::span<const unsigned char> hits, double expected) {
   require_share("hit frequency", expected);
   require_rows("hit frequency", hits.size());
   const auto n = static_cast<double>(hits.size()), ones = static_cast<double>(count(hits));
@@ -64,7 +64,7 @@ TestResult hit_frequency(std::span<const unsigned char> hits, double expected) {
   return test;
 }
 
-TestResult hit_independence(std::span<const unsigned char> hits) {
+TestResult hit_independence_test(std::span<const unsigned char> hits) {
   require_rows("hit independence", hits.size());
   double n[2][2] = {};
   for (std::size_t t = 1; t < hits.size(); ++t) ++n[hits[t - 1] != 0][hits[t] != 0];
@@ -81,7 +81,7 @@ TestResult hit_independence(std::span<const unsigned char> hits) {
 }
 
 TestResult conditional_coverage(std::span<const unsigned char> hits, double expected) {
-  const TestResult often = hit_frequency(hits, expected), alone = hit_independence(hits);
+  const TestResult often = hit_frequency_test(hits, expected), alone = hit_independence_test(hits);
   TestResult test = named_test(
       "conditional-coverage", "likelihood ratio",
       fmt::format("{} of rows are hits, whatever the row before", percent(expected)), hits.size());
@@ -116,8 +116,8 @@ TestResult dynamic_quantile(std::span<const unsigned char> hits, std::span<const
                                static_cast<std::size_t>(rows));
   test.lags = lags;
   // Columns that are collinear, as where no hit came or the quantile is constant, take no degree.
-  const PivotedFit fit = pivoted_fit(X, h);
-  const Eigen::VectorXd fitted = product(X, Eigen::VectorXd(fit.coefficients));
+  const maths::PivotedFit fit = maths::pivoted_fit(X, h);
+  const Eigen::VectorXd fitted = maths::product(X, Eigen::VectorXd(fit.coefficients));
   test.statistic = fitted.squaredNorm() / (expected * (1 - expected));
   finish(test, static_cast<double>(fit.rank),
          "hits can be foretold from the hits before or the forecast itself",
@@ -125,7 +125,7 @@ TestResult dynamic_quantile(std::span<const unsigned char> hits, std::span<const
   return test;
 }
 
-TestResult shortfall_frequency(std::span<const double> transforms, double alpha) {
+TestResult shortfall_frequency_test(std::span<const double> transforms, double alpha) {
   const std::vector<double> H = violations(transforms, alpha, "shortfall frequency");
   const auto n = static_cast<double>(H.size());
   double mean = 0;
@@ -142,7 +142,7 @@ TestResult shortfall_frequency(std::span<const double> transforms, double alpha)
   return test;
 }
 
-TestResult shortfall_independence(std::span<const double> transforms, double alpha, int lags) {
+TestResult shortfall_independence_test(std::span<const double> transforms, double alpha, int lags) {
   const std::vector<double> H = violations(transforms, alpha, "shortfall independence");
   require_rows("shortfall independence", H.size(),
                static_cast<std::size_t>(std::max(1, lags)) + 10);

@@ -63,7 +63,7 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   Eigen::MatrixXd X(n, 2);
   X.col(0).setOnes();
   X.col(1) = h;
-  const Regression r = regress(X, p);
+  const maths::Regression r = maths::regress(X, p);
   MincerZarnowitz m;
   m.fair = named_test("mincer-zarnowitz", "F", "forecasts are fair: a = 0 and b = 1", proxy.size());
   m.fair_robust = named_test("mincer-zarnowitz", "robust", m.fair.null, proxy.size());
@@ -85,9 +85,10 @@ MincerZarnowitz mincer_zarnowitz(std::span<const double> proxy, std::span<const 
   m.fair.dof = {2, dof};
   m.fair.p_value = laws::f_tail(m.fair.statistic, 2, dof);
   const Eigen::MatrixXd weighted = r.residuals.asDiagonal() * X;
-  const Eigen::MatrixXd V = sandwich(inverse(cross(X, X)), cross(weighted, weighted));
+  const Eigen::MatrixXd V =
+      maths::sandwich(maths::inverse(maths::cross(X, X)), maths::cross(weighted, weighted));
   const Eigen::VectorXd away{{m.a, m.b - 1}};
-  m.fair_robust.statistic = away.dot(solve_symmetric(V, away));
+  m.fair_robust.statistic = away.dot(maths::solve_symmetric(V, away));
   m.fair_robust.dof = {2};
   m.fair_robust.p_value = laws::chi_squared_tail(m.fair_robust.statistic, 2);
   for (TestResult* test : {&m.fair, &m.fair_robust})

@@ -137,9 +137,9 @@ double skew_student_mean_below(double z, double nu, double skew) {
 const ShockLaw kNormalLaw{
     .shapes = {},
     .symmetric = true,
-    .draw = [](RandomStream& stream, std::span<const double>) { return stream.normal(); },
+    .draw = [](maths::RandomStream& stream, std::span<const double>) { return stream.normal(); },
     .draw_many =
-        [](RandomStream& stream, std::span<const double>, std::span<double> z) {
+        [](maths::RandomStream& stream, std::span<const double>, std::span<double> z) {
           for (double& v : z) v = stream.quick_normal();
         },
     .quantile = [](double p, std::span<const double>) { return laws::normal_quantile(p); },
@@ -151,8 +151,9 @@ const ShockLaw kNormalLaw{
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
     .symmetric = true,
-    .draw = [](RandomStream& stream, std::span<const double> s) { return stream.student(s[0]); },
-    .draw_many = [](RandomStream& stream, std::span<const double> s,
+    .draw = [](maths::RandomStream& stream,
+               std::span<const double> s) { return stream.student(s[0]); },
+    .draw_many = [](maths::RandomStream& stream, std::span<const double> s,
                     std::span<double> z) { stream.quick_student(s[0], z); },
     .quantile = [](double p,
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
@@ -164,13 +165,13 @@ const ShockLaw kStudentLaw{
 const ShockLaw kGedLaw{
     .shapes = {kPeak},
     .symmetric = true,
-    .draw = [](RandomStream& stream,
+    .draw = [](maths::RandomStream& stream,
                std::span<const double> s) { return ged_quantile(stream.uniform(), s[0]); },
     .draw_many =
-        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
+        [](maths::RandomStream& stream, std::span<const double> s, std::span<double> z) {
           // |z / lambda|^nu / 2 is a gamma of shape 1 / nu.
           const double r = 1 / s[0], lambda = std::exp(-std::numbers::ln2 * r +
-                                                       0.5 * (std::lgamma(r) - std::lgamma(3 * r)));
+                                                       0.5 * (log_gamma(r) - log_gamma(3 * r)));
           for (double& v : z) {
             const double size = lambda * std::pow(2 * stream.quick_gamma(r), r);
             v = stream.uniform() < 0.5 ? -size : size;
@@ -193,12 +194,12 @@ const ShockLaw kSkewStudentLaw{
     .shapes = {kTails, kSkew},
     .symmetric = false,
     .draw =
-        [](RandomStream& stream, std::span<const double> s) {
+        [](maths::RandomStream& stream, std::span<const double> s) {
           const double student = stream.student(s[0]);
           return on_a_piece(two_pieces(s[0], s[1]), s[1], student, stream.uniform());
         },
     .draw_many =
-        [](RandomStream& stream, std::span<const double> s, std::span<double> z) {
+        [](maths::RandomStream& stream, std::span<const double> s, std::span<double> z) {
           const TwoPieces law = two_pieces(s[0], s[1]);
           for (double& v : z) {
             const double student = stream.quick_student(s[0]);

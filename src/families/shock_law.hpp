@@ -34,9 +34,10 @@ struct ShapeCoordinate {
 struct ShockLaw {
   std::vector<ShapeCoordinate> shapes;
   bool symmetric;
-  double (*draw)(RandomStream& stream, std::span<const double> shape);
+  double (*draw)(maths::RandomStream& stream, std::span<const double> shape);
   // As many as z is long, by the quickest way, which gives other numbers than draw.
-  void (*draw_many)(RandomStream& stream, std::span<const double> shape, std::span<double> z);
+  void (*draw_many)(maths::RandomStream& stream, std::span<const double> shape,
+                    std::span<double> z);
   double (*quantile)(double p, std::span<const double> shape);
   double (*cdf)(double z, std::span<const double> shape);
   double (*log_density)(double z, std::span<const double> shape);

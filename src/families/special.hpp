@@ -9,7 +9,8 @@
 namespace brace::inline v0 {
 
 inline double log_gamma(double x) {
-  return std::lgamma(x);
+  int sign = 0;
+  return ::lgamma_r(x, &sign);  // lgamma writes its sign to a global
 }
 inline double digamma(double x) {
   return boost::math::digamma(x);

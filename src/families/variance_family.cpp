@@ -74,7 +74,7 @@ void add_at_lag(std::vector<double>& by_lag, int lag, double decay) {
 }
 
 std::optional<double> half_life_of(const std::vector<double>& decay) {
-  const double root = largest_inverse_root(decay);
+  const double root = maths::largest_inverse_root(decay);
   return root > 0 && root < 1 ? std::optional(std::log(0.5) / std::log(root)) : std::nullopt;
 }
 

@@ -47,20 +47,24 @@ std::size_t best_of(const Backtest& b) {
 void realised_panel(Gnuplot& plot, const Backtest& b, const Entrant& e, const Place& place) {
   const std::vector<double> x = dates_of(b);
   std::vector<double> low(x.size(), kNaN), high = low, inside = low, outside = low;
-  double percent = 0;
+  std::optional<double> percent;
   for (std::size_t i = 0; i < x.size(); ++i) {
     if (e.steps[i].empty()) continue;
     const BacktestStep& s = e.steps[i].front();
-    const Interval& interval = s.return_interval.back();
-    percent = interval.percent;
-    low[i] = interval.low;
-    high[i] = interval.high;
+    if (!s.return_interval.empty()) {
+      percent = s.return_interval.back().percent;
+      low[i] = s.return_interval.back().low;
+      high[i] = s.return_interval.back().high;
+    }
     (s.actual < low[i] || s.actual > high[i] ? outside : inside)[i] = s.actual;
   }
   const std::string d = plot.data({x, low, high, inside, outside});
-  plot.panel(place.left, place.right, place.bottom, place.top,
-             fmt::format("{}; ribbon: the {} % range forecast the row before; cross: a miss",
-                         caption(b.series), percent));
+  plot.panel(
+      place.left, place.right, place.bottom, place.top,
+      caption(b.series) +
+          (percent ? fmt::format("; ribbon: the {} % range forecast the row before; cross: a miss",
+                                 *percent)
+                   : ""));
   set_x_axis(plot, !b.series.times.empty(), x.front(), x.back());
   std::vector<double> all = inside;
   all.insert(all.end(), outside.begin(), outside.end());

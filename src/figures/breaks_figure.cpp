@@ -33,7 +33,7 @@ void draw_breaks(const Series& values, const BreakReport& report, const std::str
   Gnuplot plot(path);
   const std::vector<double> x = x_of(series);
   const bool dated = !series.times.empty();
-  const auto at = [&](std::size_t index) { return x[index - 1]; };
+  const auto at = [&](std::size_t row) { return x[row]; };
   const auto [low, high] = padded_range(series.values);
   // Every other segment on fog; the intervals of the dates darker, from foot to top.
   const auto shades = [&](double bottom, double top) {
@@ -70,7 +70,7 @@ void draw_breaks(const Series& values, const BreakReport& report, const std::str
       plot.add(
           fmt::format("set arrow {0} from first {1:.10g}, graph 0 to first {1:.10g}, graph 1 "
                       "nohead front lw 1.6 lc rgb '{2}'",
-                      i + 1, at(report.breaks[i].at.index), palette::coral));
+                      i + 1, at(report.breaks[i].at.row), palette::coral));
   };
   const std::string d = plot.data({x, series.values});
   const std::string upper_shades = shades(low, high);

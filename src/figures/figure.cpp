@@ -90,7 +90,8 @@ void draw_first_look(const Series& values, const std::string& path,
   plot.panel(0.06, 0.60, split, level ? 0.45 : top, caption(values));
   set_x_axis(plot, dated, x.front(), x.back());
   free_y(plot);
-  const bool returns = values.kind == Kind::log_return || values.kind == Kind::simple_return;
+  const bool returns =
+      values.kind == SeriesKind::log_return || values.kind == SeriesKind::simple_return;
   // Returns are strokes from zero, and levels lines.
   plot.add(returns
                ? fmt::format("plot 0 lc rgb '{}' lw 0.5, {} using 1:2 with impulses lw 0.8 lc rgb "
@@ -204,7 +205,8 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   Gnuplot plot(path);
   const Series window = fit.window();
   const bool dated = !window.times.empty() && ahead.steps.front().date.has_value();
-  const bool returns = window.kind == Kind::log_return || window.kind == Kind::simple_return;
+  const bool returns =
+      window.kind == SeriesKind::log_return || window.kind == SeriesKind::simple_return;
   // Levels on the file's own scale where it is known; returns stay what was modelled.
   const bool on_file = !returns && around.level && !ahead.original.empty();
   const Series& shown = on_file ? *around.level : window;
@@ -239,7 +241,7 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
     values.actual.push_back(k < happened.size() ? happened.values[k] : kNaN);
     volatility.centre.push_back(std::sqrt(s.shown_variance()));
     for (std::size_t i = 0; i < ahead.intervals.size(); ++i) {
-      const Interval& interval = there ? there->interval[i] : s.return_interval[i];
+      const PredictionInterval& interval = there ? there->interval[i] : s.return_interval[i];
       values.low[i].push_back(interval.low);
       values.high[i].push_back(interval.high);
       const bool known = s.volatility_interval.empty();

@@ -107,7 +107,7 @@ Gnuplot::Gnuplot(std::string path) : path_(std::move(path)) {
     terminal_ = "pdfcairo size 12.8in,8in font 'DejaVu Sans,11' noenhanced";
   else
     throw Error(ErrorCode::bad_option,
-                fmt::format("--chart {}: the name must end in .png, .svg or .pdf", path_));
+                fmt::format("{}: the name of a figure must end in .png, .svg or .pdf", path_));
   add("set encoding utf8");
   add(fmt::format(
       "set border 3 lc rgb '{0}' lw 1; set tics nomirror out textcolor rgb '{0}'; set key off",

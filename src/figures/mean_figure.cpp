@@ -196,7 +196,7 @@ void draw_roots(const Fit& fit, const Check& check, const std::string& path) {
 void draw_comparison(const Comparison& comparison, const std::string& path) {
   if (comparison.held_out.size() == 0)
     throw Error(ErrorCode::bad_option,
-                "the figure of a comparison is of its hold-out: keep one back with --hold-out");
+                "the figure of a comparison is of its hold-out: keep one back with `hold_out`");
   Gnuplot plot(path);
   std::vector<const Compared*> shown;
   for (const std::vector<Compared>* part : {&comparison.models, &comparison.baselines})
@@ -233,9 +233,9 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
     const double left = 0.055 + column * width;
     const double top = 0.905 - row * height;
     std::vector<double> lower, upper;  // the widest interval
-    for (const std::vector<Interval>& ends : f.intervals) {
-      lower.push_back(ends.back().low);
-      upper.push_back(ends.back().high);
+    for (const std::vector<PredictionInterval>& ends : f.intervals) {
+      lower.push_back(ends.empty() ? kNaN : ends.back().low);
+      upper.push_back(ends.empty() ? kNaN : ends.back().high);
     }
     const std::string band = plot.data({ahead, lower, upper});
     const std::string mean = plot.data({ahead, f.mean});
@@ -255,13 +255,12 @@ void draw_comparison(const Comparison& comparison, const std::string& path) {
         "'{}', {} using 1:2 with lines dt 2 lw 2 lc rgb '{}'",
         band, palette::fog, actual, palette::ink, mean, palette::coral));
   }
-  page_frame(
-      plot,
-      fmt::format("{}: each forecast of the last {} rows over what happened", caption(training),
-                  comparison.held_out.size()),
-      fmt::format(
-          "solid: actual   dashed: forecast from the start of the hold-out   shaded: its {} %",
-          shown.front()->hold_out->intervals.front().back().percent));
+  const std::vector<PredictionInterval>& ends = shown.front()->hold_out->intervals.front();
+  page_frame(plot,
+             fmt::format("{}: each forecast of the last {} rows over what happened",
+                         caption(training), comparison.held_out.size()),
+             "solid: actual   dashed: forecast from the start of the hold-out" +
+                 (ends.empty() ? "" : fmt::format("   shaded: its {} %", ends.back().percent)));
   plot.draw();
 }
 

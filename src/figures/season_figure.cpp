@@ -92,16 +92,16 @@ void draw_decomposition(const Decomposition& parts, const std::string& path) {
   plot.draw();
 }
 
-void draw_profile(const Series& values, const std::vector<Profile>& profiles,
+void draw_profile(const Series& values, const std::vector<VolatilityProfile>& profiles,
                   const std::string& path) {
   Gnuplot plot(path);
   const double gap = 0.075, width = (0.925 - gap * static_cast<double>(profiles.size() - 1)) /
                                     static_cast<double>(profiles.size());
   double left = 0.06;
-  for (const Profile& profile : profiles) {
+  for (const VolatilityProfile& profile : profiles) {
     std::vector<double> factor, low, length;
     std::vector<std::string> names;
-    for (const Profile::Slot& slot : profile.slots) {
+    for (const VolatilityProfile::Slot& slot : profile.slots) {
       factor.push_back(slot.factor);
       low.push_back(slot.factor - 1.96 * slot.error);
       length.push_back(2 * 1.96 * slot.error);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <boost/math/special_functions/gamma.hpp>
 #include <cmath>
 #include <limits>
 
@@ -29,7 +30,7 @@ struct Law {
     const double z = (x - mean) / sd;
     if (!nu) return std::exp(-z * z / 2) / (sd * std::sqrt(2 * M_PI));
     const double scale = sd * std::sqrt((*nu - 2) / *nu), t = (x - mean) / scale;
-    return std::exp(std::lgamma((*nu + 1) / 2) - std::lgamma(*nu / 2) -
+    return std::exp(boost::math::lgamma((*nu + 1) / 2) - boost::math::lgamma(*nu / 2) -
                     (*nu + 1) / 2 * std::log1p(t * t / *nu)) /
            (scale * std::sqrt(*nu * M_PI));
   }

@@ -120,7 +120,7 @@ class Smoother {
       const Gains g = gains(at, state);
       return 0.5 * n * std::log(run(kind_, g, state, y_, nullptr) / n);
     };
-    const BoundedResult best = minimise_bounded(objective, x, low, high);
+    const maths::BoundedResult best = maths::minimise_bounded(objective, x, low, high);
     State state;
     const Gains g = gains(best.x, state);
     const double squares = run(kind_, g, state, y_, &out.fitted);
@@ -423,7 +423,7 @@ std::vector<BaselineStep> forecast(const Baseline& b, int horizon,
   }
   if (b.kind.season != SmoothSeason::multiplicative) return ahead;
   std::vector<std::vector<double>> paths(steps, std::vector<double>(kPaths));
-  RandomStream stream(seed, 0);
+  maths::RandomStream stream(seed, 0);
   for (int p = 0; p < kPaths; ++p) {
     State walk = state_of(b);
     for (std::size_t h = 0; h < steps; ++h) {
@@ -439,7 +439,7 @@ std::vector<BaselineStep> forecast(const Baseline& b, int horizon,
     for (const double v : values) mean += v / kPaths;
     for (const double v : values) squares += (v - mean) * (v - mean) / kPaths;
     ahead[h].sd = std::sqrt(squares);
-    for (Interval& i : ahead[h].interval) {
+    for (PredictionInterval& i : ahead[h].interval) {
       const double tail = (1 - i.percent / 100.0) / 2;
       i.low = values[static_cast<std::size_t>(tail * (kPaths - 1))];
       i.high = values[static_cast<std::size_t>((1 - tail) * (kPaths - 1))];

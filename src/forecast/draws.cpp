@@ -29,7 +29,7 @@ constexpr int kMostRefits = 10;
 // From a normal law around the estimates, draws outside the admissible region drawn again.
 class NormalDraws final : public ParameterDraws {
  public:
-  NormalDraws(const Fit& fit, RandomStream& stream)
+  NormalDraws(const Fit& fit, maths::RandomStream& stream)
       : rules_(fit.model), centre_(fit.estimates()), stream_(stream) {
     // Where no covariance is known draws are the estimates themselves.
     const auto k = static_cast<Index>(centre_.size());
@@ -38,15 +38,15 @@ class NormalDraws final : public ParameterDraws {
     // The symmetric root also serves a singular covariance (held and pinned parameters), and does
     // not turn with the signs and the order of eigenvectors: estimates that differ in their last
     // digits are drawn around alike.
-    const auto [values, vectors] = symmetric_eigen(to_eigen(fit.covariance));
-    root_ = sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
+    const auto [values, vectors] = maths::symmetric_eigen(maths::to_eigen(fit.covariance));
+    root_ = maths::sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
   }
 
   bool next(std::vector<double>& theta) override {
     for (int attempt = 0; attempt < kMostRedraws; ++attempt) {
       VectorXd z(root_.cols());
       for (double& v : z) v = stream_.normal();
-      const VectorXd shift = product(root_, z);
+      const VectorXd shift = maths::product(root_, z);
       for (std::size_t j = 0; j < centre_.size(); ++j)
         theta[j] = centre_[j] + shift(static_cast<Index>(j));
       if (!rules_.broken_by(theta)) return true;
@@ -59,12 +59,12 @@ class NormalDraws final : public ParameterDraws {
   AdmissionRules rules_;
   std::vector<double> centre_;
   MatrixXd root_;
-  RandomStream& stream_;
+  maths::RandomStream& stream_;
 };
 
 class SampledDraws final : public ParameterDraws {
  public:
-  SampledDraws(const LikelihoodSample& sample, RandomStream& stream, std::size_t part)
+  SampledDraws(const LikelihoodSample& sample, maths::RandomStream& stream, std::size_t part)
       : sample_(sample), stream_(stream), part_(part) {}
   bool next(std::vector<double>& theta) override {
     sample_.draw(stream_, part_, theta);
@@ -73,7 +73,7 @@ class SampledDraws final : public ParameterDraws {
 
  private:
   const LikelihoodSample& sample_;
-  RandomStream& stream_;
+  maths::RandomStream& stream_;
   std::size_t part_;
 };
 
@@ -81,7 +81,7 @@ class SampledDraws final : public ParameterDraws {
 // Ruiz 2006).
 class Refits final : public ParameterDraws {
  public:
-  Refits(const Fit& fit, const ShockSource& shocks, RandomStream& stream)
+  Refits(const Fit& fit, const ShockSource& shocks, maths::RandomStream& stream)
       : fit_(fit),
         shocks_(shocks),
         stream_(stream),
@@ -134,7 +134,7 @@ class Refits final : public ParameterDraws {
  private:
   const Fit& fit_;
   const ShockSource& shocks_;
-  RandomStream& stream_;
+  maths::RandomStream& stream_;
   MeanData data_;
   std::vector<double> theta_;
   Refitted last_;
@@ -152,7 +152,7 @@ std::vector<double> last_levels(const Fit& fit, std::size_t lost) {
     if (std::isnan(levels.back()) && !fit.exact)
       throw Error(ErrorCode::too_few_observations,
                   fmt::format("a forecast of '{}' would go on from a missing value; end {} at a "
-                              "value that is present (--to)",
+                              "value that is present (`to`)",
                               to_string(fit.model), fit.series->name));
   }
   return levels;
@@ -212,7 +212,7 @@ std::vector<double> ShockSource::of_fit(const Fit& fit) {
   return z;
 }
 
-void ShockSource::fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
+void ShockSource::fill(maths::RandomStream& stream, std::span<const double> shape, std::size_t path,
                        std::span<double> z) const {
   if (!residuals_.empty()) {
     for (double& v : z)
@@ -228,7 +228,8 @@ void ShockSource::fill(RandomStream& stream, std::span<const double> shape, std:
 std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit, ForecastMethod method,
                                                      const ShockSource& shocks,
                                                      const LikelihoodSample* sample,
-                                                     RandomStream& stream, std::size_t part) {
+                                                     maths::RandomStream& stream,
+                                                     std::size_t part) {
   if (method == ForecastMethod::refit) return std::make_unique<Refits>(fit, shocks, stream);
   if (sample) return std::make_unique<SampledDraws>(*sample, stream, part);
   return std::make_unique<NormalDraws>(fit, stream);

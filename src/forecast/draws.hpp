@@ -34,7 +34,7 @@ class ShockSource {
 
   // One path. Under a symmetric law every second one mirrors the one before it, and means come out
   // right.
-  void fill(RandomStream& stream, std::span<const double> shape, std::size_t path,
+  void fill(maths::RandomStream& stream, std::span<const double> shape, std::size_t path,
             std::span<double> z) const;
 
  private:
@@ -93,6 +93,6 @@ class ParameterDraws {
 // All that is given must outlive the draws.
 [[nodiscard]] std::unique_ptr<ParameterDraws> make_parameter_draws(
     const Fit& fit, ForecastMethod method, const ShockSource& shocks,
-    const LikelihoodSample* sample, RandomStream& stream, std::size_t part);
+    const LikelihoodSample* sample, maths::RandomStream& stream, std::size_t part);
 
 }  // namespace brace::inline v0

@@ -34,7 +34,6 @@ void validate(const Fit& fit, const ForecastOptions& options) {
   };
   if (options.horizon < 1 || options.horizon > 100000)
     refuse(fmt::format("horizon = {}: must lie between 1 and 100,000", options.horizon));
-  if (options.intervals.empty()) refuse("no interval is asked for: give one, such as 95");
   for (const double percent : options.intervals)
     if (!(percent > 0 && percent < 100))
       refuse(fmt::format("intervals holds {}: each must lie between 0 and 100 percent", percent));
@@ -212,7 +211,7 @@ void annualise(Forecast& ahead, double per_year) {
   Annualised a;
   a.periods_per_year = per_year;
   a.volatility = ahead.horizon_total.sd / std::sqrt(years);
-  for (const Interval& i : ahead.horizon_total.volatility_interval)
+  for (const PredictionInterval& i : ahead.horizon_total.volatility_interval)
     a.volatility_interval.push_back(
         {i.percent, i.low / std::sqrt(years), i.high / std::sqrt(years)});
   if (ahead.long_run_variance)
@@ -269,10 +268,11 @@ struct Rough {
 };
 std::optional<Rough> roughest(const Forecast& ahead) {
   std::optional<Rough> worst;
-  const auto look = [&](const std::vector<Interval>& intervals, const std::vector<TailRisk>& tails,
-                        double allowed, const std::string& what) {
+  const auto look = [&](const std::vector<PredictionInterval>& intervals,
+                        const std::vector<TailRisk>& tails, double allowed,
+                        const std::string& what) {
     if (intervals.empty()) return;
-    const Interval& widest = intervals.back();
+    const PredictionInterval& widest = intervals.back();
     const auto keep = [&](double error, const auto& name) {
       const double share = error / (widest.high - widest.low) / allowed;
       if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
@@ -307,9 +307,10 @@ bool has_exact_median(const Fit& fit, const ForecastOptions& options) {
   const bool signs = std::holds_alternative<Gjr>(v) || std::holds_alternative<Egarch>(v) ||
                      std::holds_alternative<Aparch>(v);
   if (signs || fit.model.mean.risk || !shock_law(fit.model.shocks).symmetric) return false;
-  return std::none_of(
-      options.transformed->links.begin(), options.transformed->links.end(),
-      [](const AppliedTransform& a) { return std::holds_alternative<SimpleReturn>(a.link); });
+  return std::none_of(options.transformed->links.begin(), options.transformed->links.end(),
+                      [](const AppliedTransform& a) {
+                        return std::holds_alternative<transforms::SimpleReturn>(a.link);
+                      });
 }
 
 // Of one fit, or the average of several that are usable, of one model, and end at the same row.
@@ -389,7 +390,7 @@ class ForecastReport {
 
   void write_next_row(ForecastStep& s) const {
     const NextRow& next = ahead_.next;
-    for (Interval& interval : s.return_interval)
+    for (PredictionInterval& interval : s.return_interval)
       interval = {.percent = interval.percent,
                   .low = next.quantile(0.5 - interval.percent / 200.0),
                   .high = next.quantile(0.5 + interval.percent / 200.0)};
@@ -412,7 +413,7 @@ class ForecastReport {
       const ForecastStep& s = ahead_.steps[k];
       OriginalStep there;
       // Where the median is known the simulation's own error in it is taken out of the mean too.
-      const double simulated_median = quantile(values, 0.5);
+      const double simulated_median = maths::quantile(values, 0.5);
       there.mean = mean_of(values) + (exact_median ? (*exact_median)[k] - simulated_median : 0);
       // The same paths tell how far the model's own variance, which is known, was missed by chance.
       there.variance = variance_of(values) * s.sd * s.sd / variance_of(cloud.returns[k]);
@@ -445,14 +446,15 @@ class ForecastReport {
         if (std::none_of(warnings.begin(), warnings.end(),
                          [&](const Warning& said) { return said.code == warning.code; }))
           warnings.push_back(warning);
-    ahead_.monte_carlo_error = ahead_.steps.back().return_interval.back().error;
+    if (!ahead_.intervals.empty())
+      ahead_.monte_carlo_error = ahead_.steps.back().return_interval.back().error;
     if (const auto rough = roughest(ahead_))
       warnings.push_back(
           {WarningCode::few_draws,
            fmt::format("the simulation leaves an error of {} in {}; more {} make it smaller",
                        text::significant(rough->error, 2), rough->of,
-                       options_.method == ForecastMethod::refit ? "refits (--refits)"
-                                                                : "draws (--draws)")});
+                       options_.method == ForecastMethod::refit ? "refits (`refits`)"
+                                                                : "draws (`draws`)")});
     if (!ahead_.steps.back().variance)
       warnings.push_back(
           {WarningCode::moment_undefined,
@@ -467,11 +469,11 @@ class ForecastReport {
     warnings.push_back(
         {WarningCode::draws_rejected,
          options_.method == ForecastMethod::refit
-             ? fmt::format("{:.0f} % of the refits reached no maximum and others took their place, "
-                           "so the intervals leave out what made those hard to fit",
+             ? fmt::format("{:.0f} % of the refits reached no maximum and were replaced, "
+                           "so the intervals do not reflect the series that are hard to fit",
                            percent)
-             : fmt::format("{:.0f} % of the parameter draws broke a rule of the model and were "
-                           "redrawn, so the normal law of the estimates is rough here",
+             : fmt::format("{:.0f} % of the parameter draws violated a constraint of the model and "
+                           "were redrawn, so the normal law of the estimates is rough here",
                            percent)});
   }
 

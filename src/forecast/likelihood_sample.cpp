@@ -32,19 +32,19 @@ struct Proposal {
   std::size_t drawn = 0, admitted = 0;
 
   Proposal(VectorXd centre, const MatrixXd& spread) : mean(std::move(centre)) {
-    root = lower_root(spread).value();  // a spread is positive definite
+    root = maths::lower_root(spread).value();  // a spread is positive definite
     log_scale = root.diagonal().array().log().sum();
   }
-  [[nodiscard]] VectorXd draw(RandomStream& stream) const {
+  [[nodiscard]] VectorXd draw(maths::RandomStream& stream) const {
     VectorXd z(mean.size());
     for (double& v : z) v = stream.normal();
     // chi-squared over its degrees of freedom
     const double over = 2 * stream.quick_gamma(kDegrees / 2) / kDegrees;
-    return mean + product(root, z) / std::sqrt(over);
+    return mean + maths::product(root, z) / std::sqrt(over);
   }
   // Of an admitted point, up to a constant that all proposals share.
   [[nodiscard]] double log_density(const VectorXd& x) const {
-    const VectorXd z = solve_lower(root, x - mean);
+    const VectorXd z = maths::solve_lower(root, x - mean);
     return std::log(static_cast<double>(drawn) / static_cast<double>(admitted)) - log_scale -
            0.5 * (kDegrees + static_cast<double>(z.size())) *
                std::log1p(z.squaredNorm() / kDegrees);
@@ -140,7 +140,7 @@ Proposal first_proposal(const Fit& fit, const SampleCoordinates& coordinates, do
   const VectorXd x = coordinates.working(fit.estimates()), slope = coordinates.slopes(x);
   const auto first_variance = static_cast<Index>(parameter_names(fit.model).mean.size());
   const std::vector<Index>& free = coordinates.free();
-  MatrixXd spread = to_eigen(fit.covariance)(free, free);
+  MatrixXd spread = maths::to_eigen(fit.covariance)(free, free);
   spread.array() /= (slope * slope.transpose()).array();
   for (Index i = 0; i < x.size(); ++i) {
     const Index j = free[static_cast<std::size_t>(i)];
@@ -158,10 +158,10 @@ Proposal first_proposal(const Fit& fit, const SampleCoordinates& coordinates, do
   const VectorXd size = spread.diagonal().cwiseSqrt();
   const MatrixXd correlation =
       size.cwiseInverse().asDiagonal() * spread * size.cwiseInverse().asDiagonal();
-  const auto [values, vectors] = symmetric_eigen(correlation);
+  const auto [values, vectors] = maths::symmetric_eigen(correlation);
   const MatrixXd root =
       size.asDiagonal() * vectors * values.cwiseMax(kLeastEigenvalue).cwiseSqrt().asDiagonal();
-  spread = outer(root);
+  spread = maths::outer(root);
   return {x, kWider * spread};
 }
 
@@ -187,7 +187,7 @@ class Target {
     likelihood_.evaluate(theta, Order::scoring, at_);
     if (!at_.admitted || !std::isfinite(at_.log_likelihood)) return kNone;
     const MatrixXd information = unpack(at_.information)(coordinates_.free(), coordinates_.free());
-    const std::optional<MatrixXd> root = lower_root(information);
+    const std::optional<MatrixXd> root = maths::lower_root(information);
     if (!root) return kNone;
     return power_ * at_.log_likelihood + root->diagonal().array().log().sum() +
            coordinates_.slopes(x).array().abs().log().sum() + for_persistence(theta);
@@ -223,7 +223,7 @@ struct Point {
 class Sampler {
  public:
   Sampler(const Fit& fit, std::uint64_t seed)
-      : fit_(fit), seed_(seed), coordinates_(fit), parts_(kRandomStreams) {
+      : fit_(fit), seed_(seed), coordinates_(fit), parts_(maths::kRandomStreams) {
     proposals_.push_back(first_proposal(fit, coordinates_, moments(fit.window()).sd));
   }
 
@@ -235,7 +235,7 @@ class Sampler {
       const std::optional<Moments> found = weigh();
       if (!found) return;
       // The last spread keeps a poor round from closing in on a few points.
-      const MatrixXd last = outer(proposal.root);
+      const MatrixXd last = maths::outer(proposal.root);
       const double trust =
           std::min(1.0, effective_ / (kTrusted * static_cast<double>(found->mean.size())));
       proposals_.emplace_back(found->mean,
@@ -261,7 +261,8 @@ class Sampler {
     std::vector<std::size_t> drawn(parts_.size(), 0), admitted(parts_.size(), 0);
     executor.for_each(parts_.size(), [&](std::size_t part) {
       // Streams apart from those of the paths.
-      RandomStream stream(seed_, static_cast<std::uint64_t>((round + 1) * kRandomStreams) + part);
+      maths::RandomStream stream(
+          seed_, static_cast<std::uint64_t>((round + 1) * maths::kRandomStreams) + part);
       Target target(fit_, coordinates_);
       while (admitted[part] < kEach && drawn[part] < kMostDrawn) {
         const VectorXd x = proposal.draw(stream);
@@ -285,7 +286,7 @@ class Sampler {
         if (!std::isfinite(p.log_target)) continue;
         for (std::size_t q = 0; q < proposals_.size(); ++q)
           of_proposals[q] = proposals_[q].log_density(p.x);
-        p.weight -= log_mean_exp(of_proposals);
+        p.weight -= maths::log_mean_exp(of_proposals);
         top = std::max(top, p.weight);
       }
     if (!std::isfinite(top)) return std::nullopt;
@@ -333,7 +334,7 @@ LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Exe
   }
 }
 
-void LikelihoodSample::draw(RandomStream& stream, std::size_t number,
+void LikelihoodSample::draw(maths::RandomStream& stream, std::size_t number,
                             std::vector<double>& theta) const {
   const Part& part = parts_[number];
   const double at = stream.uniform() * part.weight_sums.back();

@@ -37,9 +37,9 @@ class LikelihoodSample {
   // How many equally weighted points the sample is worth.
   [[nodiscard]] double effective() const { return effective_; }
 
-  // One of the points of a part, of which there are kRandomStreams, independent but for the
+  // One of the points of a part, of which there are maths::kRandomStreams, independent but for the
   // proposals: batches of draws show the error of the sample.
-  void draw(RandomStream& stream, std::size_t part, std::vector<double>& theta) const;
+  void draw(maths::RandomStream& stream, std::size_t part, std::vector<double>& theta) const;
 
  private:
   static constexpr double kLeastEffective = 50;

@@ -62,7 +62,7 @@ double NextRow::log_density(double value) const {
   if (parts.size() == 1) return of(parts.front());
   std::vector<double> logs;
   for (const Part& p : parts) logs.push_back(of(p));
-  return log_mean_exp(logs);
+  return maths::log_mean_exp(logs);
 }
 
 double NextRow::quantile(double p) const {

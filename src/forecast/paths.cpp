@@ -68,8 +68,8 @@ PathMaker::PathMaker(const Model& model, std::size_t horizon, const Columns& col
 }
 
 void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shocks,
-                          RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
-                          double h1) {
+                          maths::RandomStream& stream, std::size_t count, Cloud& cloud,
+                          std::size_t first, double h1) {
   const bool signs = std::holds_alternative<Gjr>(model_.variance);
   const double omega = theta[first_variance_], alpha = theta[first_variance_ + 1],
                below = alpha + (signs ? theta[first_variance_ + 2] : 0),
@@ -93,7 +93,7 @@ void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shoc
 }
 
 bool PathMaker::run(std::span<const double> theta, const Past& start, const ShockSource& shocks,
-                    RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
+                    maths::RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
                     std::optional<double> first_variance) {
   if (step_) {
     step_->restart(start);
@@ -163,13 +163,13 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
       uncertain ? sample_likelihood(fit, options.seed, executor) : nullptr;
   std::optional<LogVolatility> own;
   if (refit) {
-    RandomStream stream(options.seed, kRandomStreams);
+    maths::RandomStream stream(options.seed, maths::kRandomStreams);
     LogVolatilityOf volatility(fit.model, columns, options, LogVolatilityOf::kOfTheFit);
     own = sample ? volatility.of(fit, *sample, stream) : volatility.of(fit, stream);
   }
-  std::vector<std::size_t> refused(kRandomStreams, 0);
-  executor.for_each(kRandomStreams, [&](std::size_t stream_number) {
-    RandomStream stream(options.seed, stream_number);
+  std::vector<std::size_t> refused(maths::kRandomStreams, 0);
+  executor.for_each(maths::kRandomStreams, [&](std::size_t stream_number) {
+    maths::RandomStream stream(options.seed, stream_number);
     std::vector<double> theta = estimate;
     Origin origin(fit);
     const std::unique_ptr<ParameterDraws> parameters =
@@ -182,7 +182,7 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
     std::optional<StudentisedPaths> studentised;
     if (own) studentised.emplace(fit, *own, columns, options, paths);
     std::vector<double> y(horizon);
-    for (std::size_t d = stream_number; d < draws; d += kRandomStreams) {
+    for (std::size_t d = stream_number; d < draws; d += maths::kRandomStreams) {
       bool made = false;
       for (int attempt = 0; uncertain && !made && attempt < kMostUnruly; ++attempt) {
         if (!parameters->next(theta)) break;

@@ -55,14 +55,15 @@ class PathMaker {
   // left alone. False where a path left the range of numbers, as parameters far from the estimates
   // may make it: then they say nothing.
   [[nodiscard]] bool run(std::span<const double> theta, const Past& start,
-                         const ShockSource& shocks, RandomStream& stream, std::size_t count,
+                         const ShockSource& shocks, maths::RandomStream& stream, std::size_t count,
                          Cloud& cloud, std::size_t first,
                          std::optional<double> first_variance = {});
 
  private:
   // garch or gjr e1 h1 without lags in the mean: the recursion itself, no state kept.
-  void run_plain(std::span<const double> theta, const ShockSource& shocks, RandomStream& stream,
-                 std::size_t count, Cloud& cloud, std::size_t first, double h1);
+  void run_plain(std::span<const double> theta, const ShockSource& shocks,
+                 maths::RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
+                 double h1);
 
   const Model& model_;
   std::size_t horizon_;
@@ -73,7 +74,7 @@ class PathMaker {
   std::optional<Stepper> step_;  // made by the first draw, which the others use again
 };
 
-// Paths under the method asked for. Work is split over kRandomStreams streams, whatever the
+// Paths under the method asked for. Work is split over maths::kRandomStreams streams, whatever the
 // threads: draw d belongs to stream d modulo their number.
 [[nodiscard]] Cloud simulate_paths(const Fit& fit, const ForecastOptions& options,
                                    const Columns& columns, const std::vector<Timestamp>& dates,

@@ -14,7 +14,7 @@
 namespace brace::inline v0 {
 namespace {
 
-std::string spell(const Interval& i, int digits) {
+std::string spell(const PredictionInterval& i, int digits) {
   return fmt::format("{} to {}", text::fixed(i.low, digits), text::fixed(i.high, digits));
 }
 
@@ -33,12 +33,15 @@ int interval_decimals(double volatility) {
 std::string level_headline(const Forecast& f) {
   const ForecastStep& last = f.steps.back();
   const int digits = decimals_for(last.sd);
-  const Interval& widest = last.return_interval.back();
-  return fmt::format("{} is forecast at {} in {} and {} in {} ({} at {} %).", f.name,
+  const std::string range =
+      last.return_interval.empty()
+          ? ""
+          : fmt::format(" ({} at {} %)", spell(last.return_interval.back(), digits),
+                        last.return_interval.back().percent);
+  return fmt::format("{} is forecast at {} in {} and {} in {}{}.", f.name,
                      text::fixed(f.steps.front().mean, digits),
                      text::plural(1, f.period, f.period + "s"), text::fixed(last.mean, digits),
-                     text::plural(f.steps.size(), f.period, f.period + "s"), spell(widest, digits),
-                     widest.percent);
+                     text::plural(f.steps.size(), f.period, f.period + "s"), range);
 }
 
 std::string when(const ForecastStep& s) {
@@ -55,6 +58,7 @@ std::vector<std::vector<std::size_t>> groups_of(const Forecast& f, std::size_t l
     if (groups.empty() || groups.back().size() == fit) groups.emplace_back();
     groups.back().push_back(i);
   }
+  if (groups.empty()) groups.emplace_back();  // no interval: the table without them
   return groups;
 }
 
@@ -79,8 +83,10 @@ void print_levels(std::ostream& out, const Forecast& f) {
 
 void print_original(std::ostream& out, const Forecast& f) {
   if (f.original.empty()) return;
-  const Interval& first = f.original.front().interval.back();
-  const int digits = decimals_for((first.high - first.low) / 4);
+  const OriginalStep& next = f.original.front();
+  const int digits = decimals_for(next.interval.empty()
+                                      ? std::sqrt(next.variance)
+                                      : (next.interval.back().high - next.interval.back().low) / 4);
   out << "\n  on the scale of the file:\n";
   for (const auto& group : groups_of(f, 33, kEnds)) {
     out << fmt::format("  {:<17}{:>14}", f.original_name, to_string(f.back));
@@ -112,23 +118,36 @@ void print_narrower(std::ostream& out, const Forecast& f, int ends) {
   }
 }
 
-void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) {
+// One line a step: the return and the volatility, each with its widest interval where there is one.
+void print_steps(std::ostream& out, const Forecast& f, int digits, int ends) {
+  const bool ranges = !f.intervals.empty();
+  const auto line = [&](const std::string& step, const std::string& mean, const std::string& range,
+                        const std::string& volatility, const std::string& its_range) {
+    out << fmt::format("  {:<17}{:>10}", step, mean);
+    if (ranges) out << fmt::format("{:>22}", range);
+    out << fmt::format("{:>14}", volatility);
+    if (ranges) out << fmt::format("{:>20}", its_range);
+    out << '\n';
+  };
+  line(f.period, "return", ranges ? fmt::format("{} % of returns", f.intervals.back()) : "",
+       "volatility", ranges ? fmt::format("its {} %", f.intervals.back()) : "");
+  for (const ForecastStep& s : f.steps)
+    line(when(s), text::fixed(s.mean, digits), ranges ? spell(s.return_interval.back(), ends) : "",
+         text::fixed(std::sqrt(s.shown_variance()), digits),
+         s.volatility_interval.empty() ? "taken as known"
+                                       : spell(s.volatility_interval.back(), ends));
+}
+
+void print_volatility(std::ostream& out, const Forecast& f) {
   const int digits = decimals_for(std::sqrt(f.steps.front().shown_variance()));
   const int ends = interval_decimals(std::sqrt(f.steps.front().shown_variance()));
-  const double percent = f.intervals[widest];
-  out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", f.period, "return",
-                     fmt::format("{} % of returns", percent), "volatility",
-                     fmt::format("its {} %", percent));
-  for (const ForecastStep& s : f.steps)
-    out << fmt::format("  {:<17}{:>10}{:>22}{:>14}{:>20}\n", when(s), text::fixed(s.mean, digits),
-                       spell(s.return_interval[widest], ends),
-                       text::fixed(std::sqrt(s.shown_variance()), digits),
-                       s.volatility_interval.empty() ? "taken as known"
-                                                     : spell(s.volatility_interval[widest], ends));
+  print_steps(out, f, digits, ends);
   print_narrower(out, f, ends);
-  out << '\n'
-      << fmt::format("  total return {}, {} % from {}\n", text::fixed(f.horizon_total.mean, digits),
-                     percent, spell(f.horizon_total.return_interval[widest], ends));
+  out << fmt::format("\n  total return {}", text::fixed(f.horizon_total.mean, digits));
+  if (!f.intervals.empty())
+    out << fmt::format(", {} % from {}", f.intervals.back(),
+                       spell(f.horizon_total.return_interval.back(), ends));
+  out << '\n';
   const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
     std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
@@ -153,7 +172,7 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
                      f.period, text::fixed(a.volatility, year_digits));
   if (!a.volatility_interval.empty())
     out << fmt::format(" ({})",
-                       spell(a.volatility_interval[widest], interval_decimals(a.volatility)));
+                       spell(a.volatility_interval.back(), interval_decimals(a.volatility)));
   if (a.long_run_volatility)
     out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
   out << '\n';
@@ -162,20 +181,20 @@ void print_volatility(std::ostream& out, const Forecast& f, std::size_t widest) 
 const char* what_is_left_out(ForecastMethod method) {
   switch (method) {
     case ForecastMethod::plug_in:
-      return "Intervals (plug-in) hold the shocks to come only and take the estimates as known; "
-             "--method full adds their uncertainty.";
+      return "Intervals (plug-in) cover future shocks only and treat the estimates as known; "
+             "`method` full adds their uncertainty.";
     case ForecastMethod::full:
-      return "Intervals (full) hold the shocks to come and the uncertainty of the estimates; they "
-             "take the model itself as right.";
+      return "Intervals (full) cover future shocks and the uncertainty of the estimates; they "
+             "assume that the model is right.";
     case ForecastMethod::resampled:
-      return "Intervals (resampled) hold the shocks to come, as the sample saw them, and the "
-             "uncertainty of the estimates; they take the equations as right, and no shock beyond "
-             "the largest seen.";
+      return "Intervals (resampled) cover future shocks, drawn from those of the sample, and the "
+             "uncertainty of the estimates; they assume that the equations are right and that no "
+             "shock exceeds the largest of the sample.";
     case ForecastMethod::refit:
-      return "Intervals (refit) hold the shocks to come, as the sample saw them, and the "
-             "estimates' own law by fitting made series again, for volatility by how far its "
-             "forecasts were off on those; they take the equations as right, and no shock beyond "
-             "the largest seen.";
+      return "Intervals (refit) cover future shocks, drawn from those of the sample, and the "
+             "uncertainty of the estimates, measured by refitting simulated series; for volatility "
+             "by the forecast errors on those series. They assume that the equations are right and "
+             "that no shock exceeds the largest of the sample.";
   }
   return "";
 }
@@ -213,7 +232,7 @@ std::string headline(const Forecast& f) {
   text += fmt::format("; over {} it is {}", text::plural(f.steps.size(), f.period, f.period + "s"),
                       text::fixed(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
   if (!f.horizon_total.volatility_interval.empty()) {
-    const Interval& widest = f.horizon_total.volatility_interval.back();
+    const PredictionInterval& widest = f.horizon_total.volatility_interval.back();
     text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)),
                         widest.percent);
   }
@@ -225,7 +244,7 @@ std::string headline(const Forecast& f) {
 std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   out << text::wrap(f.volatility_varies ? headline(f) : level_headline(f)) << '\n';
   if (f.volatility_varies)
-    print_volatility(out, f, f.intervals.size() - 1);
+    print_volatility(out, f);
   else
     print_levels(out, f);
   print_original(out, f);

@@ -23,9 +23,9 @@ class Simulated {
   // The values must outlive it.
   Simulated(std::vector<double>& values, std::size_t paths_a_draw, bool with_errors)
       : values_(values) {
-    for (std::size_t b = 0; with_errors && b < kRandomStreams; ++b) {
+    for (std::size_t b = 0; with_errors && b < maths::kRandomStreams; ++b) {
       std::vector<double> batch;
-      for (std::size_t d = b; d * paths_a_draw < values_.size(); d += kRandomStreams)
+      for (std::size_t d = b; d * paths_a_draw < values_.size(); d += maths::kRandomStreams)
         batch.insert(batch.end(), values_.begin() + static_cast<std::ptrdiff_t>(d * paths_a_draw),
                      values_.begin() + static_cast<std::ptrdiff_t>((d + 1) * paths_a_draw));
       if (!batch.empty()) batches_.push_back(std::move(batch));
@@ -33,17 +33,17 @@ class Simulated {
   }
 
   template <class F>
-  std::vector<Interval> intervals(const std::vector<double>& percents, F map) {
+  std::vector<PredictionInterval> intervals(const std::vector<double>& percents, F map) {
     std::vector<double> orders;
     for (const double percent : percents)
       for (const double side : {-1.0, 1.0}) orders.push_back(0.5 + side * percent / 200.0);
     const auto ends_of = [&](const std::vector<double>& values) {
-      std::vector<double> ends = quantiles(values, orders);
+      std::vector<double> ends = maths::quantiles(values, orders);
       for (double& end : ends) end = map(end);
       return ends;
     };
     const std::vector<double> ends = ends_of(values_), errors = errors_of(ends_of);
-    std::vector<Interval> out;
+    std::vector<PredictionInterval> out;
     for (std::size_t i = 0; i < percents.size(); ++i)
       out.push_back({.percent = percents[i],
                      .low = ends[2 * i],
@@ -58,7 +58,7 @@ class Simulated {
     const auto tails_of = [&](std::vector<double>& values) {
       std::vector<double> tails;
       for (const double percent : percents) {
-        tails.push_back(quantile(values, percent / 100));
+        tails.push_back(maths::quantile(values, percent / 100));
         const auto count = std::max<std::ptrdiff_t>(
             1, static_cast<std::ptrdiff_t>(percent / 100 * static_cast<double>(values.size())));
         std::nth_element(values.begin(), values.begin() + count - 1, values.end());

@@ -43,8 +43,8 @@ LogVolatilityOf::LogVolatilityOf(const Model& model, const Columns& columns,
       scratch_(horizon_, paths, paths, false) {}
 
 bool LogVolatilityOf::mean_from(std::span<const double> theta, const Past& start,
-                                const ShockSource& shocks, RandomStream stream, std::size_t count,
-                                std::vector<double>& mean) {
+                                const ShockSource& shocks, maths::RandomStream stream,
+                                std::size_t count, std::vector<double>& mean) {
   if (!maker_.run(theta, start, shocks, stream, count, scratch_, 0, first_variance_)) return false;
   mean.assign(horizon_ + 1, 0.0);
   for (std::size_t k = 0; k <= horizon_; ++k)
@@ -53,7 +53,7 @@ bool LogVolatilityOf::mean_from(std::span<const double> theta, const Past& start
   return true;
 }
 
-std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& stream) {
+std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, maths::RandomStream& stream) {
   if (fit.covariance.empty()) return {};
   const ShockSource shocks(shock_law(fit.model.shocks), ShockSource::of_fit(fit));
   Origin origin(fit);
@@ -71,10 +71,11 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
   // that the unit of the data does not matter; under the same shocks.
   std::vector<double> centre, above, below;
   if (!mean_from(estimate, start, shocks, stream, paths_ / kPerErrorPath, centre)) return {};
-  const MatrixXd V = to_eigen(fit.covariance);
+  const MatrixXd V = maths::to_eigen(fit.covariance);
   const Eigen::VectorXd se = V.diagonal().cwiseMax(0).cwiseSqrt();
   const Eigen::VectorXd per_se = (se.array() > 0).select(se.cwiseInverse(), 0);
-  const Eigensystem errors = symmetric_eigen(per_se.asDiagonal() * V * per_se.asDiagonal());
+  const maths::Eigensystem errors =
+      maths::symmetric_eigen(per_se.asDiagonal() * V * per_se.asDiagonal());
   for (Index i = 0; i < errors.values.size(); ++i) {
     if (!(errors.values(i) > kPinned * errors.values.maxCoeff())) continue;
     const auto moved = [&](double side, std::vector<double>& mean) {
@@ -101,13 +102,13 @@ std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, RandomStream& s
 }
 
 std::optional<LogVolatility> LogVolatilityOf::of(const Fit& fit, const LikelihoodSample& sample,
-                                                 RandomStream& stream) {
+                                                 maths::RandomStream& stream) {
   const ShockSource shocks(shock_law(fit.model.shocks), ShockSource::of_fit(fit));
   Origin origin(fit);
   std::vector<double> theta = fit.estimates(), sum(horizon_ + 1, 0.0), squares = sum;
   double paths = 0;
   for (std::size_t d = 0; d < kSampled; ++d) {
-    sample.draw(stream, d % kRandomStreams, theta);
+    sample.draw(stream, d % maths::kRandomStreams, theta);
     Past there;
     if (!origin.at(theta, there) ||
         !maker_.run(theta, there, shocks, stream, kSampledPaths, scratch_, 0, first_variance_))
@@ -142,7 +143,7 @@ StudentisedPaths::StudentisedPaths(const Fit& fit, const LogVolatility& own, con
       truth_(static_cast<std::size_t>(options.horizon), paths_a_draw, paths_a_draw, false) {}
 
 bool StudentisedPaths::replace(const Refitted& refitted, const ShockSource& shocks,
-                               RandomStream& stream, Cloud& cloud, std::size_t first,
+                               maths::RandomStream& stream, Cloud& cloud, std::size_t first,
                                std::size_t count) {
   const std::optional<LogVolatility> expected = spread_.of(refitted.fit, stream);
   if (!expected ||

@@ -36,16 +36,16 @@ class LogVolatilityOf {
                   std::size_t paths);
 
   // Empty where the errors of the estimates are not known, or paths leave the range of numbers.
-  [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, RandomStream& stream);
+  [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, maths::RandomStream& stream);
   // The spread by parameters drawn from the likelihood: on few rows, where estimates on a bound
   // have no standard error.
   [[nodiscard]] std::optional<LogVolatility> of(const Fit& fit, const LikelihoodSample& sample,
-                                                RandomStream& stream);
+                                                maths::RandomStream& stream);
 
  private:
   // The mean of ln h over the first `count` of the scratch paths from there.
   bool mean_from(std::span<const double> theta, const Past& start, const ShockSource& shocks,
-                 RandomStream stream, std::size_t count, std::vector<double>& mean);
+                 maths::RandomStream stream, std::size_t count, std::vector<double>& mean);
 
   std::size_t horizon_, paths_;
   std::optional<double> first_variance_;
@@ -63,7 +63,7 @@ class StudentisedPaths {
   // Gives paths first .. first + count - 1 the variances that this refit tells; their returns stay.
   // False, and nothing changed, where it tells none.
   [[nodiscard]] bool replace(const Refitted& refitted, const ShockSource& shocks,
-                             RandomStream& stream, Cloud& cloud, std::size_t first,
+                             maths::RandomStream& stream, Cloud& cloud, std::size_t first,
                              std::size_t count);
 
  private:

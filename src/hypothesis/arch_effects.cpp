@@ -13,7 +13,7 @@
 #include "brace/series/transform.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 namespace {
 
@@ -52,7 +52,7 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
     X(i, 0) = 1;
     for (int j = 1; j <= m; ++j) X(i, j) = e2[t - static_cast<std::size_t>(j)];
   }
-  const Regression fit = regress(X, y);
+  const maths::Regression fit = maths::regress(X, y);
   // Squares that never vary (a series of +1 and -1) have nothing to explain.
   const double total = (y.array() - y.mean()).square().sum();
   const double r2 = total > 0 ? std::max(0.0, 1 - fit.ssr / total) : 0;
@@ -78,4 +78,4 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   return test;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

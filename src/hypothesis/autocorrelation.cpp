@@ -41,9 +41,9 @@ void judge(LagTable& table) {
 LagTable lag_table(const Series& series, int lags, int fitted) {
   LagTable table;
   std::size_t present = 0;
-  const std::vector<double> d = deviations_from_mean(series.values, present);
-  const std::vector<double> r = autocorrelations(series.values, lags);
-  const std::vector<double> partials = partial_from_autocorrelations(r);
+  const std::vector<double> d = maths::deviations_from_mean(series.values, present);
+  const std::vector<double> r = maths::autocorrelations(series.values, lags);
+  const std::vector<double> partials = maths::partial_from_autocorrelations(r);
   const auto n = static_cast<double>(present);
   table.of = series.name;
   table.observations = present;
@@ -114,10 +114,10 @@ LeverageTable leverage_table(const Series& series, int lags) {
   require_usable(series, 20, "a leverage table");
   LeverageTable table;
   std::size_t present = 0;
-  const std::vector<double> d = deviations_from_mean(series.values, present);
+  const std::vector<double> d = maths::deviations_from_mean(series.values, present);
   std::vector<double> squares(series.values);
   for (double& v : squares) v *= v;
-  const std::vector<double> s = deviations_from_mean(squares, present);
+  const std::vector<double> s = maths::deviations_from_mean(squares, present);
   if (lags < 1 || static_cast<std::size_t>(lags) >= present)
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: must lie between 1 and {}", lags, present - 1));
@@ -188,7 +188,7 @@ double band_of(const LagTable& table, const LagRow& row, LagBand band) {
 void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
   const LagRow& last = table.rows.back();
   const bool all = static_cast<int>(table.rows.size()) == table.lags;
-  const bool critical = options.level.has_value();
+  const bool critical = options.significance.has_value();
   const int narrow = critical ? 7 : 8;
   const auto band = [&](const LagRow& row) { return band_of(table, row, options.band); };
   std::size_t outside = 0;
@@ -220,8 +220,8 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
       << '\n'
       << fmt::format("  {:>4} {:>{}}{:>{}}   {:<21}{:>{}}{:>9}{}{:>9}{:>10}{:>9}\n", "lag", "acf",
                      narrow, "pacf", narrow, fmt::format("{:<10}0{:>10}", -scale, scale), "band",
-                     narrow, "Q", critical ? fmt::format("{:>9}", q_at(*options.level)) : "", "p",
-                     "robust Q", "p");
+                     narrow, "Q", critical ? fmt::format("{:>9}", q_at(*options.significance)) : "",
+                     "p", "robust Q", "p");
   const int season = options.season.value_or(0);
   for (const LagRow& row : table.rows)
     out << fmt::format(
@@ -229,7 +229,8 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
         season > 1 && row.lag % season == 0 ? '*' : ' ', text::fixed(row.acf, 3), narrow,
         text::fixed(row.pacf, 3), narrow, bar(row.acf, band(row), scale), text::fixed(band(row), 3),
         narrow, text::fixed(row.q, 1),
-        critical ? fmt::format("{:>9}", text::fixed(critical_q(row, *options.level), 1)) : "",
+        critical ? fmt::format("{:>9}", text::fixed(critical_q(row, *options.significance), 1))
+                 : "",
         text::p_value(row.p_value), text::fixed(row.q_robust, 1), text::p_value(row.p_robust));
   constexpr std::string_view kMeanings[] = {
       "a white series whose volatility may cluster", "a white series of even volatility",
@@ -244,7 +245,7 @@ void print(std::ostream& out, const LagTable& table, const LagPrint& options) {
              100, "  ")
       << (critical
               ? text::wrap(fmt::format("{}: what either Q must exceed to reject at that level.",
-                                       q_at(*options.level)),
+                                       q_at(*options.significance)),
                            100, "  ")
               : "")
       << "  Null of each p: no autocorrelation up to that lag. The plain form takes clustering\n"

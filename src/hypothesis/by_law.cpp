@@ -13,7 +13,7 @@
 #include "brace/series/transform.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace::inline v0::unit_root {
+namespace brace::inline v0::hypothesis::unit_root {
 
 int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, int lags,
              std::optional<int> max_lags, const std::string& test) {
@@ -35,7 +35,7 @@ int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule, in
   if (!carries(tried))
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("{} test with {}: missing values leave {} of {} rows with all values "
-                            "before them; take a slower clock (--regroup week:last)",
+                            "before them; take a slower clock (`regroup` week:last)",
                             test, text::plural(static_cast<std::size_t>(tried), "lag", "lags"),
                             text::count(whole_rows(y, tried)), text::count(y.size())));
   return rule == LagRule::fixed ? lags : choose_lags(y, terms, rule, tried);
@@ -69,12 +69,12 @@ bool drifts(const Series& series) {
   const std::vector<double> x = steps.present_values();
   const bool varies = std::any_of(x.begin(), x.end(), [&](double v) { return v != x.front(); });
   if (!varies) return !x.empty() && x.front() != 0;
-  return *mean_zero(steps).rejects();
+  return *mean_zero_test(steps).rejects();
 }
 
-TestResult::Break break_at(const Series& series, std::size_t last_before) {
-  return {last_before,
-          series.times.empty() ? std::nullopt : std::optional(series.times[last_before - 1])};
+TestResult::Break break_at(const Series& series, std::size_t rows_before) {
+  return {rows_before - 1,
+          series.times.empty() ? std::nullopt : std::optional(series.times[rows_before - 1])};
 }
 
-}  // namespace brace::inline v0::unit_root
+}  // namespace brace::inline v0::hypothesis::unit_root

@@ -8,7 +8,7 @@
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/laws/simulated.hpp"
 
-namespace brace::inline v0::unit_root {
+namespace brace::inline v0::hypothesis::unit_root {
 
 // The lags asked for or chosen; throws Error (bad_option) where the series cannot carry them.
 [[nodiscard]] int lags_for(const std::vector<double>& y, Deterministic terms, LagRule rule,
@@ -29,6 +29,6 @@ enum class RejectsWhen { low, high };
 [[nodiscard]] bool drifts(const Series& series);
 
 // Where a break stands, with its date.
-[[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t last_before);
+[[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t rows_before);
 
-}  // namespace brace::inline v0::unit_root
+}  // namespace brace::inline v0::hypothesis::unit_root

@@ -8,7 +8,7 @@
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 using laws::SimulatedLaw;
@@ -99,4 +99,4 @@ TestResult point_optimal(const Series& series, const GlsOptions& options) {
                 p, options);
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

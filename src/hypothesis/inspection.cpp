@@ -66,9 +66,8 @@ std::vector<std::string> advise(const Inspection& i, const Series& series) {
   });
   if (level) {
     advice.emplace_back(
-        "This is a level: its tests reject whatever the returns are like. Ask unitroot which "
-        "series "
-        "may be modelled, then look at that one.");
+        "This is a level: its tests reject regardless of its returns. `unit_root_battery` "
+        "says which series may be modelled; inspect that one.");
     return advice;
   }
   const bool plain = *test_of(i.tests, "ljung-box").rejects(), robust = memory_of(i);
@@ -89,9 +88,8 @@ std::vector<std::string> advise(const Inspection& i, const Series& series) {
                                      : ""));
   if (i.leverage_p && *i.leverage_p < 0.05)
     advice.emplace_back(
-        "Returns tell something of the volatility that follows (leverage): lags --of leverage "
-        "shows "
-        "which side; a variance that answers falls and rises alike will miss it.");
+        "Returns predict the volatility that follows (leverage): `leverage_table` shows which "
+        "side; a symmetric variance equation misses it.");
   if (!i.tails.empty() && i.tails[0].alpha - 1.96 * i.tails[0].se < 4)
     advice.push_back(
         fmt::format("The tail index is {}: a fourth moment may not exist, so kurtosis and "
@@ -129,17 +127,17 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   out.moments = moments(series);
   out.lags = given_or(options.lags, default_whiteness_lags(series.present()), "lags");
   const std::optional<int> lags = options.lags;
-  out.tests = {mean_zero(series),
-               symmetry(series),
-               kurtosis(series),
-               jarque_bera(series),
-               ljung_box(series, {.lags = lags}),
-               ljung_box_robust(series, {.lags = lags}),
-               mcleod_li(series, {.lags = lags}),
-               arch_lm(series, {.lags = lags})};
+  out.tests = {hypothesis::mean_zero_test(series),
+               hypothesis::symmetry_test(series),
+               hypothesis::kurtosis_test(series),
+               hypothesis::jarque_bera(series),
+               hypothesis::ljung_box(series, {.lags = lags}),
+               hypothesis::ljung_box_robust(series, {.lags = lags}),
+               hypothesis::mcleod_li(series, {.lags = lags}),
+               hypothesis::arch_lm(series, {.lags = lags})};
   for (const int at : options.at) {
-    out.tests.push_back(ljung_box(series, {.lags = at}));
-    out.tests.push_back(ljung_box_robust(series, {.lags = at}));
+    out.tests.push_back(hypothesis::ljung_box(series, {.lags = at}));
+    out.tests.push_back(hypothesis::ljung_box_robust(series, {.lags = at}));
   }
   const int quarter = static_cast<int>(series.present() / 4);
   out.whiteness = whiteness_by_lag(series, std::max(out.lags, std::min(30, quarter)));
@@ -149,7 +147,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
     out.leverage_p = leverage_table(series, 5).p_value;
   }
   if (series.present() >= 100)
-    for (const Tail tail : {Tail::both, Tail::left, Tail::right}) {
+    for (const TailSide tail : {TailSide::both, TailSide::left, TailSide::right}) {
       try {
         out.tails.push_back(tail_index(series, tail));
       } catch (const Error&) {
@@ -173,7 +171,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
           {WarningCode::flat_bars,
            fmt::format(
                "{} only repeat the last close in open, high, low and close, as holidays kept in "
-               "the file do; drop them with --drop-flat, or --drop-zero with the volume",
+               "the file do; drop them with `drop_flat`, or `drop_zero` with the volume",
                text::plural(flat, "row", "rows"))});
   out.advice = advise(out, series);
   return out;
@@ -182,8 +180,9 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  const bool returns = series.kind == Kind::log_return || series.kind == Kind::simple_return;
-  if (!returns && n >= 50 && autocorrelations(series.values, 1)[0] > kLevelLike) {
+  const bool returns =
+      series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
+  if (!returns && n >= 50 && maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
     const Series latest = series.size() > kEnough
@@ -191,7 +190,7 @@ std::vector<Warning> data_warnings(const Series& series) {
                               : series;
     TestResult level;
     try {
-      level = adf(latest);
+      level = hypothesis::adf(latest);
     } catch (const Error&) {
       // Without noise, as on an exact line, the test has nothing to regress: no warning from it.
     }
@@ -200,7 +199,7 @@ std::vector<Warning> data_warnings(const Series& series) {
           {WarningCode::level_modelled,
            fmt::format(
                "a unit root in {} is not rejected (adf p {}), and then tests and models of it mean "
-               "little; take returns with --returns log, or first run brace unitroot",
+               "little; take returns with `returns` log, or first run `unit_root_battery`",
                series.name, text::p_value(level.p_value, level.p_floor))});
   }
   const auto zeros =
@@ -209,7 +208,7 @@ std::vector<Warning> data_warnings(const Series& series) {
     warnings.push_back(
         {WarningCode::zero_returns_many,
          fmt::format("{} of {} values are exactly 0; days without trading should be dropped "
-                     "(--drop-zero volume)",
+                     "(`drop_zero` volume)",
                      text::count(zeros), text::count(n))});
   return warnings;
 }
@@ -232,7 +231,7 @@ void print_whiteness(std::ostream& out, const Inspection& i) {
 
 void print_extremes(std::ostream& out, const Inspection& i) {
   std::string head = "  extremes       ", values = "  value          ", sizes = "  robust sizes   ";
-  for (const Extreme& e : i.extremes) {
+  for (const ExtremeRow& e : i.extremes) {
     const std::string when = e.date ? format_date(*e.date) : fmt::format("row {}", e.index + 1);
     const std::size_t width = when.size() + 2;
     if (head.size() + width > 100) break;

@@ -25,7 +25,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 using breaks::kTrim;
@@ -101,14 +101,15 @@ VectorXd recursive_residuals(const Design& d) {
   const Index n = d.y.size(), k = d.X.cols();
   // The first k rows alone may be collinear (a level's lags repeat): start where they are not.
   Index start = k;
-  while (start < n / 2 && pivoted_rank(d.X.topRows(start)) < k) ++start;
+  while (start < n / 2 && maths::pivoted_rank(d.X.topRows(start)) < k) ++start;
   const MatrixXd first = d.X.topRows(start);
-  MatrixXd inverse = solve_symmetric(cross(first, first), MatrixXd(MatrixXd::Identity(k, k)));
-  VectorXd b = product(inverse, cross(first, VectorXd(d.y.head(start))));
+  MatrixXd inverse =
+      maths::solve_symmetric(maths::cross(first, first), MatrixXd(MatrixXd::Identity(k, k)));
+  VectorXd b = maths::product(inverse, maths::cross(first, VectorXd(d.y.head(start))));
   VectorXd w(n - start);
   for (Index t = start; t < n; ++t) {
     const VectorXd x = d.X.row(t).transpose();
-    const VectorXd gain = product(inverse, x);
+    const VectorXd gain = maths::product(inverse, x);
     const double f = 1 + x.dot(gain);
     const double error = d.y(t) - x.dot(b);
     w(t - start) = error / std::sqrt(f);
@@ -120,7 +121,7 @@ VectorXd recursive_residuals(const Design& d) {
 
 // Of residuals around a mean: by BIC, since an order too many costs size in short series.
 double level_spectrum(std::span<const double> u) {
-  return spectral_variance(u, {}, true).value;
+  return maths::spectral_variance(u, {}, true).value;
 }
 
 constexpr const char* kConstant = "the coefficients are constant";
@@ -130,8 +131,8 @@ constexpr const char* kConstant = "the coefficients are constant";
 std::vector<double> f_by_date(const Design& d, Index first, Index last, double* ssr_whole) {
   const Index n = d.y.size(), k = d.X.cols();
   // An orthonormal basis keeps the products well conditioned; F does not depend on the basis.
-  const MatrixXd Q = Qr(d.X).thin_q();
-  const VectorXd u = d.y - product(Q, cross(Q, d.y));
+  const MatrixXd Q = maths::Qr(d.X).thin_q();
+  const VectorXd u = d.y - maths::product(Q, maths::cross(Q, d.y));
   const double whole = u.squaredNorm();
   *ssr_whole = whole;
   MatrixXd A = MatrixXd::Zero(k, k);
@@ -144,7 +145,7 @@ std::vector<double> f_by_date(const Design& d, Index first, Index last, double* 
     c += u(t) * q;
     if (t + 1 < first) continue;
     // Products of the first part are A; of the second I - A; u is orthogonal to the whole.
-    const double gain = c.dot(solve_symmetric(A - product(A, A), c));
+    const double gain = c.dot(maths::solve_symmetric(A - maths::product(A, A), c));
     out.push_back(gain / static_cast<double>(k) / ((whole - gain) / freedom));
   }
   return out;
@@ -152,23 +153,23 @@ std::vector<double> f_by_date(const Design& d, Index first, Index last, double* 
 
 }  // namespace
 
-TestResult chow(const Series& series, std::size_t last_before, const BreakRegression& regression) {
+TestResult chow(const Series& series, std::size_t rows_before, const BreakRegression& regression) {
   const Design d = design_of(series, regression, "a Chow test");
-  const auto at = static_cast<Index>(last_before) - d.offset;
+  const auto at = static_cast<Index>(rows_before) - d.offset;
   const Index n = d.y.size(), k = d.X.cols();
   if (at <= k || n - at <= k)
     throw Error(ErrorCode::bad_option,
                 fmt::format("a Chow test at observation {}: each side needs more than {} of the {} "
                             "observations",
-                            last_before, k + d.offset, d.series.size()));
-  const double whole = regress(d.X, d.y).ssr;
-  const double parts = regress(d.X.topRows(at), d.y.head(at)).ssr +
-                       regress(d.X.bottomRows(n - at), d.y.tail(n - at)).ssr;
+                            rows_before, k + d.offset, d.series.size()));
+  const double whole = maths::regress(d.X, d.y).ssr;
+  const double parts = maths::regress(d.X.topRows(at), d.y.head(at)).ssr +
+                       maths::regress(d.X.bottomRows(n - at), d.y.tail(n - at)).ssr;
   const auto freedom = static_cast<double>(n - 2 * k);
   TestResult test = test_of("chow", "F", "the coefficients are the same on both sides",
                             (whole - parts) / static_cast<double>(k) / (parts / freedom), n);
   test.dof = {static_cast<double>(k), freedom};
-  test.break_at = unit_root::break_at(d.series, last_before);
+  test.break_at = unit_root::break_at(d.series, rows_before);
   read(test, laws::f_tail(test.statistic, test.dof[0], test.dof[1]),
        "the coefficients differ between the sides", "no sign that the sides differ");
   return test;
@@ -201,7 +202,7 @@ TestResult cusum(const Series& series, const BreakRegression& regression) {
 
 TestResult cusum_ols(const Series& series, const BreakRegression& regression) {
   const Design d = design_of(series, regression, "a CUSUM test");
-  const Regression fit = regress(d.X, d.y);
+  const maths::Regression fit = maths::regress(d.X, d.y);
   const auto n = d.y.size();
   const double sigma = std::sqrt(fit.ssr / static_cast<double>(n - d.X.cols()));
   double sum = 0, most = 0;
@@ -472,7 +473,7 @@ class BaiPerronSteps {
     }
     const TestResult& ud =
         add_simulated("UDmax", ratio_ * found.ud, SimulatedLaw::bai_perron_udmax);
-    out_.by_sequence = *ud.p_value < options_.level ? 1 : 0;
+    out_.by_sequence = *ud.p_value < options_.significance ? 1 : 0;
     add_simulated("WDmax", ratio_ * found.wd, SimulatedLaw::bai_perron_wdmax);
   }
 
@@ -491,8 +492,8 @@ class BaiPerronSteps {
       const TestResult& test = add(fmt::format("F({}|{})", l + 1, l),
                                    fmt::format("no more than {} in the mean", of_breaks(l)), F,
                                    1 - std::pow(inside, l + 1), {});
-      going = going && *test.p_value < options_.level &&
-              *out_.tests[static_cast<std::size_t>(l)].p_value < options_.level;
+      going = going && *test.p_value < options_.significance &&
+              *out_.tests[static_cast<std::size_t>(l)].p_value < options_.significance;
       if (going) out_.by_sequence = l + 1;
     }
   }
@@ -557,21 +558,19 @@ BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options) {
   return BaiPerronSteps(series, options).run();
 }
 
-BreakDate dated_break(const Series& series, std::size_t index, const Reach& reach) {
+BreakDate dated_break(const Series& series, std::size_t rows_before, const Reach& reach) {
   BreakDate out;
-  out.index = index;
-  const auto n = static_cast<double>(series.size());
+  out.row = rows_before - 1;
+  const auto row = static_cast<double>(out.row), last = static_cast<double>(series.size()) - 2;
   // One more observation on each side, since dates are whole (Bai 1997, equation 6).
-  out.low = static_cast<std::size_t>(
-      std::max(1.0, static_cast<double>(index) - std::floor(reach.earlier) - 1));
-  out.high = static_cast<std::size_t>(
-      std::min(n - 1, static_cast<double>(index) + std::floor(reach.later) + 1));
+  out.low = static_cast<std::size_t>(std::max(0.0, row - std::floor(reach.earlier) - 1));
+  out.high = static_cast<std::size_t>(std::min(last, row + std::floor(reach.later) + 1));
   if (!series.times.empty()) {
-    out.date = series.times[out.index - 1];
-    out.low_date = series.times[out.low - 1];
-    out.high_date = series.times[out.high - 1];
+    out.date = series.times[out.row];
+    out.low_date = series.times[out.low];
+    out.high_date = series.times[out.high];
   }
   return out;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

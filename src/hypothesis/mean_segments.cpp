@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <limits>
 
-namespace brace::inline v0::breaks {
+namespace brace::inline v0::hypothesis::breaks {
 
 // Least-squares dates of 1 .. most breaks in segments of at least h; `previous[m][j]` is the last
 // break before j when m breaks stand in the first j observations.
@@ -50,4 +50,4 @@ Statistics statistics(const std::vector<BaiPerron::Partition>& partitions, std::
   return out;
 }
 
-}  // namespace brace::inline v0::breaks
+}  // namespace brace::inline v0::hypothesis::breaks

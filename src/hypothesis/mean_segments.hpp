@@ -9,7 +9,7 @@
 
 #include "brace/hypothesis/mean_breaks.hpp"
 
-namespace brace::inline v0::breaks {
+namespace brace::inline v0::hypothesis::breaks {
 
 inline constexpr double kTrim = 0.15;
 
@@ -50,4 +50,4 @@ struct Statistics {
 [[nodiscard]] Statistics statistics(const std::vector<BaiPerron::Partition>& partitions,
                                     std::size_t n);
 
-}  // namespace brace::inline v0::breaks
+}  // namespace brace::inline v0::hypothesis::breaks

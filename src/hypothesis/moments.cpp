@@ -37,12 +37,16 @@ TestResult z_test(const char* id, const char* null, double statistic, const Mome
 
 }  // namespace
 
+namespace maths {
+
 double median(std::vector<double> x) {
   const auto middle = x.begin() + static_cast<std::ptrdiff_t>(x.size() / 2);
   std::nth_element(x.begin(), middle, x.end());
   if (x.size() % 2 == 1) return *middle;
   return (*middle + *std::max_element(x.begin(), middle)) / 2;
 }
+
+}  // namespace maths
 
 Moments moments(const Series& series) {
   require_usable(series, 2, "moments");
@@ -64,9 +68,11 @@ Moments moments(const Series& series) {
   const auto [least, most] = std::minmax_element(y.begin(), y.end());
   m.min = *least;
   m.max = *most;
-  m.median = median(std::move(y));
+  m.median = maths::median(std::move(y));
   return m;
 }
+
+namespace hypothesis {
 
 TestResult jarque_bera(const Series& series) {
   const Moments m = moments(series);
@@ -85,7 +91,7 @@ TestResult jarque_bera(const Series& series) {
   return test;
 }
 
-TestResult symmetry(const Series& series) {
+TestResult symmetry_test(const Series& series) {
   const Moments m = moments(series);
   const std::vector<double> d = deviations(series, m);
   const auto n = static_cast<double>(m.n);
@@ -99,7 +105,7 @@ TestResult symmetry(const Series& series) {
   TestResult test =
       z_test("symmetry", "the law is symmetric",
              std::sqrt(n) * m.skewness /
-                 std::sqrt(long_run_variance(influence, bandwidth) / std::pow(variance, 3)),
+                 std::sqrt(maths::long_run_variance(influence, bandwidth) / std::pow(variance, 3)),
              m);
   test.variant = "t, long-run variance";
   test.bandwidth = bandwidth;
@@ -109,7 +115,7 @@ TestResult symmetry(const Series& series) {
   return test;
 }
 
-TestResult kurtosis(const Series& series) {
+TestResult kurtosis_test(const Series& series) {
   require_usable(series, 20, "a test of kurtosis");
   const Moments m = moments(series);
   const auto n = static_cast<double>(m.n);
@@ -130,17 +136,18 @@ TestResult kurtosis(const Series& series) {
   return test;
 }
 
-TestResult mean_zero(const Series& series) {
+TestResult mean_zero_test(const Series& series) {
   const Moments m = moments(series);
   const std::vector<double> d = deviations(series, m);
   const auto n = static_cast<double>(m.n);
   const int bandwidth = bandwidth_of(m);
   TestResult test = z_test("mean-zero", "the mean is zero",
-                           m.mean / std::sqrt(long_run_variance(d, bandwidth) / n), m);
+                           m.mean / std::sqrt(maths::long_run_variance(d, bandwidth) / n), m);
   test.variant = "t, long-run variance";
   test.bandwidth = bandwidth;
   test.reading = *test.rejects() ? "the mean differs from zero" : "a mean of zero is possible";
   return test;
 }
 
+}  // namespace hypothesis
 }  // namespace brace::inline v0

@@ -12,7 +12,7 @@
 #include "brace/hypothesis/moments.hpp"
 #include "brace/laws/standard.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 struct Labelled {
@@ -75,8 +75,8 @@ TestResult season_test(const Decomposition& parts) {
 }
 
 TestResult profile_test(const Series& series, ProfileBy by) {
-  const Profile profile = volatility_profile(series, by);
-  const double middle = median(series.present_values());
+  const VolatilityProfile profile = volatility_profile(series, by);
+  const double middle = maths::median(series.present_values());
   std::vector<Labelled> values;
   for (std::size_t t = 0; t < series.size(); ++t)
     if (!std::isnan(series.values[t]))
@@ -87,13 +87,17 @@ TestResult profile_test(const Series& series, ProfileBy by) {
                     : "moves are of the same size on each weekday";
   test.reading =
       test.rejects().value_or(false)
-          ? (hours ? "volatility goes by the time of day" : "volatility goes by the weekday")
-          : (hours ? "no sign that volatility goes by the time of day"
-                   : "no sign that volatility goes by the weekday");
+          ? (hours ? "volatility depends on the time of day" : "volatility depends on the weekday")
+          : (hours ? "no sign that volatility depends on the time of day"
+                   : "no sign that volatility depends on the weekday");
   return test;
 }
 
-void print(std::ostream& out, const Profile& profile, const TestResult& test,
+}  // namespace brace::inline v0::hypothesis
+
+namespace brace::inline v0 {
+
+void print(std::ostream& out, const VolatilityProfile& profile, const TestResult& test,
            const Series& series) {
   const auto [least, most] =
       std::minmax_element(profile.slots.begin(), profile.slots.end(),
@@ -106,7 +110,7 @@ void print(std::ostream& out, const Profile& profile, const TestResult& test,
       << fmt::format("\n  {:<11}{:>8}{:>10}{:>12}{:>9}{:>8}\n",
                      profile.by == ProfileBy::weekday ? "day" : "time", "values", "mean",
                      "volatility", "factor", "error");
-  for (const Profile::Slot& slot : profile.slots) {
+  for (const VolatilityProfile::Slot& slot : profile.slots) {
     // Twenty cells to twice the average, which is marked.
     std::string bar(30, ' ');
     const auto reach = static_cast<std::size_t>(std::clamp(std::lround(10 * slot.factor), 0L, 30L));

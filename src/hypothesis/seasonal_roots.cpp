@@ -10,7 +10,7 @@
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 using laws::SimulatedLaw;
@@ -113,4 +113,4 @@ DifferencesSuggested suggest_differences(const Series& series, std::optional<int
   return out;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

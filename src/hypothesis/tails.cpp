@@ -13,14 +13,14 @@
 
 namespace brace::inline v0 {
 
-TailIndex tail_index(const Series& series, Tail tail, std::optional<std::size_t> k) {
+TailIndex tail_index(const Series& series, TailSide tail, std::optional<std::size_t> k) {
   require_usable(series, 100, "a tail index");
   const std::vector<double> y = series.present_values();
-  const double median = brace::median(y);
+  const double median = brace::maths::median(y);
   std::vector<double> sizes;
   for (const double v : y) {
     const double d = v - median;
-    if (d == 0 || (tail == Tail::left && d > 0) || (tail == Tail::right && d < 0)) continue;
+    if (d == 0 || (tail == TailSide::left && d > 0) || (tail == TailSide::right && d < 0)) continue;
     sizes.push_back(std::abs(d));
   }
   TailIndex out;
@@ -45,24 +45,24 @@ TailIndex tail_index(const Series& series, Tail tail, std::optional<std::size_t>
   return out;
 }
 
-std::vector<Extreme> extremes(const Series& series, std::size_t count) {
+std::vector<ExtremeRow> extremes(const Series& series, std::size_t count) {
   require_usable(series, 5, "a list of extremes");
   const std::vector<double> y = series.present_values();
-  const double median = brace::median(y);
+  const double median = brace::maths::median(y);
   std::vector<double> deviations;
   for (const double v : y) deviations.push_back(std::abs(v - median));
-  double scale = 1.4826 * brace::median(deviations);
+  double scale = 1.4826 * brace::maths::median(deviations);
   if (!(scale > 0)) {  // more than half of the values are the same
     for (const double d : deviations) scale += d * d / static_cast<double>(y.size());
     scale = std::sqrt(scale);
   }
-  std::vector<Extreme> out;
+  std::vector<ExtremeRow> out;
   for (std::size_t i = 0; i < series.size(); ++i)
     if (!std::isnan(series.values[i]))
       out.push_back({i, i < series.times.size() ? std::optional(series.times[i]) : std::nullopt,
                      series.values[i], (series.values[i] - median) / scale});
   count = std::min(count, out.size());
-  const auto farther = [](const Extreme& a, const Extreme& b) {
+  const auto farther = [](const ExtremeRow& a, const ExtremeRow& b) {
     return std::abs(a.sizes) != std::abs(b.sizes) ? std::abs(a.sizes) > std::abs(b.sizes)
                                                   : a.index < b.index;
   };

@@ -15,7 +15,7 @@
 #include "hypothesis/unit_root_statistics.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 using Eigen::Index;
@@ -27,7 +27,8 @@ SimulatedLaw law_of(SimulatedLaw none, Deterministic terms) {
 }
 
 int bandwidth_of(const Bandwidth& asked, std::span<const double> u, double rule) {
-  if (!asked.number && asked.rule == Bandwidth::Rule::newey_west) return automatic_bandwidth(u);
+  if (!asked.number && asked.rule == Bandwidth::Rule::newey_west)
+    return maths::automatic_bandwidth(u);
   return given_or(asked.number, static_cast<int>(rule), "bandwidth", 0);
 }
 
@@ -83,7 +84,7 @@ TestResult kpss(const Series& series, const KpssOptions& options) {
     if (options.with_trend) X(i, 1) = static_cast<double>(i + 1);
   }
   const Eigen::Map<const Eigen::VectorXd> values(y.data(), n);
-  const Regression fit = regress(X, values);
+  const maths::Regression fit = maths::regress(X, values);
   const std::span<const double> residuals(fit.residuals.data(), y.size());
   const int bandwidth =
       bandwidth_of(options.bandwidth, residuals, 4 * std::pow(static_cast<double>(n) / 100, 0.25));
@@ -92,7 +93,7 @@ TestResult kpss(const Series& series, const KpssOptions& options) {
     partial += u;
     total += partial * partial;
   }
-  const double l2 = long_run_variance(residuals, bandwidth);
+  const double l2 = maths::long_run_variance(residuals, bandwidth);
 
   TestResult test;
   test.test = "kpss";
@@ -109,4 +110,4 @@ TestResult kpss(const Series& series, const KpssOptions& options) {
   return test;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

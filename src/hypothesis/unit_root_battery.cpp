@@ -32,7 +32,7 @@ std::string p_text(const TestResult& test) {
 
 std::string date_of(const TestResult& test) {
   return test.break_at->date ? format_date(*test.break_at->date)
-                             : fmt::format("observation {}", text::count(test.break_at->index));
+                             : fmt::format("observation {}", text::count(test.break_at->row + 1));
 }
 
 // The tests whose null is a unit root, of those that were made.
@@ -69,13 +69,13 @@ void decide_on_part(const Series& series, UnitRootBattery& battery) {
     battery.reading = fmt::format("{} is stationary{} by {}", series.name,
                                   trend ? " around a trend" : "", names_of(against));
   } else {
-    battery.reading = fmt::format("the tests on {} conflict: {} {} for a unit root, {} against it",
+    battery.reading = fmt::format("the tests on {} conflict: {} {} a unit root, {} against it",
                                   series.name, names_of(for_root),
-                                  for_root.size() == 1 ? "speaks" : "speak", names_of(against));
+                                  for_root.size() == 1 ? "supports" : "support", names_of(against));
   }
 }
 
-// Tests that say otherwise than the verdict, by name.
+// Tests that contradict the verdict, by name.
 std::string dissent(const UnitRootBattery& battery, bool root_rejected) {
   std::vector<const TestResult*> other;
   for (const TestResult* test : root_tests(battery))
@@ -132,7 +132,7 @@ void decide(const Series& series, UnitRootBattery& battery) {
   } else {
     battery.reading = fmt::format(
         "the tests on {} conflict: neither null is rejected, so the "
-        "sample cannot tell",
+        "sample does not decide",
         series.name);
   }
   if (battery.verdict == stationary || battery.verdict == trend_stationary ||
@@ -142,7 +142,7 @@ void decide(const Series& series, UnitRootBattery& battery) {
     battery.warnings.push_back(
         {WarningCode::break_suspected,
          fmt::format("with a break near {} a unit root in {} would be rejected at 5 % ({}), though "
-                     "not at 1 %; look at both sides: brace breaks ...",
+                     "not at 1 %; examine both sides: `find_breaks`",
                      date_of(*za), series.name, p_text(*za))});
 }
 
@@ -163,31 +163,35 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
   UnitRootBattery battery;
   battery.of = series.name;
   battery.label = series.name;
-  const bool drifting = unit_root::drifts(series);
+  const bool drifting = hypothesis::unit_root::drifts(series);
   const Deterministic terms =
       options.deterministic.value_or(drifting ? Deterministic::trend : Deterministic::constant);
   battery.deterministic = terms;
-  const LagRule rule = options.rule.value_or(LagRule::bic);
-  GlsOptions gls{.deterministic = terms == Deterministic::none ? Deterministic::constant : terms,
-                 .rule = options.rule.value_or(LagRule::maic),
-                 .lags = options.lags};
+  const hypothesis::LagRule rule = options.rule.value_or(hypothesis::LagRule::bic);
+  hypothesis::GlsOptions gls{
+      .deterministic = terms == Deterministic::none ? Deterministic::constant : terms,
+      .rule = options.rule.value_or(hypothesis::LagRule::maic),
+      .lags = options.lags};
   const auto wanted = [&](const char* id) {
     return options.only.empty() ||
            std::find(options.only.begin(), options.only.end(), id) != options.only.end();
   };
   const auto add = [&](TestResult test) { battery.tests.push_back(std::move(test)); };
-  if (wanted("adf")) add(adf(series, {.deterministic = terms, .rule = rule, .lags = options.lags}));
+  if (wanted("adf"))
+    add(hypothesis::adf(series, {.deterministic = terms, .rule = rule, .lags = options.lags}));
   if (wanted("pp"))
-    add(phillips_perron(series, {.deterministic = terms, .bandwidth = options.bandwidth}));
-  if (wanted("df-gls")) add(df_gls(series, gls));
-  if (wanted("ng-perron")) add(ng_perron(series, gls)[1]);
-  if (wanted("point-optimal")) add(point_optimal(series, gls));
+    add(hypothesis::phillips_perron(series,
+                                    {.deterministic = terms, .bandwidth = options.bandwidth}));
+  if (wanted("df-gls")) add(hypothesis::df_gls(series, gls));
+  if (wanted("ng-perron")) add(hypothesis::ng_perron(series, gls)[1]);
+  if (wanted("point-optimal")) add(hypothesis::point_optimal(series, gls));
   // The law of the break test starts at 50 rows.
   if (wanted("zivot-andrews") && series.present() > 70)
-    add(zivot_andrews(series, {.model = options.break_model, .rule = rule, .lags = options.lags}));
+    add(hypothesis::zivot_andrews(
+        series, {.model = options.break_model, .rule = rule, .lags = options.lags}));
   if (wanted("kpss"))
-    add(kpss(series,
-             {.with_trend = terms == Deterministic::trend, .bandwidth = options.bandwidth}));
+    add(hypothesis::kpss(
+        series, {.with_trend = terms == Deterministic::trend, .bandwidth = options.bandwidth}));
   if (battery.tests.empty())
     throw Error(
         ErrorCode::bad_option,
@@ -197,8 +201,8 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
   if (drifting && terms != Deterministic::trend)
     battery.warnings.push_back(
         {WarningCode::trend_missing,
-         fmt::format("{} drifts, and a test without trend term then finds a unit root whatever the "
-                     "truth; add --deterministic trend",
+         fmt::format("{} drifts, and a test without trend term then has no power against a "
+                     "unit root; add `deterministic` trend",
                      series.name)});
   if (series.missing() > 0)
     battery.warnings.push_back(
@@ -206,12 +210,12 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
          fmt::format("{} missing in {}: adf drops the rows they touch, the others close the gaps",
                      text::plural(series.missing(), "value is", "values are"), series.name)});
   // A difference too many leaves a moving-average root at 1, whose first correlation is -1/2.
-  const double first = autocorrelations(series.values, 1)[0];
+  const double first = maths::autocorrelations(series.values, 1)[0];
   if (first < -0.4)
     battery.warnings.push_back(
         {WarningCode::over_differenced,
-         fmt::format("the first autocorrelation of {} is {}, as after a difference too many; test "
-                     "and model what it was made from",
+         fmt::format("the first autocorrelation of {} is {}, as after one difference too many; "
+                     "test and model the series before the last difference",
                      series.name, text::fixed(first, 2))});
   return battery;
 }
@@ -248,7 +252,7 @@ UnitRootReport compare_unit_roots(const std::vector<Series>& levels, const Serie
         report.reading = fmt::format("On {}: {}. On its {}: {}.", level.name, of_level.reading,
                                      of_change.label, of_change.reading);
         report.advice.emplace_back(of_change.verdict == unit_root
-                                       ? "One difference is not enough; look at the data before a "
+                                       ? "One difference is not enough; plot the data before a "
                                          "second one."
                                        : "Difference once, and look for breaks in the result.");
       }

@@ -12,7 +12,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::inline v0::unit_root {
+namespace brace::inline v0::hypothesis::unit_root {
 namespace {
 
 using Eigen::Index;
@@ -62,7 +62,7 @@ Design design_of(const std::vector<double>& y, int k, Deterministic terms, int r
 
 Autoregression autoregress(const std::vector<double>& y, int k, Deterministic terms, int reach) {
   const Design d = design_of(y, k, terms, reach);
-  const Regression fit = regress(d.X, d.dy);
+  const maths::Regression fit = maths::regress(d.X, d.dy);
   Autoregression out;
   out.rho = fit.coefficients(d.rho);
   out.error = fit.errors.size() > 0 ? fit.errors(d.rho) : 0;
@@ -85,7 +85,7 @@ int most_lags(std::size_t n) {
 int choose_lags(const std::vector<double>& y, Deterministic terms, LagRule rule, int most) {
   const Design d = design_of(y, most, terms, most);
   const Index n = d.dy.size(), width = d.X.cols();
-  const Qr qr(d.X);
+  const maths::Qr qr(d.X);
   const VectorXd rotated = qr.rotated(d.dy);
   const auto N = static_cast<double>(n);
   // ssr of the model with `columns` leading columns.
@@ -128,12 +128,12 @@ int choose_lags(const std::vector<double>& y, Deterministic terms, LagRule rule,
 
 PhillipsPerron phillips_perron(const std::vector<double>& y, Deterministic terms, int bandwidth) {
   const Design d = design_of(y, 0, terms, 0);
-  const Regression fit = regress(d.X, d.dy);
+  const maths::Regression fit = maths::regress(d.X, d.dy);
   const auto N = static_cast<double>(d.dy.size());
   const double g0 = fit.ssr / N;
   const double s2 = fit.ssr / (N - static_cast<double>(d.X.cols()));
-  const double l2 =
-      long_run_variance({fit.residuals.data(), static_cast<std::size_t>(d.dy.size())}, bandwidth);
+  const double l2 = maths::long_run_variance(
+      {fit.residuals.data(), static_cast<std::size_t>(d.dy.size())}, bandwidth);
   const double rho = fit.coefficients(d.rho), error = fit.errors(d.rho);
   PhillipsPerron out;
   out.rows = static_cast<std::size_t>(d.dy.size());
@@ -158,7 +158,7 @@ GlsDetrended gls_detrend(const std::vector<double>& y, Deterministic terms, doub
     Z(t, 0) = 1 - before;
     if (columns > 1) Z(t, 1) = static_cast<double>(t + 1) - before * static_cast<double>(t);
   }
-  const Regression fit = regress(Z, v);
+  const maths::Regression fit = maths::regress(Z, v);
   GlsDetrended out{y, fit.ssr};
   for (Index t = 0; t < n; ++t) {
     double level = fit.coefficients(0);
@@ -206,10 +206,10 @@ class BreakScan {
     base.col(0).setOnes();
     base.col(1) = VectorXd::LinSpaced(rows_, -1, 1);
     base.rightCols(k) = d.X.rightCols(k);
-    const MatrixXd Q = Qr(base).thin_q();
+    const MatrixXd Q = maths::Qr(base).thin_q();
     const auto without_base = [&](const VectorXd& v) {
-      const VectorXd once = v - product(Q, cross(Q, v));
-      return VectorXd(once - product(Q, cross(Q, once)));
+      const VectorXd once = v - maths::product(Q, maths::cross(Q, v));
+      return VectorXd(once - maths::product(Q, maths::cross(Q, once)));
     };
     const VectorXd w = without_base(d.X.col(d.rho)), v = without_base(d.dy);
     ww_ = w.squaredNorm();
@@ -438,16 +438,16 @@ SeasonalDesign seasonal_design(const std::vector<double>& y, int period, bool wi
 SeasonalRoots seasonal_roots(const std::vector<double>& y, int period, bool with_trend, int k) {
   const SeasonalDesign d = seasonal_design(y, period, with_trend, k, k);
   const Index n = d.change.size(), width = d.X.cols(), S = period;
-  const Qr qr(d.X);
+  const maths::Qr qr(d.X);
   const VectorXd rotated = qr.rotated(d.change);
   const double s2 = rotated.tail(n - width).squaredNorm() / static_cast<double>(n - width);
   const MatrixXd inverse = qr.inverse_of_last(S);
-  const VectorXd b = product(inverse, VectorXd(rotated.segment(width - S, S)));
-  const MatrixXd C = outer(inverse);
+  const VectorXd b = maths::product(inverse, VectorXd(rotated.segment(width - S, S)));
+  const MatrixXd C = maths::outer(inverse);
   const auto F = [&](Index from, Index count) {
     const MatrixXd block = C.block(from, from, count, count);
     const VectorXd part = b.segment(from, count);
-    return part.dot(solve_positive(block, part)) / (static_cast<double>(count) * s2);
+    return part.dot(maths::solve_positive(block, part)) / (static_cast<double>(count) * s2);
   };
   SeasonalRoots out;
   out.rows = static_cast<std::size_t>(n);
@@ -466,7 +466,7 @@ int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_tre
   const Index n = d.change.size(), fixed = period + (with_trend ? 1 : 0);
   MatrixXd X(n, d.X.cols());
   X << d.X.leftCols(fixed), d.X.rightCols(period), d.X.middleCols(fixed, most);
-  const VectorXd rotated = Qr(X).rotated(d.change);
+  const VectorXd rotated = maths::Qr(X).rotated(d.change);
   const auto N = static_cast<double>(n);
   const double penalty = rule == LagRule::aic ? 2 : std::log(N);
   int best = 0;
@@ -484,4 +484,4 @@ int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_tre
   return best;
 }
 
-}  // namespace brace::inline v0::unit_root
+}  // namespace brace::inline v0::hypothesis::unit_root

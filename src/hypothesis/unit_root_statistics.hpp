@@ -11,7 +11,7 @@
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/unit_root_with_break.hpp"
 
-namespace brace::inline v0::unit_root {
+namespace brace::inline v0::hypothesis::unit_root {
 
 // dy_t = det + rho y_{t-1} + sum_{i<=k} g_i dy_{t-i} + e_t by least squares.
 struct Autoregression {
@@ -93,4 +93,4 @@ struct SeasonalRoots {
 [[nodiscard]] int choose_seasonal_lags(const std::vector<double>& y, int period, bool with_trend,
                                        LagRule rule, int most);
 
-}  // namespace brace::inline v0::unit_root
+}  // namespace brace::inline v0::hypothesis::unit_root

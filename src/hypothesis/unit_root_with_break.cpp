@@ -8,7 +8,7 @@
 #include "hypothesis/by_law.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 using laws::SimulatedLaw;
@@ -60,4 +60,4 @@ TestResult two_breaks(const Series& series, const BreakRootOptions& options) {
                  SimulatedLaw::two_breaks_intercept, "there is a unit root and no break");
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

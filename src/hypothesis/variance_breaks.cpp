@@ -12,7 +12,7 @@
 #include "brace/maths/long_run_variance.hpp"
 #include "hypothesis/by_law.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 double mean_of(std::span<const double> x) {
@@ -28,17 +28,17 @@ std::vector<double> less_mean(std::span<const double> x) {
 
 // AIC stops too early where squares remember faintly and for long: not below half the greatest
 // order, where that says more.
-SpectralVariance of_squares(const std::vector<double>& u) {
-  const SpectralVariance by_aic = spectral_variance(u);
-  const int half = most_spectral_order(u.size()) / 2;
+maths::SpectralVariance of_squares(const std::vector<double>& u) {
+  const maths::SpectralVariance by_aic = maths::spectral_variance(u);
+  const int half = maths::most_spectral_order(u.size()) / 2;
   if (half <= by_aic.order) return by_aic;
-  const double wider = spectral_variance_of_order(u, half);
-  return wider > by_aic.value ? SpectralVariance{wider, half} : by_aic;
+  const double wider = maths::spectral_variance_of_order(u, half);
+  return wider > by_aic.value ? maths::SpectralVariance{wider, half} : by_aic;
 }
 
 struct Deviation {
   double statistic = 0, p_value = 1;
-  std::size_t index = 0;  // last before, 1-based within the squares
+  std::size_t rows_before = 0;  // the largest deviation
   std::optional<int> bandwidth, order;
 };
 
@@ -49,11 +49,11 @@ Deviation deviation_of(std::span<const double> squares, const CumulativeSquaresO
   double scale = 0;
   switch (options.scale) {
     case SquaresScale::normal: scale = 2 * std::pow(mean_of(squares), 2); break;
-    case SquaresScale::fourth: scale = long_run_variance(u, 0); break;
+    case SquaresScale::fourth: scale = maths::long_run_variance(u, 0); break;
     case SquaresScale::spectral:
     case SquaresScale::robust: {
-      const SpectralVariance s =
-          options.scale == SquaresScale::robust ? of_squares(u) : spectral_variance(u);
+      const maths::SpectralVariance s =
+          options.scale == SquaresScale::robust ? of_squares(u) : maths::spectral_variance(u);
       scale = s.value;
       out.order = s.order;
       break;
@@ -61,7 +61,7 @@ Deviation deviation_of(std::span<const double> squares, const CumulativeSquaresO
     case SquaresScale::bartlett:
       out.bandwidth = given_or(options.bandwidth, static_cast<int>(4 * std::pow(n / 100, 2.0 / 9)),
                                "bandwidth", 0);
-      scale = long_run_variance(u, *out.bandwidth);
+      scale = maths::long_run_variance(u, *out.bandwidth);
       break;
   }
   double sum = 0, most = 0;
@@ -69,7 +69,7 @@ Deviation deviation_of(std::span<const double> squares, const CumulativeSquaresO
     sum += u[t];
     if (std::abs(sum) > most) {
       most = std::abs(sum);
-      out.index = t + 1;
+      out.rows_before = t + 1;
     }
   }
   out.statistic = most / std::sqrt(n * scale);
@@ -114,8 +114,8 @@ class Iteration {
     if (to - from < 2 * options_.least) return std::nullopt;
     const Deviation d =
         deviation_of(std::span(squares_).subspan(from, to - from), options_.squares);
-    if (!(d.p_value < options_.level)) return std::nullopt;
-    const std::size_t at = from + d.index;
+    if (!(d.p_value < options_.significance)) return std::nullopt;
+    const std::size_t at = from + d.rows_before;
     // A date so near an edge leaves no segment to speak of.
     if (at - from < options_.least / 2 || to - at < options_.least / 2) return std::nullopt;
     return at;
@@ -173,7 +173,7 @@ TestResult cumulative_squares(const Series& series, const CumulativeSquaresOptio
   test.bandwidth = d.bandwidth;
   test.lags = d.order;
   test.observations = closed.size();
-  test.break_at = unit_root::break_at(closed, d.index);
+  test.break_at = unit_root::break_at(closed, d.rows_before);
   test.reading =
       *test.rejects() ? "the variance changed for good" : "no sign of a lasting change of variance";
   return test;
@@ -191,9 +191,9 @@ VarianceBreaks variance_breaks(const Series& series, const VarianceBreaksOptions
   return out;
 }
 
-BreakDate variance_break_at(const Series& series, std::size_t last_before) {
+BreakDate variance_break_at(const Series& series, std::size_t rows_before) {
   const Series closed = without_gaps(series);
-  return dated(closed, squares_of(closed, true), 0, last_before, closed.size());
+  return dated(closed, squares_of(closed, true), 0, rows_before, closed.size());
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

@@ -11,7 +11,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/maths/random.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 struct Ratio {
@@ -92,12 +92,12 @@ VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& op
                 fmt::format("{}: its increments do not vary", level.name));
 
   // Draws at least as far out, by stream: a period each, then the joint.
-  std::vector<std::vector<int>> beyond(kRandomStreams, std::vector<int>(count + 1));
-  executor.for_each(kRandomStreams, [&](std::size_t stream) {
-    RandomStream random(options.seed, stream);
+  std::vector<std::vector<int>> beyond(maths::kRandomStreams, std::vector<int>(count + 1));
+  executor.for_each(maths::kRandomStreams, [&](std::size_t stream) {
+    maths::RandomStream random(options.seed, stream);
     std::vector<double> signs(x.size()), its_path(x.size() + 1), its_d2(x.size());
     std::vector<Ratio> draw(count);
-    for (int b = static_cast<int>(stream); b < options.draws; b += kRandomStreams) {
+    for (int b = static_cast<int>(stream); b < options.draws; b += maths::kRandomStreams) {
       for (std::size_t t = 0; t < x.size(); ++t) signs[t] = random.uniform() < 0.5 ? -x[t] : x[t];
       ratios(signs, options.periods, its_path, its_d2, draw);
       for (std::size_t i = 0; i < count; ++i)
@@ -137,4 +137,4 @@ VarianceRatio variance_ratio(const Series& level, const VarianceRatioOptions& op
   return out;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

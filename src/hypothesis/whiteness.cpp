@@ -9,7 +9,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/series/transform.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 namespace {
 
 TestResult portmanteau(const Series& series, const WhitenessOptions& options, std::string id,
@@ -65,4 +65,4 @@ TestResult mcleod_li(const Series& series, const WhitenessOptions& options) {
   return portmanteau(squares(series), options, "mcleod-li", "squares", q_of);
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis

@@ -54,13 +54,13 @@ class CellReader {
   [[nodiscard]] std::string dialect_of(std::string_view text) const {
     ReadOptions other = options_;
     other.grouped = true;
-    if (NumberReader(other)(text)) return "--grouped";
+    if (NumberReader(other)(text)) return "`grouped`";
     other.decimal_comma = !options_.decimal_comma;
     if (!other.decimal_comma) return "";
     other.grouped = options_.grouped;
-    if (NumberReader(other)(text)) return "--decimal-comma";
+    if (NumberReader(other)(text)) return "`decimal_comma`";
     other.grouped = true;
-    return NumberReader(other)(text) ? "--decimal-comma --grouped" : "";
+    return NumberReader(other)(text) ? "`decimal_comma` `grouped`" : "";
   }
 
   [[nodiscard]] double value(const Cell& cell, const CellPlace& at) const {
@@ -75,20 +75,20 @@ class CellReader {
       const std::string hint = dialect_of(cell.text);
       refuse_cell(ErrorCode::not_a_number, at, cell.text,
                   hint.empty()
-                      ? fmt::format("is not a number; fix it or name it as missing with --missing "
+                      ? fmt::format("is not a number; fix it or name it as missing with `missing` "
                                     "'{}'",
                                     cell.text.substr(0, 60))
                       : fmt::format("is not a number; it would be with {}", hint));
     }
     if (!std::isfinite(*x))
       refuse_cell(ErrorCode::not_finite, at, cell.text,
-                  fmt::format("is not finite; fix it or name it as missing with --missing '{}'",
+                  fmt::format("is not finite; fix it or name it as missing with `missing` '{}'",
                               cell.text));
     if (std::abs(*x) > kLargest || (*x != 0 && std::abs(*x) < 1 / kLargest))
       refuse_cell(
           ErrorCode::not_finite, at, cell.text,
           fmt::format("is beyond {}, where squares are no numbers any more; fix it, take another "
-                      "unit, or name it as missing with --missing '{}'",
+                      "unit, or name it as missing with `missing` '{}'",
                       std::abs(*x) > 1 ? kLargest : 1 / kLargest, cell.text));
     return *x;
   }

@@ -39,7 +39,7 @@ class ColumnChooser {
     chosen_.time = time_column();
     chosen_.values = value_columns();
     choose_roles(chosen_.values);
-    if (!options_.drop_zero.empty()) chosen_.zero = column(options_.drop_zero);
+    if (options_.drop_zero) chosen_.zero = column(*options_.drop_zero);
     require_dates_for_a_window();
     choose_kind_of_series();
     return std::move(chosen_);
@@ -111,22 +111,22 @@ class ColumnChooser {
 
   // ---- Roles ----
   std::optional<std::size_t> date_column() const {
-    if (!options_.date.empty()) return column(options_.date);
+    if (options_.date) return column(*options_.date);
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (options_.date_format.empty() && reads_as_dates(c)) return c;
+      if (!options_.date_format && reads_as_dates(c)) return c;
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (options_.date_format.empty() && lower(names_[c]) == "year" && holds_years(c)) return c;
+      if (!options_.date_format && lower(names_[c]) == "year" && holds_years(c)) return c;
     // A column that is called a date and does not read as one is a mistake, not a value; and with a
     // form given the dates are expected.
     const std::set<std::string> called{"date", "day", "time", "timestamp", "datetime", "month"};
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (called.contains(lower(names_[c]))) return c;
-    if (!options_.date_format.empty()) return 0;
+    if (options_.date_format) return 0;
     return std::nullopt;
   }
 
   std::optional<std::size_t> time_column() const {
-    if (!options_.time.empty()) return column(options_.time);
+    if (options_.time) return column(*options_.time);
     if (!chosen_.date) return std::nullopt;
     for (std::size_t c = 0; c < names_.size(); ++c) {
       if (c == *chosen_.date || lower(names_[c]) != "time") continue;
@@ -143,7 +143,7 @@ class ColumnChooser {
       const auto equals = condition.find('=');
       if (equals == std::string::npos || equals == 0)
         throw Error(ErrorCode::bad_option,
-                    fmt::format("--where {}: write column=text, such as symbol=KELP", condition));
+                    fmt::format("`where` {}: write column=text, such as symbol=KELP", condition));
       chosen_.where.emplace_back(
           column(condition.substr(0, equals)),
           std::string(text::trimmed(std::string_view(condition).substr(equals + 1))));
@@ -157,7 +157,7 @@ class ColumnChooser {
              std::any_of(chosen_.where.begin(), chosen_.where.end(),
                          [&](const auto& w) { return w.first == c; });
     };
-    if (one_value_ && !options_.value.empty()) return {column(options_.value)};
+    if (one_value_ && options_.value) return {column(*options_.value)};
     if (!one_value_ && !options_.values.empty()) {
       for (const std::string& name : options_.values) numeric.push_back(column(name));
       return numeric;
@@ -174,7 +174,7 @@ class ColumnChooser {
                               text::some_of(names_), hint_of_dialect()));
     if (one_value_ && numeric.size() > 1)
       throw Error(ErrorCode::column_missing,
-                  fmt::format("{}: several columns hold numbers ({}); choose one with --value {}",
+                  fmt::format("{}: several columns hold numbers ({}); choose one with `value` {}",
                               path_, text::some_of(names), likeliest(names)));
     return numeric;
   }
@@ -202,7 +202,7 @@ class ColumnChooser {
 
   void choose_roles(std::vector<std::size_t>& columns) {
     struct Role {
-      const std::string* given;
+      const std::optional<std::string>* given;
       std::vector<std::string> called;
       std::optional<std::size_t>* slot;
     };
@@ -216,8 +216,8 @@ class ColumnChooser {
     const bool all = options_.with_bars || options_.drop_flat;
     for (const Role& role : roles) {
       std::optional<std::size_t> found;
-      if (!role.given->empty()) {
-        found = column(*role.given);
+      if (*role.given) {
+        found = column(**role.given);
       } else {
         for (const std::string& word : role.called)
           for (std::size_t c = 0; c < names_.size() && !found; ++c)
@@ -233,17 +233,17 @@ class ColumnChooser {
     }
     if (options_.drop_flat && !(t.open && t.high && t.low && t.close))
       throw Error(ErrorCode::bad_option,
-                  fmt::format("--drop-flat: {} has no columns of open, high, low and close; name "
-                              "them with --roles",
+                  fmt::format("`drop_flat`: {} has no columns of open, high, low and close; name "
+                              "them with `roles`",
                               path_));
   }
 
   void require_dates_for_a_window() const {
-    if (chosen_.date || (options_.from.empty() && options_.to.empty())) return;
-    const bool is_to = options_.from.empty();
+    if (chosen_.date || (!options_.from && !options_.to)) return;
+    const bool is_to = !options_.from;
     throw Error(ErrorCode::bad_option,
-                fmt::format("--{} {}: {} has no column of dates", is_to ? "to" : "from",
-                            is_to ? options_.to : options_.from, path_));
+                fmt::format("`{}` {}: {} has no column of dates", is_to ? "to" : "from",
+                            is_to ? *options_.to : *options_.from, path_));
   }
 
   // Which column tells several series of a long file apart, for the error on repeated dates.

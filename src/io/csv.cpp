@@ -111,7 +111,7 @@ char recognise_mark(std::string_view text) {
 
 }  // namespace
 
-char stream_csv(const std::string& path, char mark, RowSink& sink) {
+char stream_csv(const std::string& path, std::optional<char> mark, RowSink& sink) {
   std::ifstream file;
   std::size_t total = 0;
   if (path != "-") {
@@ -162,15 +162,15 @@ char stream_csv(const std::string& path, char mark, RowSink& sink) {
                     fmt::format("{}: holds zero bytes, so it is no CSV text in UTF-8; save it as "
                                 "CSV (UTF-8) first",
                                 path));
-      if (mark == 0) mark = recognise_mark(content);
-      csv_set_delim(&parser, static_cast<unsigned char>(mark));
+      if (!mark) mark = recognise_mark(content);
+      csv_set_delim(&parser, static_cast<unsigned char>(*mark));
     }
     check(csv_parse(&parser, content.data(), content.size(), on_cell, on_row, &bridge) ==
           content.size());
     sink.progress(bytes, total);
   }
   check(csv_fini(&parser, on_cell, on_row, &bridge) == 0);
-  return mark;
+  return mark.value_or(',');
 }
 
 Series read_csv(const std::string& path, const ReadOptions& options) {

@@ -44,12 +44,12 @@ void stream_query(const std::string& path, const std::string& query, RowSink& si
   const std::unique_ptr<sqlite3, int (*)(sqlite3*)> database(opened, sqlite3_close);
   const auto refuse = [&](const std::string& why) {
     throw Error(ErrorCode::bad_query,
-                fmt::format("{}: {}; --query takes one select, and the tables are: {}", path, why,
+                fmt::format("{}: {}; `query` takes one select, and the tables are: {}", path, why,
                             tables_of(opened)));
   };
   if (status != SQLITE_OK || !is_database(path))
     throw Error(ErrorCode::bad_query,
-                fmt::format("{}: is not an SQLite database; leave --query out for CSV", path));
+                fmt::format("{}: is not an SQLite database; leave `query` out for CSV", path));
   sqlite3_stmt* prepared = nullptr;
   const char* rest = nullptr;
   const int ready = sqlite3_prepare_v2(opened, query.c_str(), -1, &prepared, &rest);

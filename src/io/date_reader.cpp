@@ -105,12 +105,13 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
                              has_day ? std::string(form) : std::string(form) + " %d");
 }
 
-DateReader::DateReader(std::string format) : format_(std::move(format)) {
-  whole_ = format_ == "seconds" || format_ == "milliseconds" || has_time_letters(format_);
-  if (format_.empty())
+DateReader::DateReader(std::optional<std::string> format) : format_(std::move(format)) {
+  whole_ =
+      format_ == "seconds" || format_ == "milliseconds" || (format_ && has_time_letters(*format_));
+  if (!format_)
     alive_.assign(std::begin(kForms), std::end(kForms));
   else
-    alive_ = {format_.c_str()};
+    alive_ = {format_->c_str()};
 }
 
 bool DateReader::refuse(std::string why) {
@@ -154,11 +155,11 @@ bool DateReader::add_whole(std::string_view text) {
       if (count >= kLeast && count <= kMost) when = Timestamp(seconds(count));
     }
   } else if (const auto precise = parsed_as<std::chrono::sys_time<std::chrono::microseconds>>(
-                 std::string(text), format_)) {
+                 std::string(text), *format_)) {
     when = std::chrono::floor<seconds>(*precise);
     fractions_cut_ = fractions_cut_ || *when != *precise;
   }
-  if (!when) return refuse(fmt::format("is not a date in the form {}", format_));
+  if (!when) return refuse(fmt::format("is not a date in the form {}", *format_));
   whole_times_.push_back(*when);
   return true;
 }
@@ -170,11 +171,11 @@ std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
   for (const char* form : alive_)
     if (read_day(day, form)) fitting.push_back(form);
   if (fitting.empty()) {
-    refuse(days_.texts().empty() && format_.empty()
-               ? "is not a date in a form that is recognised; name its form with --date-format"
-               : fmt::format("is not a date in the form {}{}; mend it, or name the form with "
-                             "--date-format",
-                             alive_.front(), format_.empty() ? " of the rows before" : ""));
+    refuse(days_.texts().empty() && !format_
+               ? "is not a date in a form that is recognised; name its form with `date_format`"
+               : fmt::format("is not a date in the form {}{}; correct it, or name the form with "
+                             "`date_format`",
+                             alive_.front(), !format_ ? " of the rows before" : ""));
     return std::nullopt;
   }
   alive_ = std::move(fitting);
@@ -260,7 +261,7 @@ DateReader::Result DateReader::finish() {
       }
     day_of.push_back(day);
   }
-  if (format_.empty() && !std::string_view(alive_.front()).starts_with("%Y-%m-%d"))
+  if (!format_ && !std::string_view(alive_.front()).starts_with("%Y-%m-%d"))
     out.notes.push_back(fmt::format("dates read as {}", alive_.front()));
 
   out.times.resize(stamps_.size());

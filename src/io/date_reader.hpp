@@ -61,7 +61,7 @@ class TextNumbers {
 class DateReader {
  public:
   // Empty recognises; "seconds" and "milliseconds" count from 1970.
-  explicit DateReader(std::string format);
+  explicit DateReader(std::optional<std::string> format);
 
   // One row's date and, where it stands in a column of its own, its time of day.
   [[nodiscard]] bool add(std::string_view date, std::string_view time);
@@ -100,7 +100,7 @@ class DateReader {
   std::optional<TimeOfDay> time_of_day(std::string_view text);
   bool refuse(std::string why);
 
-  std::string format_;
+  std::optional<std::string> format_;
   bool whole_ = false;                  // the format holds the time of day: nothing to split
   std::vector<const char*> alive_;      // forms that fit every day so far
   TextNumbers days_;                    // distinct day texts

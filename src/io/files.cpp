@@ -10,6 +10,7 @@
 #include <filesystem>
 #include <fstream>
 #include <iostream>
+#include <mutex>
 #include <sstream>
 
 #include "brace/base/error.hpp"
@@ -22,6 +23,7 @@ namespace {
 // Names in plain memory, which a signal handler may read. A slot is taken by its first letter.
 constexpr std::size_t kSlots = 16, kLongest = 4096;
 char temporaries[kSlots][kLongest];
+std::mutex choosing;  // of a slot: threads may write files at once
 
 [[noreturn]] void refuse_write(const std::string& path, const std::string& why) {
   throw Error(
@@ -42,6 +44,7 @@ void write_through(const std::string& path, std::string_view content) {
 
 Temporary::Temporary(const std::string& path) : slot_(kSlots) {
   if (path.empty() || path.size() >= kLongest) return;
+  const std::scoped_lock lock(choosing);
   for (std::size_t i = 0; i < kSlots && slot_ == kSlots; ++i)
     if (temporaries[i][0] == '\0') slot_ = i;
   if (slot_ == kSlots) return;

@@ -47,7 +47,8 @@ Json to_line(const BacktestRecord& record) {
   Json steps = Json::array();
   for (const BacktestStep& s : record.steps) {
     Json intervals = Json::array(), tails = Json::array();
-    for (const Interval& i : s.return_interval) intervals.push_back({i.percent, i.low, i.high});
+    for (const PredictionInterval& i : s.return_interval)
+      intervals.push_back({i.percent, i.low, i.high});
     for (const TailRisk& t : s.tails) tails.push_back({t.percent, t.value_at_risk, t.shortfall});
     steps.push_back({{"mean", s.mean},
                      {"variance", s.variance},

@@ -47,8 +47,8 @@ Json to_value(const HoldOutForecast& f) {
     return out;
   };
   Json intervals = Json::object();
-  for (const std::vector<Interval>& row : f.intervals)
-    for (const Interval& i : row) {
+  for (const std::vector<PredictionInterval>& row : f.intervals)
+    for (const PredictionInterval& i : row) {
       Json& ends = intervals[fmt::format("{:g}", i.percent)];
       ends["low"].push_back(number(i.low));
       ends["high"].push_back(number(i.high));

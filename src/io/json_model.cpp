@@ -15,7 +15,7 @@ void add_inference(Json& result, const Inference& more) {
     Json& list = result["profile_intervals"] = Json::array();
     for (const ProfileInterval& i : more.intervals)
       list.push_back({{"quantity", i.quantity},
-                      {"level", i.level},
+                      {"level", i.percent / 100},
                       {"estimate", number(i.estimate)},
                       {"low", number(i.low)},
                       {"high", number(i.high)},
@@ -113,7 +113,7 @@ std::string json_document(std::string_view command, const Fit& fit, const Check&
                    {"questions", std::move(questions)},
                    {"tests", std::move(tests)},
                    {"whiteness", to_value(check.whiteness)},
-                   {"level", check.level ? Json(*check.level) : Json(nullptr)},
+                   {"level", check.significance ? Json(*check.significance) : Json(nullptr)},
                    {"whiteness_limits", check.whiteness_limits},
                    {"spikes", std::move(spikes)},
                    {"lags_looked_at", check.lags_looked_at},
@@ -214,7 +214,7 @@ Json to_value(const Scored& c, std::size_t rank) {
 
 std::string json_document(std::string_view command, const Search& found) {
   Json candidates = Json::array(), proposals = Json::array();
-  for (const Candidate& c : found.candidates) {
+  for (const MeanCandidate& c : found.candidates) {
     Json one = to_value(c, candidates.size() + 1);
     one["nearest_root"] = number(c.nearest_root);
     one["cancelling"] = number(c.cancelling);

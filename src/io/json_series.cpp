@@ -12,7 +12,7 @@ namespace {
 // What became of the file's rows, its clock, and where that does not hold.
 Json account_of(const Series& level) {
   Json dropped = Json::array(), irregular = Json::array();
-  for (const Account::Dropped& d : level.account.dropped)
+  for (const DataAccount::Dropped& d : level.account.dropped)
     dropped.push_back({{"because", d.because}, {"rows", d.rows}});
   const Calendar calendar = learn_calendar(level.times, level.clock);
   for (const IrregularStep& step : irregular_steps(calendar, level.times))
@@ -41,7 +41,7 @@ std::string json_document(std::string_view command, const Series& series,
                          {"p_values", number(row.values)},
                          {"p_values_robust", number(row.values_robust)},
                          {"p_squares", number(row.squares)}});
-  for (const Extreme& e : inspection.extremes)
+  for (const ExtremeRow& e : inspection.extremes)
     extremes.push_back({{"row", e.index + 1},
                         {"date", date_or_null(e.date)},
                         {"value", e.value},
@@ -143,12 +143,12 @@ std::string json_document(std::string_view command, const Series& series,
 }
 
 std::string json_document(std::string_view command, const Series& series,
-                          const std::vector<Profile>& profiles,
+                          const std::vector<VolatilityProfile>& profiles,
                           const std::vector<TestResult>& tests) {
   Json out = Json::array();
-  for (const Profile& profile : profiles) {
+  for (const VolatilityProfile& profile : profiles) {
     Json slots = Json::array();
-    for (const Profile::Slot& slot : profile.slots)
+    for (const VolatilityProfile::Slot& slot : profile.slots)
       slots.push_back({{"slot", slot.label},
                        {"n", slot.count},
                        {"mean", number(slot.mean)},
@@ -163,7 +163,7 @@ std::string json_document(std::string_view command, const Series& series,
 
 std::string json_document(std::string_view command, const Series& series,
                           const UnitRootReport& report, const std::vector<TestResult>& more,
-                          const std::optional<DifferencesSuggested>& suggested) {
+                          const std::optional<hypothesis::DifferencesSuggested>& suggested) {
   Json tests = Json::array();
   std::vector<Warning> warnings;
   const auto add = [&](const TestResult& test, const std::string& of) {
@@ -206,14 +206,14 @@ std::string json_document(std::string_view command, const Series& series,
     };
     breaks.push_back(
         {{"kind", to_string(f.kind)},
-         {"index", f.at.index},
+         {"index", f.at.row + 1},
          {"date", date_or_null(f.at.date)},
-         {"interval_95", ends(f.at.low, f.at.high)},
+         {"interval_95", ends(f.at.low + 1, f.at.high + 1)},
          {"interval_95_dates", ends(date_or_null(f.at.low_date), date_or_null(f.at.high_date))}});
   }
   for (const auto& s : report.segments)
-    segments.push_back({{"first", s.first_date ? date_or_null(s.first_date) : Json(s.first)},
-                        {"last", s.last_date ? date_or_null(s.last_date) : Json(s.last)},
+    segments.push_back({{"first", s.first_date ? date_or_null(s.first_date) : Json(s.first + 1)},
+                        {"last", s.last_date ? date_or_null(s.last_date) : Json(s.last + 1)},
                         {"n", s.n},
                         {"mean", number(s.mean)},
                         {"sd", number(s.sd)},

@@ -53,7 +53,7 @@ Json to_value(const TestResult& t) {
     out["critical"] = {
         {"1%", t.critical->at_1}, {"5%", t.critical->at_5}, {"10%", t.critical->at_10}};
   const auto place = [](const TestResult::Break& b) {
-    return Json{{"index", b.index}, {"date", date_or_null(b.date)}};
+    return Json{{"index", b.row + 1}, {"date", date_or_null(b.date)}};
   };
   if (t.break_at) out["break"] = place(*t.break_at);
   if (t.second_break_at) out["second_break"] = place(*t.second_break_at);
@@ -66,10 +66,10 @@ Json to_value(const std::vector<TestResult>& tests) {
   return out;
 }
 
-Json to_value(const std::vector<Interval>& intervals) {
+Json to_value(const std::vector<PredictionInterval>& intervals) {
   if (intervals.empty()) return nullptr;
   Json out = Json::object();
-  for (const Interval& i : intervals)
+  for (const PredictionInterval& i : intervals)
     out[fmt::format("{:g}", i.percent)] = {number(i.low), number(i.high)};
   return out;
 }
@@ -85,10 +85,11 @@ Json to_value(const std::vector<TailRisk>& tails) {
   return out;
 }
 
-Json errors_of(const std::vector<Interval>& intervals) {
+Json errors_of(const std::vector<PredictionInterval>& intervals) {
   if (intervals.empty()) return nullptr;
   Json out = Json::object();
-  for (const Interval& i : intervals) out[fmt::format("{:g}", i.percent)] = number(i.error);
+  for (const PredictionInterval& i : intervals)
+    out[fmt::format("{:g}", i.percent)] = number(i.error);
   return out;
 }
 

@@ -26,10 +26,10 @@ inline Json number(std::optional<double> x) {
 
 [[nodiscard]] Json to_value(const TestResult& test);
 [[nodiscard]] Json to_value(const std::vector<TestResult>& tests);
-[[nodiscard]] Json to_value(const std::vector<Interval>& intervals);
+[[nodiscard]] Json to_value(const std::vector<PredictionInterval>& intervals);
 [[nodiscard]] Json to_value(const std::vector<TailRisk>& tails);
 // What the simulation leaves in the ends of each.
-[[nodiscard]] Json errors_of(const std::vector<Interval>& intervals);
+[[nodiscard]] Json errors_of(const std::vector<PredictionInterval>& intervals);
 [[nodiscard]] Json to_value(const Compared& compared);
 [[nodiscard]] Json to_value(const Parameter& parameter);
 [[nodiscard]] Json to_value(const Convergence& convergence);

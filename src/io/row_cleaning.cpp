@@ -78,7 +78,7 @@ class RowCleaning {
     for (Column& column : table_.columns) std::reverse(column.values.begin(), column.values.end());
     std::reverse(zeros_.begin(), zeros_.end());
     std::reverse(row_numbers_.begin(), row_numbers_.end());
-    table_.account.notes.emplace_back("newest row came first: turned round");
+    table_.account.notes.emplace_back("newest row first in the file: order reversed");
   }
 
   void drop_outside_window() {
@@ -95,13 +95,13 @@ class RowCleaning {
     }
   }
 
-  std::optional<Timestamp> limit(const std::string& text, const char* option) const {
-    if (text.empty()) return std::nullopt;
-    auto when = parse_date(text);
-    if (!when && !options_.date_format.empty()) when = parse_date(text, options_.date_format);
+  std::optional<Timestamp> limit(const std::optional<std::string>& text, const char* option) const {
+    if (!text) return std::nullopt;
+    auto when = parse_date(*text);
+    if (!when && options_.date_format) when = parse_date(*text, *options_.date_format);
     if (!when)
       throw Error(ErrorCode::bad_option,
-                  fmt::format("--{} {}: write the date as 2019-05-02", option, text));
+                  fmt::format("`{}` {}: write the date as 2019-05-02", option, *text));
     return when;
   }
 
@@ -130,8 +130,8 @@ class RowCleaning {
   }
 
   void leave_zone() {
-    if (options_.zone.empty() || table_.times.empty()) return;
-    table_.account.notes.push_back(from_local(table_.times, options_.zone));
+    if (!options_.zone || table_.times.empty()) return;
+    table_.account.notes.push_back(from_local(table_.times, *options_.zone));
   }
 
   // Dates that the clock has and the file has not, but for those of rows that were dropped.
@@ -162,8 +162,8 @@ class RowCleaning {
   // The local clock goes through an hour twice when summer time ends.
   std::string hint_of_zone(Timestamp before, Timestamp now) const {
     const bool within_day = now != std::chrono::floor<std::chrono::days>(now);
-    return within_day && before - now <= std::chrono::hours(1) && options_.zone.empty()
-               ? ", or name the zone of local times with --zone, such as --zone Europe/Berlin, "
+    return within_day && before - now <= std::chrono::hours(1) && !options_.zone
+               ? ", or name the zone of local times with `zone`, such as `zone` Europe/Berlin, "
                  "where its clock steps back"
                : "";
   }
@@ -190,7 +190,7 @@ class RowCleaning {
 
   std::string left_out() const {
     std::vector<std::string> reasons;
-    for (const Account::Dropped& d : table_.account.dropped)
+    for (const DataAccount::Dropped& d : table_.account.dropped)
       reasons.push_back(fmt::format("{} dropped: {}", text::count(d.rows), d.because));
     return fmt::format(" of {} ({}); widen the choice", text::count(table_.account.rows_read),
                        fmt::join(reasons, ", "));
@@ -200,14 +200,14 @@ class RowCleaning {
     if (chosen_.series_column.empty()) return "";
     return chosen_.series_names.size() > 1
                ? fmt::format(
-                     ", or choose one of several series with --where {}={} ({} also holds {})",
+                     ", or choose one of several series with `where` {}={} ({} also holds {})",
                      chosen_.series_column, chosen_.series_names.front(), chosen_.series_column,
                      fmt::join(chosen_.series_names.begin() + 1,
                                chosen_.series_names.begin() +
                                    static_cast<std::ptrdiff_t>(
                                        std::min<std::size_t>(chosen_.series_names.size(), 6)),
                                ", "))
-               : fmt::format(", or choose one of several series with --where {}={}",
+               : fmt::format(", or choose one of several series with `where` {}={}",
                              chosen_.series_column, chosen_.series_names.front());
   }
 

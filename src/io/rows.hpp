@@ -29,9 +29,9 @@ class RowSink {
 // A row longer than this is an open quote or no CSV at all.
 inline constexpr std::size_t kLongestRow = 1 << 20;
 
-// Streams a CSV file through libcsv in blocks, so that no more than a row of it is held. `mark` 0
-// recognises the column mark in the first line. Returns the mark used.
-char stream_csv(const std::string& path, char mark, RowSink& sink);
+// Streams a CSV file through libcsv in blocks, so that no more than a row of it is held. Without a
+// `mark` the first line tells it. Returns the mark used.
+char stream_csv(const std::string& path, std::optional<char> mark, RowSink& sink);
 
 // Streams the rows of a query; the names of its columns come first, as row 1.
 void stream_query(const std::string& path, const std::string& query, RowSink& sink);

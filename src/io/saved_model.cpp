@@ -28,10 +28,11 @@ constexpr int kVersion = 1;
 // processors round logarithms and products otherwise.
 constexpr double kStateTolerance = 1e-9;
 
-constexpr std::pair<Kind, std::string_view> kKinds[] = {{Kind::values, "values"},
-                                                        {Kind::log_level, "log-level"},
-                                                        {Kind::log_return, "log-return"},
-                                                        {Kind::simple_return, "simple-return"}};
+constexpr std::pair<SeriesKind, std::string_view> kKinds[] = {
+    {SeriesKind::values, "values"},
+    {SeriesKind::log_level, "log-level"},
+    {SeriesKind::log_return, "log-return"},
+    {SeriesKind::simple_return, "simple-return"}};
 
 template <class T, std::size_t N>
 std::string_view word_of(const std::pair<T, std::string_view> (&table)[N], T value) {
@@ -61,7 +62,7 @@ Json of_series(const Series& s) {
   for (const double v : s.values) values.push_back(std::isnan(v) ? Json(nullptr) : Json(v));
   for (const Timestamp when : s.times) dates.push_back(format_date(when));
   Json dropped = Json::array();
-  for (const Account::Dropped& d : s.account.dropped)
+  for (const DataAccount::Dropped& d : s.account.dropped)
     dropped.push_back({{"because", d.because}, {"rows", d.rows}});
   Json companions = Json::array();
   for (const Companion& c : s.companions) {
@@ -80,7 +81,7 @@ Json of_series(const Series& s) {
     provenance = {{"column", s.provenance->column},
                   {"chain", s.provenance->chain},
                   {"overnight", s.provenance->overnight},
-                  {"drop_zero", s.provenance->drop_zero},
+                  {"drop_zero", s.provenance->drop_zero.value_or("")},
                   {"last", std::move(last)}};
   }
   return {{"name", s.name},
@@ -129,9 +130,11 @@ Provenance provenance_from(const JsonReader& j) {
   Provenance out{.column = j["column"].text(),
                  .chain = j["chain"].text(),
                  .overnight = j["overnight"].text(),
-                 .drop_zero = j["drop_zero"].text(),
+                 .drop_zero = {},
                  .times = {},
                  .values = {}};
+  if (std::string column = j["drop_zero"].text(); !column.empty())
+    out.drop_zero = std::move(column);
   for (const JsonReader& row : j["last"].list()) {
     out.values.push_back(row["value"].number_or_nan());
     if (!row["date"].is_null()) out.times.push_back(date_from(row["date"]));
@@ -303,9 +306,9 @@ bool is_saved_model(const std::string& path) {
 Fit load_model(const std::string& path) {
   const std::string content = read_whole(path);
   const auto refuse = [&](const std::string& why) {
-    return Error(ErrorCode::bad_saved_model,
-                 fmt::format("{}: is not a saved model ({}); make one with brace fit ... --save",
-                             path, why));
+    return Error(
+        ErrorCode::bad_saved_model,
+        fmt::format("{}: is not a saved model ({}); make one with `save_model`", path, why));
   };
   try {
     const Json parsed = Json::parse(content, nullptr, /*allow_exceptions=*/false);

@@ -124,8 +124,8 @@ class TableBuilder : public RowSink {
       whole = whole && cells[c].text.empty();
     if (!whole)
       throw Error(ErrorCode::not_a_number,
-                  fmt::format("{} row {}: {} where the header has {}; mend the row, or name what "
-                              "stands between cells with --column-mark",
+                  fmt::format("{} row {}: {} where the header has {}; correct the row, or name the "
+                              "separator with `column_mark`",
                               path_, text::count(number),
                               text::plural(cells.size(), "cell", "cells"), names_.size()));
   }
@@ -193,7 +193,7 @@ class TableBuilder : public RowSink {
       throw Error(
           ErrorCode::date_ambiguous,
           fmt::format("{} row {}, column {}: the date may be {}, and every other row allows "
-                      "the same forms; name the form with --date-format",
+                      "the same forms; name the form with `date_format`",
                       path_, text::count(read_.numbers[row]), names_[*chosen_->date],
                       read.ambiguous->meanings));
     }
@@ -221,25 +221,25 @@ class TableBuilder : public RowSink {
 
 Table read(const std::string& path, const ReadOptions& options, bool one_value) {
   TableBuilder builder(path, options, one_value);
-  if (!options.query.empty()) {
-    stream_query(path, options.query, builder);
+  if (options.query) {
+    stream_query(path, *options.query, builder);
     return builder.finish();
   }
   if (path != "-" && is_database(path))
     throw Error(ErrorCode::bad_query,
-                fmt::format("{}: is an SQLite database; say what to read with --query, such as "
+                fmt::format("{}: is an SQLite database; say what to read with `query`, such as "
                             "'select date, settle from prices'",
                             path));
   const char mark = stream_csv(path, options.column_mark, builder);
   if (mark != ',')
-    builder.note(fmt::format("cells stand between {}", mark == ';' ? "semicolons" : "tabs"));
+    builder.note(fmt::format("cells are separated by {}", mark == ';' ? "semicolons" : "tabs"));
   return builder.finish();
 }
 
 }  // namespace
 
 Table read_table(const std::string& path, const ReadOptions& options) {
-  return read(path, options, options.values.empty() && !options.value.empty());
+  return read(path, options, options.values.empty() && options.value.has_value());
 }
 
 Series read_series(const std::string& path, const ReadOptions& options) {

@@ -15,7 +15,7 @@ const date::time_zone* zone_called(const std::string& name) {
     return date::locate_zone(name);
   } catch (const std::exception&) {
     throw Error(ErrorCode::bad_option,
-                fmt::format("--zone {}: is not a zone of this system's list (or tzdata is not "
+                fmt::format("`zone` {}: is not a zone of this system's list (or tzdata is not "
                             "installed); write it as Europe/Berlin or America/New_York",
                             name));
   }

@@ -69,9 +69,9 @@ Spectrum spectrum(const std::vector<double>& plain, const MatrixXd& functions, c
                   const MatrixXd& W) {
   MatrixXd A = Eigen::Map<const Eigen::VectorXd>(plain.data(), kFunctions).asDiagonal();
   if (G.cols() > 0) {
-    A -= sandwich(product(functions, G), W);
+    A -= maths::sandwich(maths::product(functions, G), W);
   }
-  const Eigen::VectorXd values = symmetric_eigenvalues(A);
+  const Eigen::VectorXd values = maths::symmetric_eigenvalues(A);
   Spectrum out;
   for (Index j = values.size() - 1; j >= 0; --j)
     if (values(j) > 1e-9) out.lambda.push_back(values(j));

@@ -177,12 +177,12 @@ struct ExactLikelihood::Work : FilterBuffers {
   // (C'C + P)^-1 q.
   [[nodiscard]] MatrixXd applied(const MatrixXd& q) const {
     MatrixXd out(columns, q.cols());
-    if (missing == 0) return product(W, q);
+    if (missing == 0) return maths::product(W, q);
     if (r > 0)
-      out.topRows(r) =
-          product(W, MatrixXd(q.topRows(r) - cross(J, MatrixXd(q.bottomRows(missing)))));
+      out.topRows(r) = maths::product(
+          W, MatrixXd(q.topRows(r) - maths::cross(J, MatrixXd(q.bottomRows(missing)))));
     out.bottomRows(missing) = of_missing.solve(q.bottomRows(missing));
-    if (r > 0) out.bottomRows(missing) -= product(J, MatrixXd(out.topRows(r)));
+    if (r > 0) out.bottomRows(missing) -= maths::product(J, MatrixXd(out.topRows(r)));
     return out;
   }
 
@@ -331,7 +331,7 @@ struct ExactLikelihood::Work : FilterBuffers {
     out.covariance = MatrixXd::Zero(r + lost, r + lost);
     if (columns == 0) return;
     out.mean.noalias() += slopes * x;
-    out.covariance = product(slopes, applied(slopes.transpose()));
+    out.covariance = maths::product(slopes, applied(slopes.transpose()));
   }
 
   // ---- Derivatives ----
@@ -532,11 +532,11 @@ struct ExactLikelihood::Work : FilterBuffers {
         }
         H(i, j) = H(j, i) = 2 * h;
       }
-    H.bottomRightCorner(terms, terms) = 2 * cross(X1, X1);
+    H.bottomRightCorner(terms, terms) = 2 * maths::cross(X1, X1);
     if (!with_start) {
       if (r + missing > 0) {  // what the unknowns take up of the columns
         const MatrixXd q = along_columns();
-        H.bottomRightCorner(terms, terms) -= 2 * cross(q, applied(q));
+        H.bottomRightCorner(terms, terms) -= 2 * maths::cross(q, applied(q));
       }
       return H;
     }
@@ -577,14 +577,14 @@ struct ExactLikelihood::Work : FilterBuffers {
       }
     }
     q.rightCols(terms) = along_columns();
-    H -= 2 * cross(q, applied(q));
-    const MatrixXd mixed = cross(q, A);
+    H -= 2 * maths::cross(q, applied(q));
+    const MatrixXd mixed = maths::cross(q, A);
     H += 2 * (mixed + mixed.transpose());
     if (r > 0) {
       MatrixXd T = MatrixXd::Zero(r, total);
       for (Index i = 0; i < lags; ++i)
         T.col(i) = (moved[static_cast<std::size_t>(i)] * lambda).cast<double>();
-      H += 2 * cross(T, product(K.cast<double>(), T));
+      H += 2 * maths::cross(T, maths::product(K.cast<double>(), T));
     }
     return H;
   }
@@ -613,7 +613,7 @@ struct ExactLikelihood::Work : FilterBuffers {
   // How far a factor's partial autocorrelations keep from the unit circle, at most 1.
   static double margin(std::vector<double> coefficients, double sign) {
     for (double& v : coefficients) v *= sign;
-    const auto r = partial_autocorrelations(coefficients);
+    const auto r = maths::partial_autocorrelations(coefficients);
     double most = r ? 0 : 1;
     if (r)
       for (const double v : *r) most = std::max(most, std::abs(v));
@@ -639,7 +639,7 @@ struct ExactLikelihood::Work : FilterBuffers {
         VectorXd by_lag;
         if (!factor()) return by_lag;
         start_gradient(lambda, sigma2, by_lag);
-        return cross(lag_jacobian(moving), by_lag);
+        return maths::cross(lag_jacobian(moving), by_lag);
       };
       double step = longest;
       for (int attempt = 0; attempt < 20; ++attempt, step /= 4) {
@@ -689,7 +689,7 @@ struct ExactLikelihood::Work : FilterBuffers {
   std::vector<Wide> moved;  // d Sigma by each lag
   VectorXd side, reduced_side, x;
   WideVector lambda;
-  BandCholesky of_missing;
+  maths::BandCholesky of_missing;
   Eigen::LLT<Wide> of_start;
   double log_determinant = 0, sum = 0;
 };
@@ -735,7 +735,7 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
   w.sum_gradient(by_lag, by_column);
   const MatrixXd J = w.lag_jacobian(theta);
   const VectorXd lag_total = of_start + by_lag / sigma2;
-  VectorXd g = cross(J, lag_total);
+  VectorXd g = maths::cross(J, lag_total);
   const auto sigma = static_cast<Index>(w.at.count);
   for (std::size_t j = 0; j < w.at.regression.size(); ++j)
     g(static_cast<Index>(w.at.regression[j])) = by_column(static_cast<Index>(j)) / sigma2;
@@ -751,7 +751,7 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
   to_parameters.topRows(J.rows()) = J;
   for (std::size_t j = 0; j < w.at.regression.size(); ++j)
     to_parameters(J.rows() + static_cast<Index>(j), static_cast<Index>(w.at.regression[j])) = 1;
-  MatrixXd H = cross(to_parameters, product(of_sum, to_parameters));
+  MatrixXd H = maths::cross(to_parameters, maths::product(of_sum, to_parameters));
   std::vector<double>& packed_out = full ? out.hessian : out.information;
   if (full) {
     const auto split = static_cast<Index>(w.ar.lags.size());
@@ -759,7 +759,7 @@ void ExactLikelihood::evaluate(std::span<const double> theta, Order order, bool 
     w.ma.add_curvature({by_lag.data() + split, static_cast<std::size_t>(by_lag.size() - split)}, H);
     H /= sigma2;
     // S's gradient by the parameters, the start's part of S in it, for the mixed derivatives.
-    VectorXd of_S = cross(J, by_lag);
+    VectorXd of_S = maths::cross(J, by_lag);
     if (w.r > 0)
       for (Index i = 0; i < by_lag.size(); ++i)
         of_S -= J.row(i).transpose() *

@@ -24,8 +24,8 @@ Eigen::MatrixXd LogLikelihood::score_products(std::span<const double> theta,
   const std::vector<double> by_row = scores(theta);
   const Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>> S(
       by_row.data(), static_cast<Eigen::Index>(rows()), static_cast<Eigen::Index>(theta.size()));
-  const Eigen::MatrixXd along = product(S, G);
-  return cross(along, along);
+  const Eigen::MatrixXd along = maths::product(S, G);
+  return maths::cross(along, along);
 }
 
 std::unique_ptr<LogLikelihood> make_log_likelihood(const Model& model, const MeanData& data,

@@ -12,7 +12,7 @@
 #include "brace/base/text.hpp"
 #include "maths/deviations.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 std::vector<double> deviations_from_mean(std::span<const double> y, std::size_t& present) {
   double sum = 0;
@@ -68,4 +68,4 @@ std::vector<double> partial_from_autocorrelations(std::span<const double> r) {
   return partials;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 void BandCholesky::compute(const MatrixXd& A) {
   m_ = A.cols();
@@ -79,4 +79,4 @@ void BandCholesky::inverse_in_band(MatrixXd& out) const {
   }
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

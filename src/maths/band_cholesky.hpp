@@ -13,7 +13,7 @@
 
 #include <Eigen/Dense>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 class BandCholesky {
  public:
@@ -40,4 +40,4 @@ class BandCholesky {
   Eigen::LLT<MatrixXd> whole_;
 };
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -7,7 +7,7 @@
 #include <cmath>
 #include <memory>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 namespace {
 
 // What f may call infinite: NLopt compares values, and two infinities do not compare.
@@ -41,4 +41,4 @@ BoundedResult minimise_bounded(const std::function<double(std::span<const double
   return out;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

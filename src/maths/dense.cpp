@@ -4,7 +4,7 @@
 
 #include <Eigen/Dense>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 using Eigen::Index;
 using Eigen::MatrixXd;
@@ -130,4 +130,4 @@ MatrixXd Qr::inverse_of_last(Index count) const {
       .solve(MatrixXd::Identity(count, count));
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

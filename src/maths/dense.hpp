@@ -16,7 +16,7 @@
 #include "brace/base/matrix.hpp"
 #include "maths/dense.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // Between the public type and Eigen's.
 [[nodiscard]] Eigen::MatrixXd to_eigen(const Matrix& matrix);
@@ -81,4 +81,4 @@ class Qr {
   Eigen::HouseholderQR<Eigen::MatrixXd> qr_;
 };
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

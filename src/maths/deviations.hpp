@@ -10,9 +10,9 @@
 #include <span>
 #include <vector>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 [[nodiscard]] std::vector<double> deviations_from_mean(std::span<const double> y,
                                                        std::size_t& present);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

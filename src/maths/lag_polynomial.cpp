@@ -6,7 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 std::optional<std::vector<double>> partial_autocorrelations(std::span<const double> c) {
   std::vector<double> now(c.begin(), c.end());
@@ -120,4 +120,4 @@ double largest_inverse_root(std::span<const double> c) {
   return largest;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

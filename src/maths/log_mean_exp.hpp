@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Means of what is known by its logarithm, safe from overflow.
 //
-//   double of_mixture = brace::log_mean_exp(log_densities);           // equal parts
-//   double of_pool = brace::log_mean_exp(log_densities, weights);     // that add up to 1
+//   double of_mixture = brace::maths::log_mean_exp(log_densities);           // equal parts
+//   double of_pool = brace::maths::log_mean_exp(log_densities, weights);     // that add up to 1
 #pragma once
 
 #include <algorithm>
@@ -10,7 +10,7 @@
 #include <limits>
 #include <span>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // ln of the mean of exp(v); -infinity for none. NaN where one is.
 [[nodiscard]] inline double log_mean_exp(std::span<const double> v,
@@ -25,4 +25,4 @@ namespace brace::inline v0 {
   return top + std::log(sum);
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -12,7 +12,7 @@
 #include "maths/dense.hpp"
 #include "maths/regression.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 namespace {
 
 using Eigen::Index;
@@ -86,4 +86,4 @@ int automatic_bandwidth(std::span<const double> u) {
   return static_cast<int>(std::min(1.1447 * std::pow(ratio, 2.0 / 3) * std::cbrt(n), n / 2));
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -10,7 +10,7 @@
 #include <cmath>
 #include <limits>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 namespace {
 
 using Eigen::Index;
@@ -462,4 +462,4 @@ NewtonResult minimise(const Objective& objective, const LinearConstraints& const
   return Minimiser(objective, constraints, options).run(std::move(start));
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -3,8 +3,8 @@
 // result to second order. Each step solves its quadratic programme exactly, so optima on a bound
 // are reached and held, not approached.
 //
-//   brace::NewtonResult r = brace::minimise(objective, constraints, start);
-//   if (r.stop == brace::NewtonStop::optimum) use(r.x);
+//   brace::maths::NewtonResult r = brace::maths::minimise(objective, constraints, start);
+//   if (r.stop == brace::maths::NewtonStop::optimum) use(r.x);
 #pragma once
 
 #include <Eigen/Cholesky>
@@ -14,7 +14,7 @@
 #include <string>
 #include <vector>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // C x <= d. Rows are named for messages ("alpha1 >= 0").
 struct LinearConstraints {
@@ -110,4 +110,4 @@ struct QuadraticStep {
                                             const Eigen::LLT<Eigen::MatrixXd>& B,
                                             const Eigen::MatrixXd& C, const Eigen::VectorXd& slack);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -8,7 +8,7 @@
 #include <cmath>
 #include <cstddef>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 namespace {
 
 // Values from which a sample pays, its size, and how many standard errors its bracket is wide.
@@ -84,4 +84,4 @@ std::vector<double> quantiles(std::span<const double> values, std::span<const do
   return out;
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

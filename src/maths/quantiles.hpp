@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 // Quantiles of draws, several at once.
 //
-//   const std::vector<double> q = brace::quantiles(values, std::array{.025, .5, .975});
+//   const std::vector<double> q = brace::maths::quantiles(values, std::array{.025, .5, .975});
 #pragma once
 
 #include <span>
 #include <vector>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // One for each of the orders p, between the two order statistics around p (n + 1), so that another
 // draw from the same law lies below it with probability p (Wilks 1941); the least and the greatest
@@ -18,4 +18,4 @@ namespace brace::inline v0 {
   return quantiles(values, {&p, 1}).front();
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -7,7 +7,7 @@
 #include <cmath>
 #include <numbers>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 namespace {
 
 // One step of SplitMix64 (Steele, Lea and Flood 2014): spreads seed and stream number over 64 bits,
@@ -79,4 +79,4 @@ void RandomStream::quick_student(double nu, std::span<double> out) {
   }
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -8,7 +8,7 @@
 
 #include "brace/base/error.hpp"
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y) {
   const Eigen::Index n = X.rows(), k = X.cols();
@@ -43,4 +43,4 @@ Eigen::Index pivoted_rank(const Eigen::MatrixXd& X) {
   return Eigen::ColPivHouseholderQR<Eigen::MatrixXd>(X).rank();
 }
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

@@ -1,13 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 // Ordinary least squares, for the tests that regress.
 //
-//   brace::Regression r = brace::regress(X, y);   // X n x k, y n
+//   brace::Regression r = brace::maths::regress(X, y);   // X n x k, y n
 //   r.coefficients(0) / r.errors(0);              // a t statistic
 #pragma once
 
 #include <Eigen/Core>
 
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // The solution through a column-pivoted QR factorisation, which keeps trend columns accurate.
 struct Regression {
@@ -29,4 +29,4 @@ struct PivotedFit {
 [[nodiscard]] PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y);
 [[nodiscard]] Eigen::Index pivoted_rank(const Eigen::MatrixXd& X);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths

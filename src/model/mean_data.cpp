@@ -264,7 +264,7 @@ MatrixXd columns_ahead(const Model& model, const Series& series,
       if (r.source == Regressor::Source::column)
         throw Error(ErrorCode::bad_option,
                     fmt::format("a forecast with '{}' needs its coming values: give a file with "
-                                "that column and {} rows (--future FILE)",
+                                "that column and {} rows (`future` FILE)",
                                 spell(r), ahead));
   return rows;
 }

@@ -18,7 +18,7 @@ bool inside(const Lags& lags, std::span<const double> coefficients, double sign)
   std::vector<double> c(static_cast<std::size_t>(lags.back() / step), 0.0);
   for (std::size_t i = 0; i < lags.size(); ++i)
     c[static_cast<std::size_t>(lags[i] / step - 1)] = sign * coefficients[i];
-  return partial_autocorrelations(c).has_value();
+  return maths::partial_autocorrelations(c).has_value();
 }
 
 }  // namespace

@@ -27,7 +27,7 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   if (!columns_of.empty() && !options.rows)
     throw Error(ErrorCode::bad_option,
                 fmt::format("model line: 'with {}' needs the rows that are to be made: a file with "
-                            "their dates and columns (--columns)",
+                            "their dates and columns (`columns`)",
                             spell(columns_of.front())));
   if (options.rows) {
     if (options.rows->size() != n)
@@ -65,7 +65,7 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   const double level =
       dynamics.typical_variance.value_or(dynamics.unconditional_variance.value_or(1));
   Stepper step(tidy, theta, Past::before_sample(tidy, theta, level));
-  RandomStream stream(options.seed, options.stream);
+  maths::RandomStream stream(options.seed, options.stream);
   const ShockLaw& law = shock_law(tidy.shocks);
   // The burn-in forgets the start of the process; levels then begin at zero, and regression terms
   // with the first row that is kept.

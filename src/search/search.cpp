@@ -105,7 +105,7 @@ class Searcher {
     int plain = options_.differences.value_or(0),
         seasonal = options_.seasonal_differences.value_or(0);
     if (!options_.differences || (options_.period.has_value() && !options_.seasonal_differences)) {
-      out_.differences = suggest_differences(*series_, options_.period);
+      out_.differences = hypothesis::suggest_differences(*series_, options_.period);
       plain = options_.differences.value_or(out_.differences.regular);
       seasonal = options_.seasonal_differences.value_or(out_.differences.seasonal);
     }
@@ -166,13 +166,13 @@ class Searcher {
 
   [[nodiscard]] int period() const { return options_.period.value_or(0); }
 
-  static Candidate candidate_of(const Fit& fit, std::optional<int> period) {
-    Candidate c{scored(fit, period), std::nullopt, std::nullopt};
+  static MeanCandidate candidate_of(const Fit& fit, std::optional<int> period) {
+    MeanCandidate c{scored(fit, period), std::nullopt, std::nullopt};
     if (fit.usable()) judge_roots(fit, c);
     return c;
   }
 
-  static void judge_roots(const Fit& fit, Candidate& c) {
+  static void judge_roots(const Fit& fit, MeanCandidate& c) {
     const std::vector<InverseRoot> roots = inverse_roots(fit);
     for (const InverseRoot& root : roots)
       if (const double modulus = 1 / std::abs(root.value); modulus < c.nearest_root.value_or(1e9))
@@ -186,12 +186,12 @@ class Searcher {
   void fit_all(const std::vector<Orders>& batch) {
     std::vector<FitJob> jobs;
     for (const Orders& o : batch) jobs.push_back(job_of(model_of(o)));
-    std::vector<Candidate> fitted = candidates_of(jobs);
+    std::vector<MeanCandidate> fitted = candidates_of(jobs);
     for (std::size_t i = 0; i < batch.size(); ++i) done_.emplace(batch[i], std::move(fitted[i]));
   }
 
-  [[nodiscard]] std::vector<Candidate> candidates_of(const std::vector<FitJob>& jobs) const {
-    std::vector<Candidate> out(jobs.size());
+  [[nodiscard]] std::vector<MeanCandidate> candidates_of(const std::vector<FitJob>& jobs) const {
+    std::vector<MeanCandidate> out(jobs.size());
     const std::vector<Fit> fits =
         values_of(fit_many(jobs, {.stop = options_.progress.stop}, executor_));
     if (options_.progress.report) options_.progress.report(done_.size() + jobs.size(), 0);
@@ -213,10 +213,10 @@ class Searcher {
   }
 
   [[nodiscard]] double score(const Orders& o) const {
-    const Candidate& c = done_.at(o);
+    const MeanCandidate& c = done_.at(o);
     return c.place() == 0 ? score(c) : 1e300;
   }
-  [[nodiscard]] double score(const Candidate& c) const {
+  [[nodiscard]] double score(const MeanCandidate& c) const {
     return c.value(options_.criterion).value_or(1e300);
   }
 
@@ -270,14 +270,14 @@ class Searcher {
     if (out_.candidates.empty())
       for (auto& [o, c] : done_) out_.candidates.push_back(c);
     std::stable_sort(out_.candidates.begin(), out_.candidates.end(),
-                     [&](const Candidate& a, const Candidate& b) {
+                     [&](const MeanCandidate& a, const MeanCandidate& b) {
                        return std::pair(a.place(), score(a)) < std::pair(b.place(), score(b));
                      });
     // A root all but on the circle is fitted noise where a model without it is about as good.
     out_.chosen = 0;
     const double limit = score(out_.candidates.front()) + kAboutAsGood;
     for (std::size_t i = 0; i < out_.candidates.size(); ++i) {
-      const Candidate& c = out_.candidates[i];
+      const MeanCandidate& c = out_.candidates[i];
       if (c.place() > 0 || score(c) > limit) break;
       if (c.nearest_root.value_or(9) > kNearCircle) {
         out_.chosen = i;
@@ -289,7 +289,7 @@ class Searcher {
   // Lags at which the chosen model's residuals stand out, each tried as an AR or, in a model of MA
   // terms only, an MA term.
   void propose_lags() {
-    const Candidate chosen = out_.candidates[out_.chosen];
+    const MeanCandidate chosen = out_.candidates[out_.chosen];
     if (!out_.proposes()) return;
     const Series z = out_.best().standardised();
     const auto n = static_cast<int>(z.present());
@@ -315,7 +315,7 @@ class Searcher {
       jobs.push_back(job_of(proposal.model));
       out_.proposals.push_back(std::move(proposal));
     }
-    std::vector<Candidate> tried = candidates_of(jobs);
+    std::vector<MeanCandidate> tried = candidates_of(jobs);
     for (std::size_t i = 0; i < tried.size(); ++i)
       if (tried[i].status == FitStatus::converged) {
         LagProposal& proposal = out_.proposals[i];
@@ -329,8 +329,8 @@ class Searcher {
     if (options_.sparse) rank();
   }
 
-  void add(Candidate c) {
-    for (const Candidate& had : out_.candidates)
+  void add(MeanCandidate c) {
+    for (const MeanCandidate& had : out_.candidates)
       if (had.model == c.model) return;
     out_.candidates.push_back(std::move(c));
   }
@@ -338,7 +338,7 @@ class Searcher {
   // Drops the least significant lag of the chosen model as long as one is not significant.
   void thin_out() {
     for (;;) {
-      const Candidate from = out_.candidates[out_.chosen];
+      const MeanCandidate from = out_.candidates[out_.chosen];
       if (!out_.proposes()) return;
       const Fit fit = out_.best();
       const Parameter* weakest = nullptr;
@@ -367,7 +367,7 @@ class Searcher {
   }
 
   void warn() {
-    const Candidate& chosen = out_.candidates[out_.chosen];
+    const MeanCandidate& chosen = out_.candidates[out_.chosen];
     if (!out_.proposes())
       out_.warnings.push_back({WarningCode::not_converged,
                                "no candidate has a maximum off the unit circle without terms that "
@@ -375,16 +375,16 @@ class Searcher {
                                "inspect)"});
     const auto pinned =
         static_cast<std::size_t>(std::count_if(out_.candidates.begin(), out_.candidates.end(),
-                                               [](const Candidate& c) { return c.on_circle; }));
-    const auto better = static_cast<std::size_t>(
-        std::count_if(out_.candidates.begin(), out_.candidates.end(),
-                      [&](const Candidate& c) { return c.on_circle && score(c) < score(chosen); }));
+                                               [](const MeanCandidate& c) { return c.on_circle; }));
+    const auto better = static_cast<std::size_t>(std::count_if(
+        out_.candidates.begin(), out_.candidates.end(),
+        [&](const MeanCandidate& c) { return c.on_circle && score(c) < score(chosen); }));
     if (better > 0)
       out_.warnings.push_back(
           {WarningCode::root_at_edge,
            fmt::format(
                "{} of {} are pinned at the unit circle, {} of them with a lower {}: a sign "
-               "of a season or trend that is fixed, or of a difference too many; try --terms "
+               "of a season or trend that is fixed, or of a difference too many; try `terms` "
                "'trend' or 'harmonics'",
                pinned, text::plural(out_.candidates.size(), "candidate", "candidates"), better,
                to_string(options_.criterion))});
@@ -400,11 +400,11 @@ class Searcher {
   std::shared_ptr<const Series> series_;
   Lags differences_;
   std::shared_ptr<SmallerModels> smaller_ = share_smaller_models();
-  std::map<Orders, Candidate> done_;
+  std::map<Orders, MeanCandidate> done_;
   Search out_;
 };
 
-std::string root_note(const Candidate& c) {
+std::string root_note(const MeanCandidate& c) {
   std::vector<std::string> notes;
   if (c.on_circle)
     notes.emplace_back("circle");
@@ -418,7 +418,7 @@ std::string root_note(const Candidate& c) {
 }
 
 // The mean part of a candidate less what all of them have.
-std::string label_of(const Candidate& c, const Mean& kept) {
+std::string label_of(const MeanCandidate& c, const Mean& kept) {
   Model model = c.model;
   if (!kept.harmonics.empty()) model.mean.harmonics.clear();
   if (!kept.regressors.empty()) model.mean.regressors.clear();
@@ -470,7 +470,7 @@ int Scored::place() const {
   return status == FitStatus::failed || status == FitStatus::not_run ? 2 : on_circle ? 1 : 0;
 }
 
-int Candidate::place() const {
+int MeanCandidate::place() const {
   return std::max(Scored::place(), cancelling.value_or(9) < kCancelling ? 1 : 0);
 }
 
@@ -509,7 +509,7 @@ Search search(const Series& series, const SearchOptions& options, const Executor
 }
 
 std::ostream& operator<<(std::ostream& out, const Search& s) {
-  const Candidate& chosen = s.candidates.at(s.chosen);
+  const MeanCandidate& chosen = s.candidates.at(s.chosen);
   const std::optional<double> best = chosen.value(s.criterion);
   std::string head =
       !s.proposes() ? fmt::format(
@@ -531,25 +531,25 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
                            : fmt::format(" Its residuals still have memory (p {}).",
                                          text::p_value(chosen.whiteness_p));
   std::size_t near = 0;
-  for (const Candidate& c : s.candidates)
+  for (const MeanCandidate& c : s.candidates)
     near += s.proposes() && &c != &chosen && c.place() == 0 &&
                     c.value(s.criterion).value_or(1e300) < best.value_or(0) + 2
                 ? 1
                 : 0;
   if (near > 0)
-    head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
+    head += fmt::format(" {} within 2 of it, not a material difference.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
   if (const std::string all = words_of(s.kept); !all.empty())
     out << fmt::format("  every candidate has: {}\n", all);
   const auto shown = [&](std::size_t i) { return i < 10 || i == s.chosen; };
   const std::size_t width =
-      label_width(s.candidates, shown, [&](const Candidate& c) { return label_of(c, s.kept); });
+      label_width(s.candidates, shown, [&](const MeanCandidate& c) { return label_of(c, s.kept); });
   out << fmt::format("  {:>4}  {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}\n", "rank", "mean equation",
                      width, to_string(s.criterion), "behind", "log-lik.", "k", "white p", "");
   for (std::size_t i = 0; i < s.candidates.size(); ++i) {
     if (!shown(i)) continue;
-    const Candidate& c = s.candidates[i];
+    const MeanCandidate& c = s.candidates[i];
     const std::optional<double> value = c.value(s.criterion);
     std::string line = fmt::format(
         "  {:>4}{} {:<{}}{:>9}{:>8}{:>12}{:>4}{:>9}  {}", i + 1,
@@ -559,8 +559,9 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     line.erase(line.find_last_not_of(' ') + 1);
     out << line << '\n';
   }
-  out << "\n  White p: null no autocorrelation in the residuals (a small p speaks against the "
-         "model).\n  root: an AR or MA root next to the unit circle; circle: one on it; cancels: "
+  out << "\n  White p: null no autocorrelation in the residuals (a small p is evidence against "
+         "the model).\n  root: an AR or MA root next to the unit circle; circle: one on it; "
+         "cancels: "
          "an AR and an MA "
          "root\n  nearly meet.\n";
   if (!s.differences.reading.empty()) out << text::wrap(s.differences.reading + ".", 100, "  ");

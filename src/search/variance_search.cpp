@@ -176,7 +176,7 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
                *value < chosen.value(s.criterion).value_or(0) + 2;
       }));
   if (near > 0)
-    head += fmt::format(" {} within 2 of it, which is no difference to speak of.",
+    head += fmt::format(" {} within 2 of it, not a material difference.",
                         near == 1 ? "One other lies" : fmt::format("{} others lie", near));
   out << text::wrap(head) << '\n';
   constexpr std::size_t kShown = 12;
@@ -199,7 +199,8 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
     out << line << '\n';
   }
   out << text::wrap(
-      "p of four nulls, a small one speaks against the model: white: no memory in z (Ljung-Box); "
+      "p of four nulls, a small one is evidence against the model: white: no memory in z "
+      "(Ljung-Box); "
       "arch: none in z^2 (Li-Mak); sign: rises and falls weigh the same (sign bias); law: the "
       "shocks follow it (Anderson-Darling).",
       100, "  ");

@@ -42,11 +42,11 @@ std::optional<double> number_in(std::string_view text) {
   throw Error(ErrorCode::bad_option, fmt::format("transform '{}': {}", word, why));
 }
 
-Window window_from(std::string_view word, std::string_view range, bool dates) {
+transforms::Window window_from(std::string_view word, std::string_view range, bool dates) {
   const auto dots = range.find("..");
   if (dots == std::string_view::npos)
     refuse(word, "write the two ends as A..B; an end may be left out");
-  Window window;
+  transforms::Window window;
   const auto read = [&](std::string_view end, auto& date, auto& row, auto& share) {
     if (end.empty()) return;
     if (dates) {
@@ -61,7 +61,7 @@ Window window_from(std::string_view word, std::string_view range, bool dates) {
       const auto count = number_in(end);
       if (!count || *count < 1 || *count != std::floor(*count) || *count > 1e15)
         refuse(word, "rows are whole numbers from 1");
-      row = static_cast<std::size_t>(*count);
+      row = static_cast<std::size_t>(*count) - 1;  // in words the first is 1
     }
   };
   read(range.substr(0, dots), window.first_date, window.first_row, window.first_share);
@@ -70,24 +70,24 @@ Window window_from(std::string_view word, std::string_view range, bool dates) {
 }
 
 Transform link_from(std::string_view word, Unit unit) {
-  if (word == "log") return Log{};
-  if (word == "boxcox") return PowerTransform{};
-  if (word == "log-return") return LogReturn{unit};
-  if (word == "simple-return") return SimpleReturn{unit};
-  if (word == "centre") return Centre{};
-  if (word == "hours") return DivideByProfile{ProfileBy::time_of_day};
-  if (word == "weekdays") return DivideByProfile{ProfileBy::weekday};
+  if (word == "log") return transforms::Log{};
+  if (word == "boxcox") return transforms::PowerTransform{};
+  if (word == "log-return") return transforms::LogReturn{unit};
+  if (word == "simple-return") return transforms::SimpleReturn{unit};
+  if (word == "centre") return transforms::Centre{};
+  if (word == "hours") return transforms::DivideByProfile{ProfileBy::time_of_day};
+  if (word == "weekdays") return transforms::DivideByProfile{ProfileBy::weekday};
   if (word.starts_with("boxcox=")) {
     const auto power = number_in(word.substr(7));
     if (!power || std::abs(*power) > 10)
       refuse(word, "the power is a number between -10 and 10, such as boxcox=0.5");
-    return PowerTransform{power};
+    return transforms::PowerTransform{power};
   }
   if (word.starts_with("diff")) {
     const auto lag = number_in(word.substr(4));
     if (!lag || *lag < 1 || *lag != std::floor(*lag) || *lag > 1e6)
       refuse(word, "write the lag, such as diff1 or diff12");
-    return Difference{static_cast<int>(*lag)};
+    return transforms::Difference{static_cast<int>(*lag)};
   }
   if (word.starts_with("rows=")) return window_from(word, word.substr(5), false);
   if (word.starts_with("dates=")) return window_from(word, word.substr(6), true);
@@ -108,7 +108,7 @@ struct Work {
 };
 
 std::size_t lag_of(const Transform& link) {
-  const auto* difference = std::get_if<Difference>(&link);
+  const auto* difference = std::get_if<transforms::Difference>(&link);
   return difference ? static_cast<std::size_t>(difference->lag) : 1;
 }
 
@@ -136,9 +136,10 @@ void take_changes(Work& work, AppliedTransform& applied, F change) {
 
 double change_between(const Transform& link, double from, double to) {
   return std::visit(
-      Overloaded{[&](const LogReturn& r) { return scale_of(r.unit) * std::log(to / from); },
-                 [&](const SimpleReturn& r) { return scale_of(r.unit) * (to / from - 1); },
-                 [&](const auto&) { return to - from; }},
+      Overloaded{
+          [&](const transforms::LogReturn& r) { return scale_of(r.unit) * std::log(to / from); },
+          [&](const transforms::SimpleReturn& r) { return scale_of(r.unit) * (to / from - 1); },
+          [&](const auto&) { return to - from; }},
       link);
 }
 
@@ -151,7 +152,7 @@ Series training_part(const Work& work, const Transform& link) {
   return rows_between(work.series, 0, std::min(work.training, work.series.size()));
 }
 
-void cut(Work& work, AppliedTransform& applied, const Window& window) {
+void cut(Work& work, AppliedTransform& applied, const transforms::Window& window) {
   Series& s = work.series;
   const std::size_t n = s.size();
   std::size_t begin = 0, end = n;
@@ -163,8 +164,8 @@ void cut(Work& work, AppliedTransform& applied, const Window& window) {
   if (window.last_date)
     end = static_cast<std::size_t>(
         std::upper_bound(s.times.begin(), s.times.end(), *window.last_date) - s.times.begin());
-  if (window.first_row) begin = *window.first_row - 1;
-  if (window.last_row) end = std::min(n, *window.last_row);
+  if (window.first_row) begin = *window.first_row;
+  if (window.last_row) end = std::min(n, *window.last_row + 1);
   if (window.first_share)
     begin = static_cast<std::size_t>(*window.first_share * static_cast<double>(n));
   if (window.last_share)
@@ -194,38 +195,38 @@ AppliedTransform apply(const Transform& link, Work& work) {
   };
   std::visit(
       Overloaded{
-          [&](const Log&) { s = log_level(s); },
-          [&](const PowerTransform& given) {
+          [&](const transforms::Log&) { s = log_level(s); },
+          [&](const transforms::PowerTransform& given) {
             require_positive(s, "power or logarithm");
             if (!given.power) {
               applied.estimated = estimate_power(training_part(work, link), given.period);
-              applied.link = PowerTransform{applied.estimated->power, given.period};
+              applied.link = transforms::PowerTransform{applied.estimated->power, given.period};
             }
-            const double power = *std::get<PowerTransform>(applied.link).power;
+            const double power = *std::get<transforms::PowerTransform>(applied.link).power;
             each(s, [&](double v) { return power_transform(v, power); });
             s.name = fmt::format("Box-Cox {} of {}", text::fixed(power, 2), s.name);
             s.unit.reset();
-            s.kind = Kind::values;
+            s.kind = SeriesKind::values;
           },
-          [&](const LogReturn& r) {
+          [&](const transforms::LogReturn& r) {
             Series named = log_returns(s, r.unit);
             take_changes(work, applied, change_of_link);
             named.values = std::move(s.values);
             s = std::move(named);
           },
-          [&](const SimpleReturn& r) {
+          [&](const transforms::SimpleReturn& r) {
             Series named = simple_returns(s, r.unit);
             take_changes(work, applied, change_of_link);
             named.values = std::move(s.values);
             s = std::move(named);
           },
-          [&](const Difference& d) {
+          [&](const transforms::Difference& d) {
             take_changes(work, applied, change_of_link);
             s.name = d.lag == 1 ? "change of " + s.name
                                 : fmt::format("change over {} of {}", d.lag, s.name);
-            s.kind = Kind::values;
+            s.kind = SeriesKind::values;
           },
-          [&](const Centre&) {
+          [&](const transforms::Centre&) {
             const std::vector<double> kept = training_part(work, link).present_values();
             if (kept.empty())
               throw Error(
@@ -236,8 +237,8 @@ AppliedTransform apply(const Transform& link, Work& work) {
             each(s, [&](double v) { return v - applied.mean; });
             s.name = "centred " + s.name;
           },
-          [&](const Window& window) { cut(work, applied, window); },
-          [&](const DivideByProfile& d) {
+          [&](const transforms::Window& window) { cut(work, applied, window); },
+          [&](const transforms::DivideByProfile& d) {
             applied.profile = volatility_profile(training_part(work, link), d.by);
             s = divided_by(s, applied.profile);
             s.name = fmt::format("{} over its {} profile", s.name,
@@ -253,10 +254,10 @@ AppliedTransform apply(const Transform& link, Work& work) {
 // every step stays in all the later ones.
 long double level_after(const Transform& link, long double before, double change) {
   return std::visit(
-      Overloaded{[&](const LogReturn& r) {
+      Overloaded{[&](const transforms::LogReturn& r) {
                    return before * std::exp(change / static_cast<long double>(scale_of(r.unit)));
                  },
-                 [&](const SimpleReturn& r) {
+                 [&](const transforms::SimpleReturn& r) {
                    return before * (1 + change / static_cast<long double>(scale_of(r.unit)));
                  },
                  [&](const auto&) { return before + change; }},
@@ -279,23 +280,23 @@ std::vector<double> undo_changes(const AppliedTransform& applied, std::vector<do
 // One number on its way back; the links that need no neighbours.
 double undo_one(const AppliedTransform& applied, double v, const Timestamp* when) {
   return std::visit(
-      Overloaded{[&](const Log&) { return std::exp(v); },
-                 [&](const PowerTransform& given) { return power_inverse(v, *given.power); },
-                 [&](const Centre&) { return v + applied.mean; },
-                 [&](const DivideByProfile&) {
-                   const std::size_t slot =
-                       when ? slot_of(applied.profile, *when) : applied.profile.slots.size();
-                   return slot < applied.profile.slots.size()
-                              ? v * applied.profile.slots[slot].factor
-                              : v;
-                 },
-                 [&](const auto&) { return v; }},
+      Overloaded{
+          [&](const transforms::Log&) { return std::exp(v); },
+          [&](const transforms::PowerTransform& given) { return power_inverse(v, *given.power); },
+          [&](const transforms::Centre&) { return v + applied.mean; },
+          [&](const transforms::DivideByProfile&) {
+            const std::size_t slot =
+                when ? slot_of(applied.profile, *when) : applied.profile.slots.size();
+            return slot < applied.profile.slots.size() ? v * applied.profile.slots[slot].factor : v;
+          },
+          [&](const auto&) { return v; }},
       applied.link);
 }
 
 bool is_change(const Transform& link) {
-  return std::holds_alternative<Difference>(link) || std::holds_alternative<LogReturn>(link) ||
-         std::holds_alternative<SimpleReturn>(link);
+  return std::holds_alternative<transforms::Difference>(link) ||
+         std::holds_alternative<transforms::LogReturn>(link) ||
+         std::holds_alternative<transforms::SimpleReturn>(link);
 }
 
 }  // namespace
@@ -312,21 +313,21 @@ std::vector<Transform> parse_chain(std::string_view text, Unit unit) {
 
 std::string to_string(const Transform& link) {
   return std::visit(
-      Overloaded{[](const Log&) { return std::string("log"); },
-                 [](const PowerTransform& p) {
+      Overloaded{[](const transforms::Log&) { return std::string("log"); },
+                 [](const transforms::PowerTransform& p) {
                    return p.power ? fmt::format("boxcox={}", *p.power) : "boxcox";
                  },
-                 [](const LogReturn&) { return std::string("log-return"); },
-                 [](const SimpleReturn&) { return std::string("simple-return"); },
-                 [](const Difference& d) { return fmt::format("diff{}", d.lag); },
-                 [](const Centre&) { return std::string("centre"); },
-                 [](const DivideByProfile& d) {
+                 [](const transforms::LogReturn&) { return std::string("log-return"); },
+                 [](const transforms::SimpleReturn&) { return std::string("simple-return"); },
+                 [](const transforms::Difference& d) { return fmt::format("diff{}", d.lag); },
+                 [](const transforms::Centre&) { return std::string("centre"); },
+                 [](const transforms::DivideByProfile& d) {
                    return std::string(d.by == ProfileBy::weekday ? "weekdays" : "hours");
                  },
-                 [](const Window& w) {
+                 [](const transforms::Window& w) {
                    const auto end = [](auto date, auto row, auto share) -> std::string {
                      if (date) return format_date(*date);
-                     if (row) return std::to_string(*row);
+                     if (row) return std::to_string(*row + 1);
                      return share ? fmt::format("{}%", 100 * *share) : "";
                    };
                    return fmt::format("{}={}..{}", w.first_date || w.last_date ? "dates" : "rows",
@@ -364,7 +365,7 @@ Series Transformed::inverse(std::span<const double> values) const {
     if (is_change(applied.link)) {
       v = undo_changes(applied, std::move(v));
       if (!original.times.empty()) offset -= lag_of(applied.link);
-    } else if (std::holds_alternative<Window>(applied.link)) {
+    } else if (std::holds_alternative<transforms::Window>(applied.link)) {
       v.insert(v.begin(), applied.head.begin(), applied.head.end());
       v.insert(v.end(), applied.tail.begin(), applied.tail.end());
       if (!original.times.empty()) offset -= applied.head.size();
@@ -386,7 +387,8 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
   // NOLINTNEXTLINE(modernize-loop-convert)
   for (auto link = links.rbegin(); link != links.rend(); ++link) {
     const AppliedTransform& applied = *link;
-    if (std::holds_alternative<DivideByProfile>(applied.link) && dates.size() != v.size())
+    if (std::holds_alternative<transforms::DivideByProfile>(applied.link) &&
+        dates.size() != v.size())
       throw Error(ErrorCode::bad_option,
                   "inverse_ahead: a profile needs the dates ahead, one a value");
     if (!is_change(applied.link)) {
@@ -416,8 +418,9 @@ std::optional<Transformed> way_back(const Series& series) {
   const std::vector<Transform> chain = parse_chain(made.chain, series.unit.value_or(Unit::percent));
   std::size_t reach = 0;
   for (const Transform& link : chain) {
-    if (std::holds_alternative<Centre>(link) || std::holds_alternative<DivideByProfile>(link) ||
-        std::holds_alternative<Window>(link))
+    if (std::holds_alternative<transforms::Centre>(link) ||
+        std::holds_alternative<transforms::DivideByProfile>(link) ||
+        std::holds_alternative<transforms::Window>(link))
       return std::nullopt;
     if (is_change(link)) reach += lag_of(link);
   }
@@ -437,10 +440,11 @@ std::optional<Transformed> way_back(const Series& series) {
       for (std::size_t t = lag; t < values.size(); ++t)
         changed.push_back(change_between(link, values[t - lag], values[t]));
       values = std::move(changed);
-    } else if (std::holds_alternative<Log>(link)) {
+    } else if (std::holds_alternative<transforms::Log>(link)) {
       for (double& v : values) v = std::log(v);
     } else {
-      for (double& v : values) v = power_transform(v, *std::get<PowerTransform>(link).power);
+      for (double& v : values)
+        v = power_transform(v, *std::get<transforms::PowerTransform>(link).power);
     }
     out.links.push_back(std::move(applied));
   }

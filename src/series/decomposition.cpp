@@ -294,7 +294,7 @@ Decomposition decompose(const Series& series, const DecompositionOptions& option
     throw Error(
         ErrorCode::bad_option,
         fmt::format("a decomposition of {}: its clock has no period of its own; give one of at "
-                    "least 2 with --period",
+                    "least 2 with `period`",
                     rows.name));
   if (options.season_span != 0 && (options.season_span < 7 || options.season_span % 2 == 0))
     throw Error(

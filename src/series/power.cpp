@@ -87,10 +87,10 @@ PowerEstimate estimate_power(const Series& series, std::optional<int> period) {
   // In units of the geometric mean the Jacobian is 1 for every power.
   log_x.array() -= log_x.mean();
   const Eigen::MatrixXd X = regressors(series, rows, period_of(series, period));
-  const Eigen::MatrixXd Q = Qr(X).thin_q();
+  const Eigen::MatrixXd Q = maths::Qr(X).thin_q();
   const auto minus_log_likelihood = [&](double power) {
     const Eigen::VectorXd y = log_x.unaryExpr([&](double v) { return of_log(v, power); });
-    const double ssr = (y - product(Q, cross(Q, y))).squaredNorm();
+    const double ssr = (y - maths::product(Q, maths::cross(Q, y))).squaredNorm();
     return 0.5 * static_cast<double>(n) * std::log(ssr / static_cast<double>(n));
   };
   PowerEstimate out;

@@ -35,7 +35,7 @@ int place_of(ProfileBy by, int key) {
 
 }  // namespace
 
-Profile volatility_profile(const Series& series, ProfileBy by) {
+VolatilityProfile volatility_profile(const Series& series, ProfileBy by) {
   if (series.times.empty())
     throw Error(ErrorCode::bad_option, fmt::format("a profile: {} has no dates", series.name));
   std::map<int, std::vector<double>> values;
@@ -46,7 +46,7 @@ Profile volatility_profile(const Series& series, ProfileBy by) {
     values[place_of(by, key)].push_back(series.values[t]);
     key_at[place_of(by, key)] = key;
   }
-  Profile profile;
+  VolatilityProfile profile;
   profile.by = by;
   if (values.size() < 2)
     throw Error(ErrorCode::bad_option,
@@ -56,7 +56,7 @@ Profile volatility_profile(const Series& series, ProfileBy by) {
   std::size_t n = 0;
   for (const auto& [place, of_slot] : values) {
     const int key = key_at[place];
-    Profile::Slot slot;
+    VolatilityProfile::Slot slot;
     slot.key = key;
     slot.label = label_of(by, key);
     slot.count = of_slot.size();
@@ -89,22 +89,22 @@ Profile volatility_profile(const Series& series, ProfileBy by) {
     profile.slots.push_back(slot);
   }
   const double overall = std::sqrt(total / static_cast<double>(n));
-  for (Profile::Slot& slot : profile.slots) {
+  for (VolatilityProfile::Slot& slot : profile.slots) {
     slot.factor = slot.volatility / overall;
     slot.error /= overall;
   }
   return profile;
 }
 
-std::size_t slot_of(const Profile& profile, Timestamp when) {
+std::size_t slot_of(const VolatilityProfile& profile, Timestamp when) {
   const int key = key_of(profile.by, when);
   return static_cast<std::size_t>(
       std::find_if(profile.slots.begin(), profile.slots.end(),
-                   [&](const Profile::Slot& slot) { return slot.key == key; }) -
+                   [&](const VolatilityProfile::Slot& slot) { return slot.key == key; }) -
       profile.slots.begin());
 }
 
-Series divided_by(const Series& series, const Profile& profile) {
+Series divided_by(const Series& series, const VolatilityProfile& profile) {
   Series out = series;
   for (std::size_t t = 0; t < out.size(); ++t) {
     const std::size_t slot = slot_of(profile, series.times[t]);

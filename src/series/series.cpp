@@ -23,12 +23,12 @@ std::string place(const Series& series) {
 
 }  // namespace
 
-std::size_t Account::rows_dropped() const {
+std::size_t DataAccount::rows_dropped() const {
   return std::accumulate(dropped.begin(), dropped.end(), std::size_t{0},
                          [](std::size_t sum, const Dropped& d) { return sum + d.rows; });
 }
 
-void Account::drop(std::size_t rows, const std::string& because) {
+void DataAccount::drop(std::size_t rows, const std::string& because) {
   if (rows > 0) dropped.push_back({because, rows});
 }
 
@@ -131,7 +131,7 @@ void require_usable(const Series& series, std::size_t observations, const std::s
             "{}, {}: {}", place(series),
             series.when(static_cast<std::size_t>(far - values.begin())),
             std::isinf(*far)
-                ? std::string("the value is infinite; mend it or name it as missing")
+                ? std::string("the value is infinite; correct it or name it as missing")
                 : fmt::format("{} is beyond {}, where squares are no numbers any more; take "
                               "another unit",
                               text::significant(*far, 6), kLargest)));

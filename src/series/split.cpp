@@ -108,16 +108,16 @@ Series dates_between(const Series& series, std::optional<Timestamp> first,
 }
 
 std::size_t rows_held_out(const Series& series, const HoldOut& h) {
-  const int given = (h.count > 0 ? 1 : 0) + (h.share != 0 ? 1 : 0) + (h.from ? 1 : 0);
+  const int given = h.count.has_value() + h.share.has_value() + h.from.has_value();
   if (given != 1) throw Error(ErrorCode::bad_option, "HoldOut: give one of count, share and from");
-  if (h.share != 0 && !(h.share > 0 && h.share < 1))
+  if (h.share && !(*h.share > 0 && *h.share < 1))
     throw Error(ErrorCode::bad_option,
-                fmt::format("HoldOut::share = {}: must lie in (0, 1)", h.share));
+                fmt::format("HoldOut::share = {}: must lie in (0, 1)", *h.share));
   if (h.from && series.times.empty())
     throw Error(ErrorCode::bad_option, fmt::format("HoldOut::from: {} has no dates", series.name));
   const std::size_t n = series.size();
-  std::size_t rows = h.count;
-  if (h.share > 0) rows = static_cast<std::size_t>(h.share * static_cast<double>(n));
+  std::size_t rows = h.count.value_or(0);
+  if (h.share) rows = static_cast<std::size_t>(*h.share * static_cast<double>(n));
   if (h.from)
     rows = static_cast<std::size_t>(
         series.times.end() - std::lower_bound(series.times.begin(), series.times.end(), *h.from));
@@ -129,7 +129,7 @@ std::size_t rows_held_out(const Series& series, const HoldOut& h) {
   return rows;
 }
 
-Split split(const Series& series, const HoldOut& hold_out) {
+HoldOutSplit split(const Series& series, const HoldOut& hold_out) {
   const std::size_t training = series.size() - rows_held_out(series, hold_out);
   return {rows_between(series, 0, training), rows_between(series, training, series.size())};
 }

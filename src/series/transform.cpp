@@ -31,12 +31,12 @@ Series of_deviation(const Series& from, const char* name, F value) {
   Series to = from;
   to.name = fmt::format("{} of {}", name, from.name);
   to.unit.reset();
-  to.kind = Kind::values;
+  to.kind = SeriesKind::values;
   for (double& v : to.values) v = value(v - mean);
   return to;
 }
 
-Series as_returns(Series returns, const char* word, Kind kind, Unit unit) {
+Series as_returns(Series returns, const char* word, SeriesKind kind, Unit unit) {
   returns.name = fmt::format("{} return of {}", word, returns.name);
   returns.unit = unit;
   returns.kind = kind;
@@ -53,7 +53,7 @@ void require_positive(const Series& prices, const std::string& what) {
   for (std::size_t i = 0; i < prices.size(); ++i)
     if (prices.values[i] <= 0)
       throw Error(ErrorCode::not_positive,
-                  fmt::format("{}{}, {}: {} is not positive, so it has no {}; mend it, or model "
+                  fmt::format("{}{}, {}: {} is not positive, so it has no {}; correct it, or model "
                               "differences instead",
                               prices.file.empty() ? "" : prices.file + ", ", prices.name,
                               prices.when(i), prices.values[i], what));
@@ -64,7 +64,7 @@ Series log_returns(const Series& prices, Unit unit) {
   const double scale = scale_of(unit);
   return as_returns(
       pairwise(prices, [=](double from, double to) { return scale * std::log(to / from); }), "log",
-      Kind::log_return, unit);
+      SeriesKind::log_return, unit);
 }
 
 Series simple_returns(const Series& prices, Unit unit) {
@@ -72,7 +72,7 @@ Series simple_returns(const Series& prices, Unit unit) {
   const double scale = scale_of(unit);
   return as_returns(
       pairwise(prices, [=](double from, double to) { return scale * (to / from - 1); }), "simple",
-      Kind::simple_return, unit);
+      SeriesKind::simple_return, unit);
 }
 
 Series log_level(const Series& prices) {
@@ -81,14 +81,14 @@ Series log_level(const Series& prices) {
   for (double& v : logs.values) v = std::log(v);
   logs.name = "log " + prices.name;
   logs.unit.reset();
-  logs.kind = Kind::log_level;
+  logs.kind = SeriesKind::log_level;
   return logs;
 }
 
 Series differences(const Series& series) {
   Series changes = pairwise(series, [](double from, double to) { return to - from; });
   changes.name = "change of " + series.name;
-  changes.kind = Kind::values;
+  changes.kind = SeriesKind::values;
   return changes;
 }
 

@@ -31,7 +31,7 @@ std::vector<Fit> fits_of(const std::string& line, const std::string& made_by,
 
 // The law in closed form against what it stands for: series made by the fitted model, fitted again.
 TEST(LawFit, AgreesWithABootstrapOfRefits) {
-  const Executor executor(0);
+  const Executor executor = Executor::all_cores();
   const Fit fit = estimate(
       "const / garch / student",
       simulate(parse_model("const / garch / student"), {0, .05, .1, .85, 5}, 700, {.seed = 12}));
@@ -88,7 +88,7 @@ struct Cell {
   const char* fitted_by;
 };
 double share_rejected(const Cell& c, std::size_t rows, std::size_t count) {
-  const Executor executor(0);
+  const Executor executor = Executor::all_cores();
   const std::vector<Fit> fits = fits_of(c.fitted_by, c.made_by, c.theta, rows, count, 63, executor);
   std::vector<double> rejected(count);
   executor.for_each(count, [&](std::size_t s) {

@@ -43,10 +43,10 @@ TEST(Nyblom, LeavesHeldParametersOut) {
 
 TEST(VarianceBreak, FindsTheDateOfAChangedEquation) {
   const Series y = garch(2000, 5, 3);
-  const TestResult found = variance_break(estimate("const / garch / student", y));
+  const TestResult found = variance_break_test(estimate("const / garch / student", y));
   EXPECT_LT(*found.p_value, .001);
-  EXPECT_NEAR(static_cast<double>(found.break_at->index), 1000, 60);
-  const TestResult none = variance_break(estimate("const / garch / student", garch(2000, 5)));
+  EXPECT_NEAR(static_cast<double>(found.break_at->row + 1), 1000, 60);
+  const TestResult none = variance_break_test(estimate("const / garch / student", garch(2000, 5)));
   EXPECT_GT(*none.p_value, .05);
 }
 
@@ -54,7 +54,7 @@ TEST(FindBreaks, TellsKindDateSegmentsAndWhatItDidToPersistence) {
   const BreakReport report = find_breaks(garch(2400, 7, 4));
   ASSERT_EQ(report.breaks.size(), 1u) << report.reading;
   EXPECT_EQ(report.breaks[0].kind, BreakKind::variance);
-  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.index), 1200, 60);
+  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.row + 1), 1200, 60);
   ASSERT_EQ(report.segments.size(), 2u);
   EXPECT_EQ(report.segments[0].n + report.segments[1].n, 2400u);
   EXPECT_NEAR(report.segments[1].sd / report.segments[0].sd, 2, .3);
@@ -76,7 +76,7 @@ TEST(FindBreaks, FindsAShiftOfTheMean) {
   const BreakReport report = find_breaks(y);
   ASSERT_FALSE(report.breaks.empty());
   EXPECT_EQ(report.breaks[0].kind, BreakKind::mean);
-  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.index), 700, 25);
+  EXPECT_NEAR(static_cast<double>(report.breaks[0].at.row + 1), 700, 25);
 }
 
 TEST(FindBreaks, HolmPutsTheKindsTogether) {

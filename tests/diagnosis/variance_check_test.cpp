@@ -27,7 +27,8 @@ TEST(VarianceCheck, KnownAnswersOfLiMakAndOfWhatArchIsLeft) {
     expect_close(*got.p_value, c["p"], tolerance.abs, tolerance.rel, "li-mak p");
   }
   for (const Json& c : want["remaining_arch"]) {
-    const TestResult plain = arch_left(fit, c["m"], false), robust = arch_left(fit, c["m"]);
+    const TestResult plain = remaining_arch_test(fit, c["m"], false),
+                     robust = remaining_arch_test(fit, c["m"]);
     EXPECT_EQ(plain.observations, c["N"].get<std::size_t>());
     expect_close(plain.statistic, c["statistic"], tolerance.abs, tolerance.rel, "arch-left");
     expect_close(*plain.p_value, c["p"], tolerance.abs, tolerance.rel, "arch-left p");
@@ -65,12 +66,13 @@ Shares shares(const char* made_by, const std::vector<double>& theta, const char*
                     .series = std::make_shared<Series>(
                         simulate(made, theta, kRows, {.seed = 63, .stream = s}))});
   std::vector<std::array<double, 4>> p(kSeries);
-  const Executor executor(0);
+  const Executor executor = Executor::all_cores();
   const std::vector<Fit> fits = values_of(fit_many(jobs, {}, executor));
   executor.for_each(kSeries, [&](std::size_t s) {
     if (!fits[s].usable()) return;
-    p[s] = {*li_mak(fits[s]).p_value, *arch_left(fits[s]).p_value,
-            *sign_bias(fits[s]).back().p_value, *mcleod_li(fits[s].standardised()).p_value};
+    p[s] = {*li_mak(fits[s]).p_value, *remaining_arch_test(fits[s]).p_value,
+            *sign_bias(fits[s]).back().p_value,
+            *hypothesis::mcleod_li(fits[s].standardised()).p_value};
   });
   std::array<double, 4> rejected{};
   for (const auto& one : p)
@@ -119,7 +121,8 @@ TEST(VarianceCheck, RefusesWhatHasNoVarianceEquationOrTooFewRows) {
   const Series y = simulate(parse_model("zero / garch"), {.05, .1, .85}, 300, {.seed = 5});
   const Fit exact = estimate("const ar1", y);
   EXPECT_EQ(test::error_of([&] { (void)li_mak(exact); }).code(), ErrorCode::bad_option);
-  EXPECT_EQ(test::error_of([&] { (void)arch_left(exact); }).code(), ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([&] { (void)remaining_arch_test(exact); }).code(),
+            ErrorCode::bad_option);
   const Fit fit = estimate("zero / garch", y);
   EXPECT_EQ(test::error_of([&] { (void)li_mak(fit, 200); }).code(),
             ErrorCode::too_few_observations);

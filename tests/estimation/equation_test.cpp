@@ -254,7 +254,7 @@ TEST(CheckOfMeans, TestsOfVarianceAndHalvesKeepTheirSizeAndSeeWhatTheyShould) {
                                                    {.seed = 31, .stream = s}));
     fitted += *breusch_pagan(fit).rejects();
     white += *breusch_pagan(fit, true).rejects();
-    halves += *two_halves(fit).rejects();
+    halves += *two_halves_test(fit).rejects();
   }
   for (const std::size_t count : {fitted, white, halves}) {
     EXPECT_GE(count, 7u);
@@ -262,13 +262,13 @@ TEST(CheckOfMeans, TestsOfVarianceAndHalvesKeepTheirSizeAndSeeWhatTheyShould) {
   }
   Series loud = simulate(parse_model("const ar1"), {0, .8, 1}, 400, {.seed = 3});
   const std::vector<double> before = loud.values;
-  RandomStream stream(4, 0);
+  maths::RandomStream stream(4, 0);
   for (std::size_t t = 0; t < loud.size(); ++t)
     loud.values[t] = std::exp(before[t] / 3) * (1 + .3 * stream.normal()) * 100;
   EXPECT_TRUE(*breusch_pagan(estimate("const ar1", loud)).rejects());
   Series changed = simulate(parse_model("const ar1"), {0, .8, 1}, 200, {.seed = 3});
   changed.append(simulate(parse_model("const ar1"), {0, -.5, 1}, 200, {.seed = 4}));
-  const TestResult test = two_halves(estimate("const ar1", changed));
+  const TestResult test = two_halves_test(estimate("const ar1", changed));
   EXPECT_TRUE(*test.rejects());
   EXPECT_EQ(test.reading, "the halves differ, most in ar1");
 }

@@ -24,7 +24,7 @@ namespace {
 Series sample(const char* line, std::vector<double> theta, std::size_t n,
               std::uint64_t stream = 0) {
   Series y = simulate(parse_model(line), theta, n, {.seed = 77, .stream = stream});
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   return y;
 }
 Series returns(std::size_t n = 1500) {
@@ -128,7 +128,7 @@ TEST(Estimate, WithoutArchEffectsSaysBoundaryAndWithholdsErrors) {
 }
 
 TEST(Estimate, AUnitRootLandsOnTheEdgeAndIsNamed) {
-  RandomStream stream(3, 0);
+  maths::RandomStream stream(3, 0);
   std::vector<double> level{100};
   for (int t = 1; t < 800; ++t) level.push_back(level.back() + .5 + stream.normal());
   const Fit fit = estimate("const ar1", make_series(level, "price"));
@@ -495,7 +495,7 @@ TEST(Estimate, LooksFurtherWhereTheMaximumIsNotBeyondDoubt) {
       const Fit found = estimate(line, y);
       ASSERT_TRUE(found.usable()) << line << ' ' << stream;
       const bool beyond_doubt = found.convergence.starts <= 4;
-      RandomStream u(58, stream);
+      maths::RandomStream u(58, stream);
       for (int climb = 0; climb < 20; ++climb) {
         std::vector<double> start = theta;
         const double alpha = .3 * u.uniform(), beta = (.99 - alpha) * u.uniform();

@@ -37,7 +37,7 @@ TEST_P(Recovery, OfParametersAndCoverageOfTheirIntervals) {
     job.options.hessian_errors_only = true;
     jobs.push_back(std::move(job));
   }
-  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(0)));
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor::all_cores()));
   const auto failed =
       std::count_if(fits.begin(), fits.end(), [](const Fit& f) { return !f.usable(); });
   EXPECT_EQ(failed, 0);
@@ -101,10 +101,10 @@ TEST(Candidates, OfTheDemoSeriesAllConvergeAndNestedOnesDoNotFallBehind) {
   for (const auto& [y, options] :
        {std::pair{&kelp, &plain}, std::pair{&ferry_by_hour, &plain},
         std::pair{&lamp_returns, &plain}, std::pair{&ferry, &plain}, std::pair{&lamp, &season}}) {
-    const Search found = search(*y, *options, Executor(0));
+    const Search found = search(*y, *options, Executor::all_cores());
     ASSERT_EQ(found.candidates.size(), 36u);
-    const Candidate* grid[6][6] = {};
-    for (const Candidate& c : found.candidates) {
+    const MeanCandidate* grid[6][6] = {};
+    for (const MeanCandidate& c : found.candidates) {
       EXPECT_TRUE(c.status == FitStatus::converged || c.status == FitStatus::boundary)
           << to_string(c.model) << ": " << to_string(c.status);
       grid[c.model.mean.ar.size()][c.model.mean.ma.size()] = &c;

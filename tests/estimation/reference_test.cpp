@@ -226,8 +226,8 @@ TEST(Diagnostics, PortmanteauOfStandardisedResiduals) {
   const double rel = answer["tolerance"]["rel"], abs = answer["tolerance"]["abs"];
   const Fit fit = estimate("const / garch", test::series_of(answer));
   for (const Json& c : answer["expected"]["ljung_box_z"])
-    test::expect_close(ljung_box(fit.standardised(), {.lags = c["lag"]}).statistic, c["ljung_box"],
-                       abs, rel, "z");
+    test::expect_close(hypothesis::ljung_box(fit.standardised(), {.lags = c["lag"]}).statistic,
+                       c["ljung_box"], abs, rel, "z");
   for (const Json& c : answer["expected"]["ljung_box_z2"]) {
     const std::vector<TestResult> tests = check(fit, {.lags = c["lag"]}).tests();
     const auto plain = std::find_if(tests.begin(), tests.end(),

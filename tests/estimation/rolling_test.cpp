@@ -18,7 +18,7 @@ namespace {
 Series rolling_returns(std::size_t n, std::uint64_t seed = 5) {
   Series y =
       simulate(parse_model("const / garch / student"), {.04, .03, .08, .89, 6}, n, {.seed = seed});
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   return y;
 }
 

@@ -35,7 +35,7 @@ struct Outcome {
 
 // The highest likelihood that Newton's method reaches from twenty random points, each run to its
 // end.
-double best_of_twenty(const Model& model, const Series& y, RandomStream& stream) {
+double best_of_twenty(const Model& model, const Series& y, maths::RandomStream& stream) {
   const Coordinates coordinates(model, std::vector<std::optional<double>>(4));
   JointLikelihood<double> likelihood(model, y.values);
   const auto spread = [](const std::vector<double>& lower, double sign) {
@@ -48,15 +48,16 @@ double best_of_twenty(const Model& model, const Series& y, RandomStream& stream)
   };
   const auto span = [](const Eigen::VectorXd& x) { return std::span<const double>(x.data(), 4); };
   constexpr double kInfinity = std::numeric_limits<double>::infinity();
-  const Objective objective{
+  const maths::Objective objective{
       .value =
           [&](const Eigen::VectorXd& x) {
             const auto d = likelihood.evaluate(span(x), Order::value);
             return d.admitted ? -d.log_likelihood : kInfinity;
           },
       .derivatives =
-          [&](const Eigen::VectorXd& x, Curvature kind, Eigen::VectorXd& g, Eigen::MatrixXd& B) {
-            const bool hessian = kind == Curvature::hessian;
+          [&](const Eigen::VectorXd& x, maths::Curvature kind, Eigen::VectorXd& g,
+              Eigen::MatrixXd& B) {
+            const bool hessian = kind == maths::Curvature::hessian;
             const auto d = likelihood.evaluate(span(x), hessian ? Order::hessian : Order::scoring);
             if (!d.admitted) return kInfinity;
             g = -Eigen::Map<const Eigen::VectorXd>(d.gradient.data(), 4);
@@ -66,10 +67,10 @@ double best_of_twenty(const Model& model, const Series& y, RandomStream& stream)
   double best = -kInfinity;
   for (int start = 0; start < 20; ++start) {
     const double persistence = .999 * stream.uniform(), alpha = persistence * stream.uniform();
-    const NewtonResult r =
-        minimise(objective, coordinates.constraints(),
-                 Eigen::VectorXd{{.2 * stream.normal(), (1 - persistence) * (.3 + stream.uniform()),
-                                  alpha, persistence - alpha}});
+    const maths::NewtonResult r = maths::minimise(
+        objective, coordinates.constraints(),
+        Eigen::VectorXd{{.2 * stream.normal(), (1 - persistence) * (.3 + stream.uniform()), alpha,
+                         persistence - alpha}});
     best = std::max(best, -r.f);
   }
   return best;
@@ -77,7 +78,7 @@ double best_of_twenty(const Model& model, const Series& y, RandomStream& stream)
 
 Outcome run(std::size_t s) {
   const Model model = parse_model("const / garch / normal");
-  RandomStream stream(41, s);
+  maths::RandomStream stream(41, s);
   Outcome out{};
   out.persistence = .85 + .145 * stream.uniform();
   const double alpha = .03 + .12 * stream.uniform();
@@ -94,7 +95,7 @@ Outcome run(std::size_t s) {
     const Forecast ahead = forecast(
         fit,
         {.horizon = 1, .intervals = {95}, .method = method, .draws = 1000, .paths = 10, .seed = s});
-    const Interval& i = ahead.steps[0].return_interval[0];
+    const PredictionInterval& i = ahead.steps[0].return_interval[0];
     const double sd = std::sqrt(*truth.next_variance);
     return laws::normal_cdf((i.high - *truth.next_mean) / sd) -
            laws::normal_cdf((i.low - *truth.next_mean) / sd);
@@ -106,7 +107,7 @@ Outcome run(std::size_t s) {
 
 TEST(Study, StatusesAreRightAndFullIntervalsCover) {
   std::vector<Outcome> outcomes(kSeries);
-  Executor(0).for_each(kSeries, [&](std::size_t s) { outcomes[s] = run(s); });
+  Executor::all_cores().for_each(kSeries, [&](std::size_t s) { outcomes[s] = run(s); });
   std::size_t converged = 0, boundary = 0, failed = 0, short_of_best = 0;
   double sum = 0, squares = 0, plug_in = 0;
   for (const Outcome& o : outcomes) {
@@ -214,7 +215,7 @@ TEST_P(AnyModelOnAnyData, GivesNumbersOrWords) {
                          "const / garch e1 h1..3"};
   int usable = 0, failed = 0, refused = 0;
   for (int s = GetParam(); s < 420; s += kParts) {
-    RandomStream stream(99, static_cast<std::uint64_t>(s));
+    maths::RandomStream stream(99, static_cast<std::uint64_t>(s));
     std::vector<double> y(12 +
                           static_cast<std::size_t>(stream.uniform() * stream.uniform() * 1200));
     const double unit = std::pow(10, 12 * stream.uniform() - 6);

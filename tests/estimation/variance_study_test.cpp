@@ -37,7 +37,7 @@ TEST_P(FamilyRecovery, FindsItsParametersAgain) {
     jobs.push_back({.model = model,
                     .series = std::make_shared<Series>(
                         simulate(model, process.theta, process.rows, {.seed = 81, .stream = s}))});
-  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(0)));
+  const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor::all_cores()));
   const auto usable =
       std::count_if(fits.begin(), fits.end(), [](const Fit& f) { return f.usable(); });
   EXPECT_GE(usable, static_cast<std::ptrdiff_t>(process.series) * 99 / 100);
@@ -45,7 +45,7 @@ TEST_P(FamilyRecovery, FindsItsParametersAgain) {
   std::vector<FitJob> from_truth(
       jobs.begin(), jobs.begin() + std::min<std::ptrdiff_t>(100, std::ssize(jobs) / 2));
   for (FitJob& job : from_truth) job.options = {.start = process.theta, .from = ClimbFrom::start};
-  const std::vector<Fit> near = values_of(fit_many(from_truth, {}, Executor(0)));
+  const std::vector<Fit> near = values_of(fit_many(from_truth, {}, Executor::all_cores()));
   std::size_t lower = 0;
   for (std::size_t s = 0; s < near.size(); ++s)
     lower += fits[s].usable() && near[s].usable() &&
@@ -153,7 +153,7 @@ TEST(Sandwich, CoversUnderAWrongLaw) {
       jobs.push_back({.model = fitted,
                       .series = std::make_shared<Series>(
                           simulate(made, {.05, .1, .85, 6}, rows, {.seed = 82, .stream = s}))});
-    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor(0)));
+    const std::vector<Fit> fits = values_of(fit_many(jobs, {}, Executor::all_cores()));
     const std::vector<double> truth{.05, .1, .85};
     for (std::size_t j = 0; j < 3; ++j) {
       double n = 0, robust = 0, hessian = 0;

@@ -55,7 +55,7 @@ TEST(Wall, CoordinatesFollowIt) {
   const MatrixXd J = coordinates.jacobian(x);
   constexpr double step = 1e-6;
   // A function of all parameters, gradient g0 + H theta.
-  RandomStream u(8, 0);
+  maths::RandomStream u(8, 0);
   MatrixXd H = MatrixXd::NullaryExpr(6, 6, [&](Index, Index) { return u.normal(); });
   H = (H + H.transpose()).eval();
   const VectorXd g0 = VectorXd::NullaryExpr(6, [&](Index) { return u.normal(); });
@@ -95,7 +95,7 @@ TEST(Wall, MaximaOnItAreFoundAndNamed) {
     EXPECT_EQ(fit.estimated, 4);
     const std::vector<double> top = fit.estimates();
     EXPECT_FALSE(broken_rule(model, top)) << s;
-    RandomStream u(45, s);
+    maths::RandomStream u(45, s);
     std::size_t beside = 0;
     for (int draw = 0; draw < 400; ++draw) {
       std::vector<double> theta = top;

@@ -27,7 +27,7 @@ namespace {
 Series returns(std::size_t n = 500, std::uint64_t seed = 31) {
   Series y =
       simulate(parse_model("const / garch / student"), {.04, .05, .1, .85, 6}, n, {.seed = seed});
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   y.name = "y";
   return y;
 }
@@ -84,7 +84,7 @@ TEST(Backtest, IsFitAndForecastOfEachWindow) {
       double mean = 0;
       for (const double v : known.present_values())
         mean += v / static_cast<double>(known.present());
-      const bool returns = y.kind == Kind::log_return;
+      const bool returns = y.kind == SeriesKind::log_return;
       EXPECT_NEAR(s.proxy, std::pow(s.actual - (returns ? mean : s.mean), 2), 1e-9);
       // Scores of the fitted law.
       EXPECT_NEAR(s.return_interval[1].low, ahead.steps[0].return_interval[1].low, 1e-3);
@@ -347,7 +347,7 @@ TEST(Backtest, RefusesWhatCannotBe) {
   };
   EXPECT_EQ(message({.window = 355}),
             "y: 360 rows leave no room for windows of 355, a horizon of 1 and ten origins; windows "
-            "of 30 rows or more, and shorter ones here (--window)");
+            "of 30 rows or more, and shorter ones here (`window`)");
   EXPECT_EQ(message({.window = 300, .horizon = 0}), "backtest: a horizon of 0: at least 1");
   EXPECT_EQ(message({.window = 300, .origins = 100}),
             "y: 100 origins are asked for, and 360 rows with windows of 300 leave 60");

@@ -179,7 +179,7 @@ TEST(HoldOut, TakesRegressorsFromIt) {
     y.companions[0].values.push_back(t % 7 == 0 ? 1 : 0);
     y.values[t] += 10 * y.companions[0].values[t];
   }
-  const Split parts = split(y, {.count = 30});
+  const HoldOutSplit parts = split(y, {.count = 30});
   const Fit fit = estimate("const ar1 with x", parts.training);
   const HoldOutForecast f = forecast_hold_out(fit, parts.held_out);
   for (std::size_t h = 0; h < 30; ++h) EXPECT_EQ(f.mean[h] > 8, (270 + h) % 7 == 0) << h;

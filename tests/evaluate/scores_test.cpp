@@ -84,7 +84,7 @@ TEST(Hits, KnownAnswers) {
     for (const Json& h : answer["inputs"][name]) hits.push_back(h.get<int>() != 0);
     const Json& expected = answer["expected"][name];
     const double target = expected["target"];
-    const TestResult often = hit_frequency(hits, target), alone = hit_independence(hits),
+    const TestResult often = hit_frequency_test(hits, target), alone = hit_independence_test(hits),
                      both = conditional_coverage(hits, target);
     near(often.statistic, expected["lr_uc"], 1e-10, 1e-10);
     near(*often.p_value, expected["lr_uc_p"], 1e-10, 1e-10);
@@ -117,7 +117,7 @@ TEST(Densities, KnownAnswers) {
 }
 
 TEST(Densities, ScoreOfPathsNearsTheClosedForm) {
-  RandomStream u(3, 0);
+  maths::RandomStream u(3, 0);
   std::vector<double> values(200000);
   for (double& v : values) v = 1 + 2 * u.normal();
   for (const double actual : {-3., 1., 2.5})
@@ -158,7 +158,7 @@ TEST(Densities, OfAMixture) {
   constexpr double kStep = .01;
   for (double y = -60; y < 60; y += kStep) whole += kStep * std::exp(score(y).log_score);
   EXPECT_NEAR(whole, 1, 1e-4);
-  RandomStream u(5, 0);
+  maths::RandomStream u(5, 0);
   std::vector<double> draws(90000);
   for (std::size_t i = 0; i < draws.size(); ++i) {
     const NextRow::Part& part = next.parts[i % 3];
@@ -203,7 +203,7 @@ TEST(Scores, SizesAreFivePercent) {
   constexpr std::size_t n = 400;
   std::map<std::string, int> rejected;
   for (int run = 0; run < kRuns; ++run) {
-    RandomStream u(17, static_cast<std::uint64_t>(run));
+    maths::RandomStream u(17, static_cast<std::uint64_t>(run));
     std::vector<unsigned char> hits;
     std::vector<double> quantile, transforms, a, b, y, f;
     for (std::size_t t = 0; t < n; ++t) {
@@ -217,11 +217,11 @@ TEST(Scores, SizesAreFivePercent) {
       y.push_back(u.normal());
       f.push_back(u.normal());
     }
-    rejected["frequency"] += *hit_frequency(hits, .1).rejects();
-    rejected["independence"] += *hit_independence(hits).rejects();
+    rejected["frequency"] += *hit_frequency_test(hits, .1).rejects();
+    rejected["independence"] += *hit_independence_test(hits).rejects();
     rejected["quantile"] += *dynamic_quantile(hits, quantile, .1).rejects();
-    rejected["shortfall"] += *shortfall_frequency(transforms, .1).rejects();
-    rejected["shortfall memory"] += *shortfall_independence(transforms, .1).rejects();
+    rejected["shortfall"] += *shortfall_frequency_test(transforms, .1).rejects();
+    rejected["shortfall memory"] += *shortfall_independence_test(transforms, .1).rejects();
     rejected["contest"] += *diebold_mariano(a, b).rejects();
     rejected["directions"] += *directions(y, f, .3).test.rejects();
     if (run % 4 == 0) rejected["berkowitz"] += *berkowitz(transforms).all.rejects();
@@ -233,7 +233,7 @@ TEST(Scores, SizesAreFivePercent) {
 }
 
 TEST(Scores, FindWhatIsWrong) {
-  RandomStream u(18, 0);
+  maths::RandomStream u(18, 0);
   std::vector<unsigned char> often, clustered;
   std::vector<double> narrow, quantile;
   bool hit = false;
@@ -244,10 +244,10 @@ TEST(Scores, FindWhatIsWrong) {
     narrow.push_back(laws::normal_cdf(1.3 * u.normal()));
     quantile.push_back(-2 - .1 * u.normal());
   }
-  EXPECT_TRUE(*hit_frequency(often, .05).rejects());
-  EXPECT_TRUE(*hit_independence(clustered).rejects());
+  EXPECT_TRUE(*hit_frequency_test(often, .05).rejects());
+  EXPECT_TRUE(*hit_independence_test(clustered).rejects());
   EXPECT_TRUE(*dynamic_quantile(clustered, quantile, .05).rejects());
-  EXPECT_TRUE(*shortfall_frequency(narrow, .05).rejects());
+  EXPECT_TRUE(*shortfall_frequency_test(narrow, .05).rejects());
   EXPECT_TRUE(*berkowitz(narrow).all.rejects());
   EXPECT_FALSE(*berkowitz(narrow).memory.rejects());
 }
@@ -257,7 +257,7 @@ TEST(ConfidenceSet, KeepsTheBestAndDropsTheWorst) {
   int kept = 0, dropped = 0;
   constexpr int kRuns = 200;
   for (int run = 0; run < kRuns; ++run) {
-    RandomStream u(19, static_cast<std::uint64_t>(run));
+    maths::RandomStream u(19, static_cast<std::uint64_t>(run));
     std::vector<std::vector<double>> losses(4);
     for (int t = 0; t < 300; ++t) {
       const double common = u.normal();
@@ -281,10 +281,10 @@ TEST(Scores, BadInputIsNamed) {
   EXPECT_EQ(test::error_of([&] { (void)diebold_mariano(good, ten); }).code(),
             ErrorCode::bad_option);
   const std::vector<unsigned char> few(9, 0);
-  EXPECT_EQ(test::error_of([&] { (void)hit_frequency(few, .05); }).code(),
+  EXPECT_EQ(test::error_of([&] { (void)hit_frequency_test(few, .05); }).code(),
             ErrorCode::too_few_observations);
   EXPECT_EQ(
-      test::error_of([&] { (void)hit_frequency(std::vector<unsigned char>(20), 1.5); }).code(),
+      test::error_of([&] { (void)hit_frequency_test(std::vector<unsigned char>(20), 1.5); }).code(),
       ErrorCode::bad_option);
 }
 

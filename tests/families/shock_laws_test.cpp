@@ -81,7 +81,7 @@ TEST_P(Law, QuantilesInvertItsDistribution) {
 }
 
 TEST_P(Law, DrawsFollowIt) {
-  RandomStream stream(31, 0);
+  maths::RandomStream stream(31, 0);
   constexpr int kDraws = 40000;
   std::array<int, 10> counts{};
   std::array<double, 9> edges{};

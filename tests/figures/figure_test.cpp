@@ -162,7 +162,7 @@ TEST(Figure, QuotesForGnuplot) {
 
 TEST(Figure, SaysWhatItCannotDraw) {
   EXPECT_STREQ(test::error_of([] { draw_first_look(prices(), "look.gif"); }).what(),
-               "--chart look.gif: the name must end in .png, .svg or .pdf");
+               "look.gif: the name of a figure must end in .png, .svg or .pdf");
   EXPECT_EQ(test::error_of([] { draw_first_look(prices(), "/nowhere/look.png"); }).code(),
             ErrorCode::cannot_write);
 }

@@ -70,7 +70,7 @@ TEST(Smoothing, FollowsTrendAndSeasonOfBothKinds) {
   }
   for (const auto& [words, series] :
        {std::pair{"smooth trend season 12", &y}, std::pair{"smooth trend times 12", &times}}) {
-    const Split parts = split(*series, {.count = 24});
+    const HoldOutSplit parts = split(*series, {.count = 24});
     const Baseline b = fit_baseline(words, parts.training);
     const std::vector<BaselineStep> ahead = forecast(b, 24, {95});
     std::size_t covered = 0;

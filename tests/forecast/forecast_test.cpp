@@ -22,7 +22,7 @@ Fit fitted(const char* line = "const ar1 / garch / student") {
   Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500,
                       {.seed = 3});
   y.unit = Unit::percent;
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   const Timestamp start = *parse_date("2020-01-01");
   y.times = dates_after(start, Clock::business_day, y.size());
   y.clock = Clock::business_day;
@@ -74,8 +74,8 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
   EXPECT_NEAR(ahead.horizon_total.sd, std::sqrt(variance), 1e-12);
   // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the
   // 95 % out.
-  const Interval &i68 = ahead.horizon_total.return_interval[0],
-                 &i95 = ahead.horizon_total.return_interval[1];
+  const PredictionInterval &i68 = ahead.horizon_total.return_interval[0],
+                           &i95 = ahead.horizon_total.return_interval[1];
   const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total.sd,
                of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total.sd;
   EXPECT_GT(of_68, .88);
@@ -100,7 +100,7 @@ TEST(Forecast, FullHoldsMoreThanPlugIn) {
   const Fit fit = fitted();
   const auto width = [&](ForecastMethod method) {
     const Forecast ahead = forecast(fit, {.horizon = 20, .intervals = {95}, .method = method});
-    const Interval& i = ahead.steps[19].volatility_interval[0];
+    const PredictionInterval& i = ahead.steps[19].volatility_interval[0];
     return i.high - i.low;
   };
   EXPECT_GT(width(ForecastMethod::full), width(ForecastMethod::plug_in));
@@ -169,7 +169,7 @@ TEST(Forecast, VarianceIsTheMeanOfSimulatedPaths) {
                nu = estimate_of(own, "nu");
   constexpr int paths = 40000;
   std::vector<double> sum(8), squares(8);
-  RandomStream stream(15, 0);
+  maths::RandomStream stream(15, 0);
   for (int p = 0; p < paths; ++p) {
     double h = own.variances.back(), q1 = std::pow(own.shocks.back(), 2),
            q2 = std::pow(own.shocks[own.shocks.size() - 2], 2);
@@ -207,7 +207,7 @@ TEST(Forecast, ClosedFormsOfEveryFamilyAreMeansOfPaths) {
         std::span(theta).subspan(names.mean.size() + names.variance.size());
     const std::size_t paths = std::holds_alternative<LongMemory>(fit.model.variance) ? 4000 : 20000;
     std::vector<double> sum(6), squares(6);
-    RandomStream stream(25, 0);
+    maths::RandomStream stream(25, 0);
     Stepper step(fit.model, theta, past);
     for (std::size_t p = 0; p < paths; ++p) {
       step.restart(past);
@@ -248,7 +248,7 @@ TEST(Forecast, HoldsPinnedAndHeldParametersStill) {
   const Fit known =
       fitted("const ar1 mu=0.05 ar1=0.3 / garch omega=0.05 alpha1=0.1 beta1=0.85 / student");
   const Forecast still = forecast(known, {.horizon = 1, .intervals = {95}});
-  const Interval& v = still.steps[0].volatility_interval[0];
+  const PredictionInterval& v = still.steps[0].volatility_interval[0];
   EXPECT_NEAR(v.high / v.low, 1, 1e-9);
 }
 
@@ -258,7 +258,6 @@ TEST(Forecast, RefusesOptionsOutOfRange) {
     return std::string(test::error_of([&] { (void)forecast(fit, options); }).what());
   };
   EXPECT_EQ(message({.horizon = 0}), "horizon = 0: must lie between 1 and 100,000");
-  EXPECT_EQ(message({.intervals = {}}), "no interval is asked for: give one, such as 95");
   EXPECT_EQ(message({.intervals = {95, 100}}),
             "intervals holds 100: each must lie between 0 and 100 percent");
   EXPECT_EQ(message({.draws = 5}), "draws = 5, paths = 25, refits = 400: at least 100, 1 and 20");
@@ -267,6 +266,26 @@ TEST(Forecast, RefusesOptionsOutOfRange) {
   EXPECT_TRUE(what.starts_with(
       "'const / garch e1 h1 / normal' is failed: there is nothing to forecast from"))
       << what;
+}
+
+// A mean and a variance may be all that is wanted; 99.5 percent may be too.
+TEST(Forecast, NeedsNoIntervalAndTakesAnyPercentage) {
+  const Fit fit = fitted();
+  const Forecast full =
+      forecast(fit, {.horizon = 3, .intervals = {99.5}, .draws = 200, .paths = 2});
+  EXPECT_EQ(full.steps[2].return_interval[0].percent, 99.5);
+  for (const char* line : {"const ar1 / garch / student", "const ar1"}) {
+    const Fit plain = fitted(line);
+    const Forecast bare =
+        forecast(plain, {.horizon = 3, .intervals = {}, .tails = {}, .draws = 200, .paths = 2});
+    const Forecast same = forecast(plain, {.horizon = 3, .draws = 200, .paths = 2});
+    EXPECT_TRUE(bare.steps[2].return_interval.empty());
+    EXPECT_EQ(bare.steps[2].mean, same.steps[2].mean);
+    EXPECT_EQ(bare.steps[2].variance, same.steps[2].variance);
+    std::ostringstream out;
+    out << bare;
+    EXPECT_EQ(out.str().find('%'), out.str().find("% of it is left")) << out.str();
+  }
 }
 
 TEST(Forecast, PrintsTheVerdictFirst) {

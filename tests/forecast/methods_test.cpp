@@ -26,7 +26,7 @@ namespace {
 
 Series returns(const char* line, std::vector<double> parameters, std::size_t n = 1200) {
   Series y = simulate(parse_model(line), parameters, n, {.seed = 13});
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   y.name = "y";
   y.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, n);
   y.clock = Clock::business_day;
@@ -36,7 +36,7 @@ Fit garch_fit(std::size_t n = 1200) {
   return estimate("const / garch / student",
                   returns("const / garch / student", {.05, .05, .1, .85, 6}, n));
 }
-double width(const std::vector<Interval>& i) {
+double width(const std::vector<PredictionInterval>& i) {
   return i.back().high - i.back().low;
 }
 
@@ -63,7 +63,7 @@ TEST(ForecastMethods, RefitHoldsTheEstimatesUncertainty) {
   const Forecast refit = forecast(fit, options), again = forecast(fit, options, Executor(2));
   EXPECT_EQ(refit.steps[9].return_interval[1].low, again.steps[9].return_interval[1].low);
   ASSERT_FALSE(refit.steps[0].volatility_interval.empty());
-  const Interval& first = refit.steps[0].volatility_interval[1];
+  const PredictionInterval& first = refit.steps[0].volatility_interval[1];
   EXPECT_LT(first.low, std::sqrt(*refit.steps[0].variance));
   EXPECT_GT(first.high, std::sqrt(*refit.steps[0].variance));
   EXPECT_GT(first.high - first.low, .05 * std::sqrt(*refit.steps[0].variance));
@@ -85,7 +85,7 @@ TEST(ShortSamples, DrawsHaveTheLawOfTheTextbook) {
     double sum = 0;
     for (const double v : y.values) sum += v * v;
     const boost::math::chi_squared law(static_cast<double>(n));
-    for (const Interval& i : ahead.steps[0].volatility_interval) {
+    for (const PredictionInterval& i : ahead.steps[0].volatility_interval) {
       const double tail = (1 - i.percent / 100.0) / 2,
                    low = std::sqrt(sum / boost::math::quantile(law, 1 - tail)),
                    high = std::sqrt(sum / boost::math::quantile(law, tail));
@@ -103,7 +103,7 @@ TEST(ShortSamples, PersistenceHasTheReferencePriorOfAnAutoregression) {
   Model model = parse_model("zero / garch / normal");
   model.held = {{"omega", kOmega}, {"alpha1", kAlpha}};
   const Fit fit = estimate(model, y, {.errors = StandardErrors::hessian});
-  const Interval band =
+  const PredictionInterval band =
       forecast(fit, {.horizon = 1, .intervals = {80}}).steps[0].volatility_interval[0];
   const double before = fit.presample;
   ASSERT_NEAR(fit.variances[0], kOmega + (kAlpha + fit.estimates()[2]) * before, 1e-12);
@@ -264,14 +264,14 @@ TEST(ForecastMethods, RefitVolatilityHasTheIntervalOfTheTextbook) {
         {.horizon = 4, .intervals = {80, 95}, .method = ForecastMethod::refit, .refits = 4000});
     const boost::math::chi_squared law(static_cast<double>(n));
     for (std::size_t i = 0; i < 2; ++i) {
-      const Interval& interval = ahead.steps[3].volatility_interval[i];
+      const PredictionInterval& interval = ahead.steps[3].volatility_interval[i];
       const double tail = (1 - interval.percent / 100.0) / 2,
                    low = std::sqrt(sum / boost::math::quantile(law, 1 - tail)),
                    high = std::sqrt(sum / boost::math::quantile(law, tail));
       EXPECT_NEAR(interval.low, low, .05 * (high - low)) << n << " " << interval.percent;
       EXPECT_NEAR(interval.high, high, .05 * (high - low)) << n << " " << interval.percent;
       // Of four such rows together.
-      const Interval& total = ahead.horizon_total.volatility_interval[i];
+      const PredictionInterval& total = ahead.horizon_total.volatility_interval[i];
       EXPECT_NEAR(total.low, 2 * interval.low, 1e-9);
       EXPECT_NEAR(total.high, 2 * interval.high, 1e-9);
     }
@@ -309,8 +309,8 @@ TEST(ForecastMethods, TheUnitDoesNotMatterToRefits) {
   for (double& v : y.values) v *= kUnit;
   const Forecast fraction = forecast(estimate("const / garch / student", y), options);
   for (std::size_t k = 0; k < 5; ++k) {
-    const Interval &a = percent.steps[k].volatility_interval[1],
-                   &b = fraction.steps[k].volatility_interval[1];
+    const PredictionInterval &a = percent.steps[k].volatility_interval[1],
+                             &b = fraction.steps[k].volatility_interval[1];
     EXPECT_NEAR(b.low / kUnit, a.low, 1e-3 * a.low) << k;
     EXPECT_NEAR(b.high / kUnit, a.high, 1e-3 * a.high) << k;
   }
@@ -325,9 +325,9 @@ TEST(ForecastMethods, RefitsOnABoundStayInReason) {
     ASSERT_TRUE(fit.usable());
     const Forecast ahead =
         forecast(fit, {.horizon = 3, .method = ForecastMethod::refit, .refits = 100});
-    std::vector<Interval> all{ahead.horizon_total.volatility_interval[1]};
+    std::vector<PredictionInterval> all{ahead.horizon_total.volatility_interval[1]};
     for (const ForecastStep& s : ahead.steps) all.push_back(s.volatility_interval[1]);
-    for (const Interval& i : all) {
+    for (const PredictionInterval& i : all) {
       EXPECT_GT(i.low, 0) << stream;
       EXPECT_LT(i.high, 10 * i.low) << stream;
     }
@@ -461,7 +461,7 @@ TEST(Forecast, DoesNotTurnWithTheLastDigitsOfTheCovariance) {
   const Forecast usual = forecast(fit, {.horizon = 4});
   for (std::uint64_t s = 0; s < 10; ++s) {
     Fit other = fit;
-    RandomStream stream(17, s);
+    maths::RandomStream stream(17, s);
     for (std::size_t i = 0; i < k; ++i)
       for (std::size_t j = 0; j <= i; ++j) {
         other.covariance(i, j) += 1e-10 * stream.normal();
@@ -528,7 +528,7 @@ TEST(QuickDraws, HaveTheirLaw) {
   };
   for (const Case& c : {Case{Normal{}, {}}, Case{Student{}, {4.5}}, Case{Student{}, {40}},
                         Case{Ged{}, {1.2}}, Case{Ged{}, {3}}, Case{SkewStudent{}, {6, -.4}}}) {
-    RandomStream stream(5, 1);
+    maths::RandomStream stream(5, 1);
     std::vector<double> z(200000);
     const ShockLaw& law = shock_law(c.law);
     law.draw_many(stream, c.shape, z);

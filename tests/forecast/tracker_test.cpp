@@ -66,7 +66,7 @@ TEST_P(TrackerFollows, WhatUpdateAndForecastSay) {
   const Followed& c = followed()[GetParam()];
   constexpr std::size_t kFitted = 400, kMore = 60;
   Series y = made_by(c.line, c.parameters, kFitted + kMore);
-  RandomStream stream(9, 0);
+  maths::RandomStream stream(9, 0);
   for (std::size_t t = 20; t + 1 < y.size(); ++t)
     if (stream.uniform() < c.missing) y.values[t] = kNone;
   Series first = y, more = y;

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// docs/api.md is what the public headers say: BRACE_REFRESH_DOCS=1 writes it anew. And options
-// leave to a rule what is absent, not what is 0 or -1.
+// docs/api.md is what the public headers say: BRACE_REFRESH_DOCS=1 writes it anew. And what all
+// public headers keep to: nothing stands for none, threads, names.
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -8,6 +8,7 @@
 #include <filesystem>
 #include <fstream>
 #include <regex>
+#include <set>
 #include <sstream>
 
 #include "support/run.hpp"
@@ -43,17 +44,25 @@ std::string purpose(const std::vector<std::string>& lines) {
   return stop == std::string::npos ? text : text.substr(0, stop + 1);
 }
 
-// Types and functions at namespace level, each once, in the order of the header.
+// Types and functions at namespace level, each once, in the order of the header; those of a
+// namespace below brace with its name before them.
 std::vector<std::string> names_in(const std::vector<std::string>& lines) {
   static const std::regex type(R"(^(?:class|struct|enum class) (\w+)(?: : [^;]*)? ?\{.*)"),
-      function(R"(^(?! )(?:\[\[nodiscard\]\] )?(?:inline )?(?:[\w:<>,&* ]+ )(\w+)\(.*)");
+      function(R"(^(?! )(?:\[\[nodiscard\]\] )?(?:inline )?(?:[\w:<>,&* ]+ )(\w+)\(.*)"),
+      opens(R"(^namespace (?:brace::inline v0)?(?:::)?(\w*) \{)");
   std::vector<std::string> out;
-  const auto add = [&](const std::string& name) {
+  std::string below;
+  const auto add = [&](const std::string& bare) {
+    const std::string name = below + bare;
     if (std::find(out.begin(), out.end(), name) == out.end()) out.push_back(name);
   };
   for (const std::string& line : lines) {
     std::smatch found;
-    if (std::regex_match(line, found, type))
+    if (std::regex_match(line, found, opens))
+      below = found[1].length() > 0 ? found[1].str() + "::" : "";
+    else if (line.starts_with("}  // namespace"))
+      below.clear();
+    else if (std::regex_match(line, found, type))
       add(found[1]);
     else if (line.find("operator") == std::string::npos && std::regex_match(line, found, function))
       add(found[1].str() + "()");
@@ -101,6 +110,70 @@ TEST(Api, NoNumberInOptionsStandsForNone) {
   for (const fs::path& path : public_headers())
     for (const std::string& line : lines_of(path))
       EXPECT_FALSE(std::regex_search(line, sentinel)) << path << ": " << line;
+}
+
+// Text that is left out is absent, not empty.
+TEST(Api, NoEmptyTextInOptionsStandsForNone) {
+  static const std::regex sentinel(R"(\b[Ee]mpty (?:takes|reads|keeps|recognises|infers)\b)");
+  for (const fs::path& path : public_headers())
+    for (const std::string& line : lines_of(path))
+      EXPECT_FALSE(std::regex_search(line, sentinel)) << path << ": " << line;
+}
+
+TEST(Api, EveryHeaderSaysWhatThreadsMayDo) {
+  for (const fs::path& path : public_headers()) {
+    const std::vector<std::string> lines = lines_of(path);
+    const auto ends = std::find(lines.begin(), lines.end(), "#pragma once");
+    EXPECT_TRUE(std::any_of(lines.begin(), ends, [](const std::string& line) {
+      return line.starts_with("// Threads: ");
+    })) << path;
+  }
+}
+
+// In brace itself stand the verbs and types of users; single tests are in hypothesis, null laws in
+// laws, numerical tools in maths.
+TEST(Api, ExpertLayersHaveNamespacesAndNoGenericNameIsAtTheTop) {
+  const std::set<std::string> generic{"Kind",    "Log",      "Window",   "Centre",     "Split",
+                                      "Tail",    "Interval", "Profile",  "Extreme",    "Candidate",
+                                      "Account", "Reach",    "median()", "quantile()", "inverse()"};
+  const std::set<std::string> layers{"laws", "maths"};
+  for (const fs::path& path : public_headers()) {
+    const std::string room = fs::relative(path, kInclude).parent_path().string();
+    for (const std::string& name : names_in(lines_of(path))) {
+      EXPECT_FALSE(generic.contains(name)) << path << ": " << name;
+      if (layers.contains(room) && name != "Deterministic" && name != "to_string()")
+        EXPECT_TRUE(name.starts_with(room + "::")) << path << ": " << name;
+    }
+  }
+}
+
+// The core speaks of its options by their fields, between backquotes; the tool has a word for each.
+TEST(Api, MessagesNameFieldsForWhichTheToolHasWords) {
+  static const std::regex text(R"re("((?:\\.|[^"\\])*)")re"), of_tool(R"((?:^|[^\w-])--[a-z])"),
+      field("`([a-z_]+)`");
+  const std::string words = content_of(BRACE_SOURCE_DIR "/apps/brace/tool_words.hpp");
+  const auto each = [](const std::string& in, const std::regex& what, const auto& see) {
+    for (std::sregex_iterator i(in.begin(), in.end(), what), end; i != end; ++i) see((*i)[0], *i);
+  };
+  int fields = 0;
+  for (const auto& entry : fs::recursive_directory_iterator(BRACE_SOURCE_DIR "/src")) {
+    const std::string kind = entry.path().extension().string();
+    if (kind != ".cpp" && kind != ".hpp") continue;
+    // gnuplot has options of its own.
+    if (entry.path().filename() == "gnuplot.cpp") continue;
+    for (const std::string& line : lines_of(entry.path())) {
+      if (line.find_first_not_of(' ') == line.find("//")) continue;
+      each(line, text, [&](const std::string& quoted, const auto&) {
+        EXPECT_FALSE(std::regex_search(quoted, of_tool)) << entry.path() << ": " << quoted;
+        each(quoted, field, [&](const std::string&, const std::smatch& found) {
+          ++fields;
+          EXPECT_NE(words.find("{\"" + found[1].str() + "\", "), std::string::npos)
+              << entry.path() << ": " << quoted;
+        });
+      });
+    }
+  }
+  EXPECT_GT(fields, 30);
 }
 
 TEST(Pages, StartWithWhatTheReaderCanDoAfterThem) {

@@ -21,21 +21,22 @@ namespace {
 
 using test::rejections;
 
-Series drawn(std::uint64_t seed, std::size_t n, const std::function<double(RandomStream&)>& draw) {
-  RandomStream stream(seed, 0);
+Series drawn(std::uint64_t seed, std::size_t n,
+             const std::function<double(maths::RandomStream&)>& draw) {
+  maths::RandomStream stream(seed, 0);
   std::vector<double> x;
   for (std::size_t t = 0; t < n; ++t) x.push_back(draw(stream));
   return make_series(std::move(x));
 }
 
 Series normals(std::uint64_t seed, std::size_t n) {
-  return drawn(seed, n, [](RandomStream& s) { return s.normal(); });
+  return drawn(seed, n, [](maths::RandomStream& s) { return s.normal(); });
 }
 
 // GJR by its recursion: with leverage > 0 falls raise the variance more than rises.
 Series asymmetric(std::uint64_t seed, std::size_t n, double leverage) {
   double h = 1, e = 0;
-  return drawn(seed, n, [&](RandomStream& s) {
+  return drawn(seed, n, [&](maths::RandomStream& s) {
     h = 0.05 + (0.1 - leverage / 2 + (e < 0 ? leverage : 0)) * e * e + 0.85 * h;
     return e = std::sqrt(h) * s.normal();
   });
@@ -43,35 +44,39 @@ Series asymmetric(std::uint64_t seed, std::size_t n, double leverage) {
 
 // Bands: 2,000 replications have a Monte Carlo error of .5 points at 5 %.
 TEST(Symmetry, KeepsItsSizeUnderHeavyTailsAndClusteringVolatility) {
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t seed) { return symmetry(normals(seed, 500)); }),
-              0.05, 0.02);
-  const Model garch = parse_model("const / garch / student");
   EXPECT_NEAR(
-      rejections(1000,
-                 [&](std::uint64_t seed) {
-                   return symmetry(simulate(garch, {0, .05, .08, .87, 8}, 1000, {.seed = seed}));
-                 }),
-      0.04, 0.03);
+      rejections(2000,
+                 [](std::uint64_t seed) { return hypothesis::symmetry_test(normals(seed, 500)); }),
+      0.05, 0.02);
+  const Model garch = parse_model("const / garch / student");
+  EXPECT_NEAR(rejections(1000,
+                         [&](std::uint64_t seed) {
+                           return hypothesis::symmetry_test(
+                               simulate(garch, {0, .05, .08, .87, 8}, 1000, {.seed = seed}));
+                         }),
+              0.04, 0.03);
   EXPECT_GT(rejections(200,
                        [](std::uint64_t seed) {
-                         return symmetry(drawn(seed, 500, [](RandomStream& s) {
-                           return std::exp(0.3 * s.normal());
-                         }));
+                         return hypothesis::symmetry_test(drawn(
+                             seed, 500,
+                             [](maths::RandomStream& s) { return std::exp(0.3 * s.normal()); }));
                        }),
             0.95);
 }
 
 TEST(Kurtosis, KeepsItsSizeFromFiftyValuesOn) {
   for (const std::size_t n : {50u, 500u})
-    EXPECT_NEAR(rejections(2000, [&](std::uint64_t seed) { return kurtosis(normals(seed, n)); }),
-                0.05, 0.017)
+    EXPECT_NEAR(
+        rejections(2000,
+                   [&](std::uint64_t seed) { return hypothesis::kurtosis_test(normals(seed, n)); }),
+        0.05, 0.017)
         << n;
-  EXPECT_GT(
-      rejections(200,
-                 [](std::uint64_t seed) {
-                   return kurtosis(drawn(seed, 300, [](RandomStream& s) { return s.student(5); }));
-                 }),
-      0.9);
+  EXPECT_GT(rejections(200,
+                       [](std::uint64_t seed) {
+                         return hypothesis::kurtosis_test(
+                             drawn(seed, 300, [](maths::RandomStream& s) { return s.student(5); }));
+                       }),
+            0.9);
 }
 
 // D'Agostino, Belanger and D'Agostino (1990) work through 62 cholesterol values: b2 = 4.58 gives
@@ -92,7 +97,7 @@ TEST(Kurtosis, MeetsThePublishedExample) {
     (moments(sample(middle)).excess_kurtosis < 1.58 ? low : high) = middle;
   }
   ASSERT_NEAR(moments(sample(low)).excess_kurtosis + 3, 4.58, 1e-9);
-  EXPECT_NEAR(kurtosis(sample(low)).statistic, 2.21, 0.005);
+  EXPECT_NEAR(hypothesis::kurtosis_test(sample(low)).statistic, 2.21, 0.005);
 }
 
 // Fractional noise (1 - B)^{-d} e by its moving average.
@@ -160,17 +165,17 @@ TEST(Memory, LongSeriesAgreeWithPlainSums) {
 
 // A Pareto tail has one index at every threshold.
 TEST(Tails, HillFindsTheParetoIndex) {
-  const Series x = drawn(3, 20000, [](RandomStream& s) {
+  const Series x = drawn(3, 20000, [](maths::RandomStream& s) {
     return (s.uniform() < 0.5 ? -1 : 1) *
            (s.uniform() < 0.5 ? 0.2 : std::pow(s.uniform(), -1 / 3.0));
   });
-  for (const Tail tail : {Tail::both, Tail::left, Tail::right}) {
+  for (const TailSide tail : {TailSide::both, TailSide::left, TailSide::right}) {
     const TailIndex index = tail_index(x, tail, 500);
     EXPECT_NEAR(index.alpha, 3, 4 * index.se);
     EXPECT_DOUBLE_EQ(index.se, index.alpha / std::sqrt(500.0));
   }
   EXPECT_GT(tail_index(normals(2, 20000)).alpha, 4) << "a normal law has every moment";
-  EXPECT_EQ(test::error_of([] { (void)tail_index(normals(1, 150), Tail::left, 140); }).code(),
+  EXPECT_EQ(test::error_of([] { (void)tail_index(normals(1, 150), TailSide::left, 140); }).code(),
             ErrorCode::bad_option);
 }
 
@@ -247,10 +252,13 @@ TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
                          .method = DecompositionMethod::averages,
                          .form = DecompositionForm::additive});
   };
-  EXPECT_NEAR(rejections(1000, [&](std::uint64_t seed) { return season_test(series(seed, 0)); }),
-              0.05, 0.03);
-  EXPECT_GT(rejections(100, [&](std::uint64_t seed) { return season_test(series(seed, 1)); }),
-            0.95);
+  EXPECT_NEAR(
+      rejections(1000,
+                 [&](std::uint64_t seed) { return hypothesis::season_test(series(seed, 0)); }),
+      0.05, 0.03);
+  EXPECT_GT(
+      rejections(100, [&](std::uint64_t seed) { return hypothesis::season_test(series(seed, 1)); }),
+      0.95);
   // Volatility by the weekday.
   const auto days = [](std::uint64_t seed, double monday) {
     Series s = normals(seed, 500);
@@ -264,19 +272,20 @@ TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
   };
   EXPECT_NEAR(rejections(1000,
                          [&](std::uint64_t seed) {
-                           return profile_test(days(seed, 1), ProfileBy::weekday);
+                           return hypothesis::profile_test(days(seed, 1), ProfileBy::weekday);
                          }),
               0.05, 0.025);
-  EXPECT_GT(
-      rejections(
-          100, [&](std::uint64_t seed) { return profile_test(days(seed, 2), ProfileBy::weekday); }),
-      0.95);
+  EXPECT_GT(rejections(100,
+                       [&](std::uint64_t seed) {
+                         return hypothesis::profile_test(days(seed, 2), ProfileBy::weekday);
+                       }),
+            0.95);
 }
 
 TEST(Inspection, HoldsAllThatAPageNeeds) {
   Series r =
       simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
-  r.kind = Kind::log_return;
+  r.kind = SeriesKind::log_return;
   const Inspection look = inspect(r, {.lags = 7, .extremes = 4});
   EXPECT_EQ(look.lags, 7);
   EXPECT_EQ(look.whiteness.size(), 30u);

@@ -30,7 +30,7 @@ TEST(Autocorrelation, WithGapsUsesPairsThatArePresent) {
   const double mean = 3, total = 4 + 0 + 1 + 4 + 1;
   const double first = (1 - mean) * (3 - mean) + (2 - mean) * (5 - mean) + (5 - mean) * (4 - mean);
   const double second = (3 - mean) * (2 - mean) * 1 + (2 - mean) * (4 - mean);
-  const auto r = autocorrelations(y, 2);
+  const auto r = maths::autocorrelations(y, 2);
   EXPECT_DOUBLE_EQ(r[0], first / total);
   EXPECT_DOUBLE_EQ(r[1], second / total);
 }
@@ -45,13 +45,13 @@ TEST(Autocorrelation, PacfOfAnAutoregressionEndsAtItsOrder) {
 
 TEST(Autocorrelation, RefusesLagsOutOfRange) {
   EXPECT_STREQ(test::error_of([] {
-                 (void)autocorrelations(std::vector<double>{1, 2, 3}, 3);
+                 (void)maths::autocorrelations(std::vector<double>{1, 2, 3}, 3);
                }).what(),
                "lags = 3: must lie between 1 and 2 for 3 observations");
 }
 
 TEST(Whiteness, NoPValueWithoutDegreesOfFreedom) {
-  const TestResult t = ljung_box(white(0, 100), {.lags = 2, .fitted = 2});
+  const TestResult t = hypothesis::ljung_box(white(0, 100), {.lags = 2, .fitted = 2});
   EXPECT_FALSE(t.p_value);
   EXPECT_FALSE(t.rejects());
   EXPECT_EQ(t.reading, "no p-value: 2 fitted terms leave no degrees of freedom at lag 2");
@@ -62,24 +62,30 @@ TEST(Whiteness, NoPValueWithoutDegreesOfFreedom) {
 TEST(Size, UnitRootTestsHoldTheirLevel) {
   for (const Deterministic terms :
        {Deterministic::none, Deterministic::constant, Deterministic::trend})
-    EXPECT_NEAR(rejections(1000,
-                           [&](std::uint64_t i) {
-                             return adf(
-                                 walk(i, 100),
-                                 {.deterministic = terms, .rule = LagRule::fixed, .lags = 0});
-                           }),
-                .05, .021)
+    EXPECT_NEAR(
+        rejections(1000,
+                   [&](std::uint64_t i) {
+                     return hypothesis::adf(
+                         walk(i, 100),
+                         {.deterministic = terms, .rule = hypothesis::LagRule::fixed, .lags = 0});
+                   }),
+        .05, .021)
         << "adf " << to_string(terms);
 }
 
 // 2,000 series: standard error .0049, bands of 3.3 to 4.
 TEST(Size, WhitenessAndArchTestsHoldTheirLevel) {
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box(white(i, 250)); }), .05,
-              .016);
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return ljung_box_robust(white(i, 250)); }),
+  EXPECT_NEAR(
+      rejections(2000, [](std::uint64_t i) { return hypothesis::ljung_box(white(i, 250)); }), .05,
+      .016);
+  EXPECT_NEAR(
+      rejections(2000, [](std::uint64_t i) { return hypothesis::ljung_box_robust(white(i, 250)); }),
+      .05, .02);
+  EXPECT_NEAR(
+      rejections(2000, [](std::uint64_t i) { return hypothesis::mcleod_li(white(i, 250)); }), .05,
+      .02);
+  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return hypothesis::arch_lm(white(i, 250)); }),
               .05, .02);
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return mcleod_li(white(i, 250)); }), .05, .02);
-  EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return arch_lm(white(i, 250)); }), .05, .02);
 }
 
 // Why the robust form stands beside the plain one: clustering volatility, no memory at all.
@@ -88,9 +94,10 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
   const auto series = [&](std::uint64_t i) {
     return simulate(model, {.02, .18, .80, 6}, 1000, {.seed = 5, .stream = i});
   };
-  const double plain = rejections(500, [&](std::uint64_t i) { return ljung_box(series(i)); });
+  const double plain =
+      rejections(500, [&](std::uint64_t i) { return hypothesis::ljung_box(series(i)); });
   const double robust =
-      rejections(500, [&](std::uint64_t i) { return ljung_box_robust(series(i)); });
+      rejections(500, [&](std::uint64_t i) { return hypothesis::ljung_box_robust(series(i)); });
   EXPECT_GT(plain, .25);
   EXPECT_LT(robust, .08);
 }
@@ -98,21 +105,22 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
 TEST(ArchLm, TakesFewerLagsWhereGapsLeaveTooFewRows) {
   Series y = white(30, 60);
   for (std::size_t t = 4; t < 60; t += 5) y.values[t] = kNaN;
-  const TestResult t = arch_lm(y);
+  const TestResult t = hypothesis::arch_lm(y);
   EXPECT_EQ(t.lags, 3) << "runs of four rows hold no more than three lags";
   EXPECT_GE(t.observations, 12u);
-  EXPECT_EQ(test::error_of([&] { (void)arch_lm(y, {.lags = 8}); }).code(),
+  EXPECT_EQ(test::error_of([&] { (void)hypothesis::arch_lm(y, {.lags = 8}); }).code(),
             ErrorCode::too_few_observations)
       << "lags asked for by name are not changed";
   Series signs = white(31, 100);
   for (double& v : signs.values) v = v > 0 ? 1 : -1;
-  EXPECT_EQ(arch_lm(signs, {.demean = false}).statistic, 0) << "squares that never vary";
+  EXPECT_EQ(hypothesis::arch_lm(signs, {.demean = false}).statistic, 0)
+      << "squares that never vary";
 }
 
 TEST(Inspection, SaysWhatKindOfSeriesItIs) {
   Series clustering =
       simulate(parse_model("const / garch / student"), {0, .03, .1, .87, 5}, 2000, {.seed = 4});
-  clustering.kind = Kind::log_return;
+  clustering.kind = SeriesKind::log_return;
   const Inspection look = inspect(clustering);
   EXPECT_EQ(look.reading,
             "simulated: heavy tails, no clear memory from one row to the next, and volatility that "

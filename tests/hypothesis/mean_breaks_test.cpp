@@ -26,9 +26,9 @@ using test::white;
 TEST(Reference, Cusum) {
   const Json answer = test::known_answer("o26");
   const Tolerance tol(answer);
-  const TestResult got = cusum(test::series_of(answer));
+  const TestResult got = hypothesis::cusum(test::series_of(answer));
   expect_close(got.statistic, answer["expected"]["statistic"], tol.abs, tol.rel, "CUSUM");
-  EXPECT_EQ(got.break_at->index, answer["expected"]["at_obs"].get<std::size_t>());
+  EXPECT_EQ(got.break_at->row + 1, answer["expected"]["at_obs"].get<std::size_t>());
 }
 
 TEST(Reference, CumulativeSquares) {
@@ -36,13 +36,15 @@ TEST(Reference, CumulativeSquares) {
   const Tolerance tol(answer);
   const Json& want = answer["expected"];
   const Series y = test::series_of(answer);
-  const TestResult plain = cumulative_squares(y, {.scale = SquaresScale::normal});
+  const TestResult plain =
+      hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::normal});
   expect_close(plain.statistic, want["inclan_tiao"], tol.abs, tol.rel, "plain");
-  EXPECT_EQ(plain.break_at->index, want["inclan_tiao_obs"].get<std::size_t>());
-  const TestResult window = cumulative_squares(y, {.scale = SquaresScale::bartlett});
+  EXPECT_EQ(plain.break_at->row + 1, want["inclan_tiao_obs"].get<std::size_t>());
+  const TestResult window =
+      hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::bartlett});
   expect_close(window.statistic, want["kappa2"], tol.abs, tol.rel, "kappa-2");
   EXPECT_EQ(window.bandwidth, want["bandwidth"].get<int>());
-  EXPECT_EQ(window.break_at->index, want["kappa2_obs"].get<std::size_t>());
+  EXPECT_EQ(window.break_at->row + 1, want["kappa2_obs"].get<std::size_t>());
 }
 
 TEST(Reference, CumulativeSquaresByAutoregression) {
@@ -52,11 +54,13 @@ TEST(Reference, CumulativeSquaresByAutoregression) {
        {std::pair{"var_shift", "o_var_shift.csv"}, std::pair{"long_garch", "o_v51.csv"}}) {
     const Json& want = answer["expected"][name];
     const Series y = read_csv((test::reference_folder() / file).string(), {.value = "value"});
-    const TestResult got = cumulative_squares(y, {.scale = SquaresScale::spectral});
+    const TestResult got =
+        hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::spectral});
     expect_close(got.statistic, want["kappa2"], tol.abs, tol.rel, name);
-    EXPECT_EQ(got.break_at->index, want["obs"].get<std::size_t>());
+    EXPECT_EQ(got.break_at->row + 1, want["obs"].get<std::size_t>());
     EXPECT_EQ(got.lags, want["p"].get<int>());
-    EXPECT_GE(*cumulative_squares(y).p_value, *got.p_value) << "the default is never bolder";
+    EXPECT_GE(*hypothesis::cumulative_squares(y).p_value, *got.p_value)
+        << "the default is never bolder";
   }
 }
 
@@ -65,12 +69,12 @@ TEST(Reference, MeanBreaks) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   const Json& f = answer["expected"]["sup_f"];
-  const auto tests = sup_f(y);
+  const auto tests = hypothesis::sup_f(y);
   expect_close(tests[0].statistic, f["sup_f"], tol.abs, tol.rel, "sup");
   expect_close(tests[1].statistic, f["exp_f"], tol.abs, tol.rel, "exp");
   expect_close(tests[2].statistic, f["ave_f"], tol.abs, tol.rel, "ave");
-  EXPECT_EQ(tests[0].break_at->index, f["break_obs"].get<std::size_t>());
-  const BaiPerron found = bai_perron(y, {.most = 3});
+  EXPECT_EQ(tests[0].break_at->row + 1, f["break_obs"].get<std::size_t>());
+  const hypothesis::BaiPerron found = hypothesis::bai_perron(y, {.most = 3});
   for (const auto& [number, want] : answer["expected"]["multiple"]["by_number_of_breaks"].items()) {
     const auto& part = found.partitions[std::stoul(number)];
     EXPECT_EQ(part.breaks, want["break_obs"].get<std::vector<std::size_t>>());
@@ -82,23 +86,24 @@ TEST(Reference, MeanBreaks) {
 TEST(SupF, IsTheLargestChowStatistic) {
   Series y = stepped(1, 120, 70, .8);
   for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += .4 * y.values[t - 1];
-  for (const BreakRegression regression : {BreakRegression{}, BreakRegression{.lags = 2},
-                                           BreakRegression{.lags = 1, .with_trend = true}}) {
+  for (const hypothesis::BreakRegression regression :
+       {hypothesis::BreakRegression{}, hypothesis::BreakRegression{.lags = 2},
+        hypothesis::BreakRegression{.lags = 1, .with_trend = true}}) {
     const auto n = static_cast<double>(y.size()) - regression.lags;
     double most = 0;
     std::size_t at = 0;
     for (auto rows = static_cast<std::size_t>(std::ceil(.15 * n));
          rows <= static_cast<std::size_t>(std::floor(.85 * n)); ++rows) {
       const std::size_t date = rows + static_cast<std::size_t>(regression.lags);
-      const double F = chow(y, date, regression).statistic;
+      const double F = hypothesis::chow(y, date, regression).statistic;
       if (F > most) {
         most = F;
         at = date;
       }
     }
-    const TestResult got = sup_f(y, regression).front();
+    const TestResult got = hypothesis::sup_f(y, regression).front();
     EXPECT_NEAR(got.statistic, most, 1e-9 * most);
-    EXPECT_EQ(got.break_at->index, at);
+    EXPECT_EQ(got.break_at->row + 1, at);
   }
 }
 
@@ -120,7 +125,7 @@ TEST(Cusum, RecursiveResidualsByDefinition) {
     most =
         std::max(most, std::abs(sum) / (std::sqrt(m) * (1 + 2 * (static_cast<double>(t) + 1) / m)));
   }
-  EXPECT_NEAR(cusum(y).statistic, most, 1e-12);
+  EXPECT_NEAR(hypothesis::cusum(y).statistic, most, 1e-12);
   double mean = 0, ssr = 0;
   for (const double v : y.values) mean += v / 60;
   for (const double v : y.values) ssr += (v - mean) * (v - mean);
@@ -145,7 +150,7 @@ TEST(BaiPerron, DatesAreTheBestOfAll) {
         least = total;
         best = {a, b};
       }
-  const BaiPerron found = bai_perron(y, {.most = 3});
+  const hypothesis::BaiPerron found = hypothesis::bai_perron(y, {.most = 3});
   EXPECT_EQ(found.partitions[2].breaks, best);
   EXPECT_NEAR(found.partitions[2].ssr, least, 1e-9);
 }
@@ -153,17 +158,17 @@ TEST(BaiPerron, DatesAreTheBestOfAll) {
 TEST(BaiPerron, CountsBreaksEachWay) {
   Series y = stepped(4, 600, 200, 1.2);
   for (std::size_t t = 420; t < y.size(); ++t) y.values[t] -= 1.8;
-  const BaiPerron found = bai_perron(y);
+  const hypothesis::BaiPerron found = hypothesis::bai_perron(y);
   EXPECT_EQ(found.by_sequence, 2);
   EXPECT_EQ(found.by_bic, 2);
   EXPECT_EQ(found.by_lwz, 2);
   ASSERT_EQ(found.breaks.size(), 2u);
-  EXPECT_NEAR(static_cast<double>(found.breaks[0].index), 200, 10);
-  EXPECT_NEAR(static_cast<double>(found.breaks[1].index), 420, 10);
-  const BaiPerron none = bai_perron(white(4, 600));
+  EXPECT_NEAR(static_cast<double>(found.breaks[0].row + 1), 200, 10);
+  EXPECT_NEAR(static_cast<double>(found.breaks[1].row + 1), 420, 10);
+  const hypothesis::BaiPerron none = hypothesis::bai_perron(white(4, 600));
   EXPECT_EQ(none.by_sequence + none.by_bic + none.by_lwz, 0);
   EXPECT_TRUE(none.breaks.empty());
-  EXPECT_EQ(bai_perron(white(4, 600), {.number = 3}).breaks.size(), 3u);
+  EXPECT_EQ(hypothesis::bai_perron(white(4, 600), {.number = 3}).breaks.size(), 3u);
 }
 
 // The law behind the intervals, by simulation: argmax of a two-sided walk whose steps have drift
@@ -171,8 +176,8 @@ TEST(BaiPerron, CountsBreaksEachWay) {
 // best is out of reach; the share beyond either reach is .025 with a standard error of .0035.
 TEST(DateInterval, IsTheLawOfTheArgmax) {
   const double delta = .1, before = 1, after = 3;
-  const Reach reach = date_interval(delta, before, after);
-  RandomStream random(11, 0);
+  const hypothesis::Reach reach = hypothesis::date_interval(delta, before, after);
+  maths::RandomStream random(11, 0);
   int too_late = 0, too_early = 0;
   constexpr int kWalks = 2000, kSteps = 12000;
   for (int w = 0; w < kWalks; ++w) {
@@ -199,12 +204,12 @@ TEST(DateInterval, IsTheLawOfTheArgmax) {
 
 // Published 5 % point of Bai (1997) for equal sides: 11 in units of s^2 / delta^2.
 TEST(DateInterval, HasThePublishedReach) {
-  const Reach even = date_interval(1, 1, 1);
+  const hypothesis::Reach even = hypothesis::date_interval(1, 1, 1);
   EXPECT_NEAR(even.earlier, 11, .1);
   EXPECT_NEAR(even.later, even.earlier, 1e-3 * even.earlier);
-  const Reach scaled = date_interval(.5, 1, 1);
+  const hypothesis::Reach scaled = hypothesis::date_interval(.5, 1, 1);
   EXPECT_NEAR(scaled.earlier, 4 * even.earlier, .01 * scaled.earlier);
-  const Reach noisy_after = date_interval(1, 1, 4);
+  const hypothesis::Reach noisy_after = hypothesis::date_interval(1, 1, 4);
   EXPECT_GT(noisy_after.earlier, even.earlier) << "noise after the break makes estimates late";
   EXPECT_LT(noisy_after.later, even.later);
 }
@@ -214,12 +219,14 @@ TEST(DateInterval, HasThePublishedReach) {
 TEST(DateInterval, CoversTheDate) {
   int of_mean = 0, of_variance = 0;
   for (std::uint64_t i = 0; i < 300; ++i) {
-    const BreakDate b = bai_perron(stepped(100 + i, 300, 150, 1), {.number = 1}).breaks.front();
-    of_mean += b.low <= 150 && 150 <= b.high;
+    const hypothesis::BreakDate b =
+        hypothesis::bai_perron(stepped(100 + i, 300, 150, 1), {.number = 1}).breaks.front();
+    of_mean += b.low <= 149 && 149 <= b.high;
     Series y = white(500 + i, 2000);
     for (std::size_t t = 1000; t < y.size(); ++t) y.values[t] *= std::sqrt(2.0);
-    const BreakDate v = variance_break_at(y, cumulative_squares(y).break_at->index);
-    of_variance += v.low <= 1000 && 1000 <= v.high;
+    const hypothesis::BreakDate v =
+        hypothesis::variance_break_at(y, hypothesis::cumulative_squares(y).break_at->row + 1);
+    of_variance += v.low <= 999 && 999 <= v.high;
   }
   EXPECT_GT(of_mean, 300 * (.95 - 4 * .0126));
   EXPECT_GT(of_variance, 300 * (.93 - 4 * .0126));
@@ -228,14 +235,15 @@ TEST(DateInterval, CoversTheDate) {
 TEST(VarianceBreaks, FindsTheDateAndCovers) {
   Series y = white(5, 1500);
   for (std::size_t t = 900; t < y.size(); ++t) y.values[t] *= 1.6;
-  const VarianceBreaks found = variance_breaks(y);
+  const hypothesis::VarianceBreaks found = hypothesis::variance_breaks(y);
   ASSERT_EQ(found.breaks.size(), 1u);
-  EXPECT_NEAR(static_cast<double>(found.breaks[0].index), 900, 30);
-  EXPECT_LE(found.breaks[0].low, 900u);
-  EXPECT_GE(found.breaks[0].high, 900u);
+  EXPECT_NEAR(static_cast<double>(found.breaks[0].row + 1), 900, 30);
+  EXPECT_LE(found.breaks[0].low, 899u);
+  EXPECT_GE(found.breaks[0].high, 899u);
   for (std::size_t t = 400; t < 900; ++t) y.values[t] *= 2.5;
-  EXPECT_EQ(variance_breaks(y).breaks.size(), 2u) << "a calm, a rough and a middling part";
-  EXPECT_TRUE(variance_breaks(white(5, 1500)).breaks.empty());
+  EXPECT_EQ(hypothesis::variance_breaks(y).breaks.size(), 2u)
+      << "a calm, a rough and a middling part";
+  EXPECT_TRUE(hypothesis::variance_breaks(white(5, 1500)).breaks.empty());
 }
 
 // Units do not matter to any statistic of a break, nor does the origin where a mean is taken out.
@@ -244,13 +252,16 @@ TEST(Breaks, ScaleAndOriginDoNotMatter) {
   Series other = y;
   for (double& v : other.values) v = 1e-3 * v + 50;
   const auto all = [](const Series& s) {
-    std::vector<TestResult> tests{cusum(s), cusum_ols(s), cusum_squares(s), chow(s, 150)};
-    for (const SquaresScale scale :
-         {SquaresScale::normal, SquaresScale::fourth, SquaresScale::spectral, SquaresScale::robust,
-          SquaresScale::bartlett})
-      tests.push_back(cumulative_squares(s, {.scale = scale}));
-    for (const auto& more : {sup_f(s), sup_f(s, {.lags = 2}), bai_perron(s).tests,
-                             bai_perron(s, {.long_run = true}).tests})
+    std::vector<TestResult> tests{hypothesis::cusum(s), hypothesis::cusum_ols(s),
+                                  hypothesis::cusum_squares(s), hypothesis::chow(s, 150)};
+    for (const hypothesis::SquaresScale scale :
+         {hypothesis::SquaresScale::normal, hypothesis::SquaresScale::fourth,
+          hypothesis::SquaresScale::spectral, hypothesis::SquaresScale::robust,
+          hypothesis::SquaresScale::bartlett})
+      tests.push_back(hypothesis::cumulative_squares(s, {.scale = scale}));
+    for (const auto& more :
+         {hypothesis::sup_f(s), hypothesis::sup_f(s, {.lags = 2}), hypothesis::bai_perron(s).tests,
+          hypothesis::bai_perron(s, {.long_run = true}).tests})
       tests.insert(tests.end(), more.begin(), more.end());
     return tests;
   };
@@ -261,17 +272,20 @@ TEST(Breaks, ScaleAndOriginDoNotMatter) {
 }
 
 TEST(Breaks, RefuseWhatTheyCannotTest) {
-  EXPECT_EQ(test::error_of([] { (void)chow(white(1, 100), 1); }).code(), ErrorCode::bad_option);
-  EXPECT_EQ(test::error_of([] { (void)sup_f(white(1, 100), {}, {.trim = .5}); }).code(),
+  EXPECT_EQ(test::error_of([] { (void)hypothesis::chow(white(1, 100), 1); }).code(),
             ErrorCode::bad_option);
-  EXPECT_EQ(test::error_of([] { (void)bai_perron(white(1, 30)); }).code(),
+  EXPECT_EQ(test::error_of([] { (void)hypothesis::sup_f(white(1, 100), {}, {.trim = .5}); }).code(),
+            ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([] { (void)hypothesis::bai_perron(white(1, 30)); }).code(),
             ErrorCode::too_few_observations);
-  EXPECT_EQ(test::error_of([] { (void)bai_perron(white(1, 100), {.number = 6}); }).code(),
-            ErrorCode::bad_option);
   EXPECT_EQ(
-      test::error_of([] { (void)sup_f(white(1, 100), {.lags = 1}, {.long_run = true}); }).code(),
+      test::error_of([] { (void)hypothesis::bai_perron(white(1, 100), {.number = 6}); }).code(),
       ErrorCode::bad_option);
-  const auto other_trim = sup_f(white(1, 100), {}, {.trim = .1});
+  EXPECT_EQ(test::error_of([] {
+              (void)hypothesis::sup_f(white(1, 100), {.lags = 1}, {.long_run = true});
+            }).code(),
+            ErrorCode::bad_option);
+  const auto other_trim = hypothesis::sup_f(white(1, 100), {}, {.trim = .1});
   EXPECT_TRUE(other_trim[0].p_value) << "exact for any trim";
   EXPECT_FALSE(other_trim[1].p_value) << "tabled for .15 only, and it says so";
   EXPECT_NE(other_trim[1].reading.find("no p-value"), std::string::npos);
@@ -281,8 +295,8 @@ TEST(Breaks, RefuseWhatTheyCannotTest) {
 TEST(LongRun, AutoregressionFindsTheSpectrumAtZero) {
   Series y = white(6, 20000);
   for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += .5 * y.values[t - 1];
-  EXPECT_NEAR(spectral_variance(y.values).value, 4, .4);
-  EXPECT_EQ(spectral_variance(y.values, {}, true).order, 1);
+  EXPECT_NEAR(maths::spectral_variance(y.values).value, 4, .4);
+  EXPECT_EQ(maths::spectral_variance(y.values, {}, true).order, 1);
 }
 
 }  // namespace

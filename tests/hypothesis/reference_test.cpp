@@ -29,8 +29,9 @@ TEST(Reference, AutocorrelationsAndPortmanteau) {
     expect_close(table.rows[k].pacf, answer["expected"]["pacf"][k], tol.abs, tol.rel, "pacf");
   }
   for (const Json& c : answer["expected"]["portmanteau"]) {
-    const WhitenessOptions options{.lags = c["lag"], .fitted = c["fitted"]};
-    const TestResult lb = ljung_box(y, options), bp = box_pierce(y, options);
+    const hypothesis::WhitenessOptions options{.lags = c["lag"], .fitted = c["fitted"]};
+    const TestResult lb = hypothesis::ljung_box(y, options),
+                     bp = hypothesis::box_pierce(y, options);
     EXPECT_EQ(lb.dof[0], c["dof"].get<double>());
     expect_close(lb.statistic, c["ljung_box"], tol.abs, tol.rel, "ljung-box");
     expect_close(*lb.p_value, c["ljung_box_p"], tol.abs, tol.rel, "ljung-box p");
@@ -38,7 +39,7 @@ TEST(Reference, AutocorrelationsAndPortmanteau) {
     expect_close(*bp.p_value, c["box_pierce_p"], tol.abs, tol.rel, "box-pierce p");
   }
   for (const Json& c : answer["expected"]["mcleod_li"]) {
-    const TestResult ml = mcleod_li(y, {.lags = c["lag"]});
+    const TestResult ml = hypothesis::mcleod_li(y, {.lags = c["lag"]});
     expect_close(ml.statistic, c["statistic"], tol.abs, tol.rel, "mcleod-li");
     expect_close(*ml.p_value, c["p"], tol.abs, tol.rel, "mcleod-li p");
   }
@@ -73,8 +74,8 @@ TEST(Reference, Moments) {
        {std::pair{"mean", m.mean}, std::pair{"sd", m.sd}, std::pair{"min", m.min},
         std::pair{"max", m.max}, std::pair{"median", m.median}, std::pair{"skewness", m.skewness},
         std::pair{"excess_kurtosis", m.excess_kurtosis},
-        std::pair{"jarque_bera", jarque_bera(y).statistic},
-        std::pair{"jarque_bera_p", *jarque_bera(y).p_value}})
+        std::pair{"jarque_bera", hypothesis::jarque_bera(y).statistic},
+        std::pair{"jarque_bera_p", *hypothesis::jarque_bera(y).p_value}})
     expect_close(got, want[name], tol.abs, tol.rel, name);
 }
 
@@ -83,8 +84,8 @@ TEST(Reference, ArchLm) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
-    const TestResult lm = arch_lm(y, {.lags = c["lag"]}),
-                     f = arch_lm(y, {.lags = c["lag"], .f_form = true});
+    const TestResult lm = hypothesis::arch_lm(y, {.lags = c["lag"]}),
+                     f = hypothesis::arch_lm(y, {.lags = c["lag"], .f_form = true});
     EXPECT_EQ(lm.observations, c["N"].get<std::size_t>());
     expect_close(lm.statistic, c["lm"], tol.abs, tol.rel, "LM");
     expect_close(*lm.p_value, c["lm_p"], tol.abs, tol.rel, "LM p");
@@ -112,16 +113,19 @@ TEST(Reference, AdfWithFixedLags) {
   const Json answer = test::known_answer("o04");
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"])
-    expect_adf(adf(y, {.deterministic = terms_of(c), .rule = LagRule::fixed, .lags = c["k"]}), c,
-               Tolerance(answer));
+    expect_adf(
+        hypothesis::adf(
+            y, {.deterministic = terms_of(c), .rule = hypothesis::LagRule::fixed, .lags = c["k"]}),
+        c, Tolerance(answer));
 }
 
 TEST(Reference, AdfWithChosenLags) {
   const Json answer = test::known_answer("o05");
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"])
-    expect_adf(adf(y, {.deterministic = terms_of(c),
-                       .rule = c["criterion"] == "AIC" ? LagRule::aic : LagRule::bic}),
+    expect_adf(hypothesis::adf(y, {.deterministic = terms_of(c),
+                                   .rule = c["criterion"] == "AIC" ? hypothesis::LagRule::aic
+                                                                   : hypothesis::LagRule::bic}),
                c, Tolerance(answer));
 }
 
@@ -130,8 +134,8 @@ TEST(Reference, Kpss) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]["tests"]) {
-    const TestResult t =
-        kpss(y, {.with_trend = c["kind"] == "trend", .bandwidth = c["bandwidth"].get<int>()});
+    const TestResult t = hypothesis::kpss(
+        y, {.with_trend = c["kind"] == "trend", .bandwidth = c["bandwidth"].get<int>()});
     EXPECT_EQ(t.variant, c["kind"]);
     expect_close(t.statistic, c["eta"], tol.abs, tol.rel, "eta");
     EXPECT_NEAR(*t.p_value, c["p"].get<double>(), answer["tolerance"]["p_abs"].get<double>());

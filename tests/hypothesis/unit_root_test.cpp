@@ -37,8 +37,8 @@ TEST(Reference, PhillipsPerron) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
-    const TestResult got =
-        phillips_perron(y, {.deterministic = terms_of(c), .bandwidth = c["bandwidth"].get<int>()});
+    const TestResult got = hypothesis::phillips_perron(
+        y, {.deterministic = terms_of(c), .bandwidth = c["bandwidth"].get<int>()});
     expect_close(got.statistic, c["z_tau"], tol.abs, tol.rel, "Z tau");
     EXPECT_EQ(got.observations, c["N"].get<std::size_t>());
     // The file's p-values are polynomials, good to about .004.
@@ -52,8 +52,8 @@ TEST(Reference, DfGls) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
-    const TestResult got =
-        df_gls(y, {.deterministic = terms_of(c), .rule = LagRule::fixed, .lags = c["k"]});
+    const TestResult got = hypothesis::df_gls(
+        y, {.deterministic = terms_of(c), .rule = hypothesis::LagRule::fixed, .lags = c["k"]});
     expect_close(got.statistic, c["tau"], tol.abs, tol.rel, "tau");
     EXPECT_EQ(got.observations, c["N"].get<std::size_t>());
   }
@@ -62,11 +62,12 @@ TEST(Reference, DfGls) {
 TEST(Reference, VarianceRatios) {
   const Json answer = test::known_answer("o09");
   const Tolerance tol(answer);
-  const VarianceRatio got = variance_ratio(test::series_of(answer), {.draws = 99});
+  const hypothesis::VarianceRatio got =
+      hypothesis::variance_ratio(test::series_of(answer), {.draws = 99});
   ASSERT_EQ(got.rows.size(), answer["expected"].size());
   for (std::size_t i = 0; i < got.rows.size(); ++i) {
     const Json& c = answer["expected"][i];
-    const VarianceRatio::Row& row = got.rows[i];
+    const hypothesis::VarianceRatio::Row& row = got.rows[i];
     EXPECT_EQ(row.period, c["q"].get<int>());
     expect_close(row.ratio, c["vr"], tol.abs, tol.rel, "ratio");
     expect_close(row.z, c["z_homoskedastic"], tol.abs, tol.rel, "z");
@@ -81,25 +82,26 @@ TEST(Reference, ZivotAndrews) {
   const Tolerance tol(answer);
   const Series y = test::series_of(answer);
   for (const Json& c : answer["expected"]) {
-    const BreakModel model = c["model"] == "intercept" ? BreakModel::intercept
-                             : c["model"] == "trend"   ? BreakModel::trend
-                                                       : BreakModel::both;
-    const TestResult got =
-        zivot_andrews(y, {.model = model, .rule = LagRule::fixed, .lags = c["k"]});
+    const hypothesis::BreakModel model = c["model"] == "intercept"
+                                             ? hypothesis::BreakModel::intercept
+                                         : c["model"] == "trend" ? hypothesis::BreakModel::trend
+                                                                 : hypothesis::BreakModel::both;
+    const TestResult got = hypothesis::zivot_andrews(
+        y, {.model = model, .rule = hypothesis::LagRule::fixed, .lags = c["k"]});
     expect_close(got.statistic, c["min_t"], tol.abs, tol.rel, "least t");
-    EXPECT_EQ(got.break_at->index, c["break_obs"].get<std::size_t>());
+    EXPECT_EQ(got.break_at->row + 1, c["break_obs"].get<std::size_t>());
   }
 }
 
 // ---- Against the regression written out ----
 
 // t of y_{t-1} in a regression with steps and ramps after each date.
-double t_with_breaks(const std::vector<double>& y, int k, BreakModel model,
+double t_with_breaks(const std::vector<double>& y, int k, hypothesis::BreakModel model,
                      const std::vector<std::size_t>& dates) {
   const auto lag = static_cast<std::size_t>(k);
   const std::size_t first = lag + 1;
   const auto rows = static_cast<Eigen::Index>(y.size() - first);
-  const Eigen::Index per_date = model == BreakModel::both ? 2 : 1;
+  const Eigen::Index per_date = model == hypothesis::BreakModel::both ? 2 : 1;
   const Eigen::Index columns = 3 + k + per_date * static_cast<Eigen::Index>(dates.size());
   Eigen::MatrixXd X(rows, columns);
   Eigen::VectorXd dy(rows);
@@ -113,17 +115,20 @@ double t_with_breaks(const std::vector<double>& y, int k, BreakModel model,
     for (std::size_t j = 1; j <= lag; ++j) X(i, c++) = y[t - j] - y[t - j - 1];
     for (const std::size_t date : dates) {
       const bool after = t + 1 > date;
-      if (model != BreakModel::trend) X(i, c++) = after ? 1 : 0;
-      if (model != BreakModel::intercept) X(i, c++) = after ? static_cast<double>(t + 1 - date) : 0;
+      if (model != hypothesis::BreakModel::trend) X(i, c++) = after ? 1 : 0;
+      if (model != hypothesis::BreakModel::intercept)
+        X(i, c++) = after ? static_cast<double>(t + 1 - date) : 0;
     }
   }
-  const Regression fit = regress(X, dy);
+  const maths::Regression fit = maths::regress(X, dy);
   return fit.coefficients(0) / fit.errors(0);
 }
 
 TEST(TwoBreaks, IsTheLeastOfTheRegressionsWrittenOut) {
   const Series y = walk(3, 60);
-  for (const BreakModel model : {BreakModel::intercept, BreakModel::trend, BreakModel::both}) {
+  for (const hypothesis::BreakModel model :
+       {hypothesis::BreakModel::intercept, hypothesis::BreakModel::trend,
+        hypothesis::BreakModel::both}) {
     double least = 0;
     std::vector<std::size_t> at;
     for (std::size_t a = 9; a + 9 <= 51; ++a)
@@ -134,10 +139,11 @@ TEST(TwoBreaks, IsTheLeastOfTheRegressionsWrittenOut) {
           at = {a, b};
         }
       }
-    const TestResult got = two_breaks(y, {.model = model, .rule = LagRule::fixed, .lags = 1});
+    const TestResult got =
+        hypothesis::two_breaks(y, {.model = model, .rule = hypothesis::LagRule::fixed, .lags = 1});
     EXPECT_NEAR(got.statistic, least, 1e-8) << to_string(model);
-    EXPECT_EQ(got.break_at->index, at[0]);
-    EXPECT_EQ(got.second_break_at->index, at[1]);
+    EXPECT_EQ(got.break_at->row + 1, at[0]);
+    EXPECT_EQ(got.second_break_at->row + 1, at[1]);
   }
 }
 
@@ -161,7 +167,7 @@ TEST(Lags, OneFactorisationChoosesWhatRefittingWould) {
         X(i, 1 + j) = y.values[t - static_cast<std::size_t>(j)] -
                       y.values[t - static_cast<std::size_t>(j) - 1];
     }
-    return std::pair{regress(X, dy), static_cast<double>(rows)};
+    return std::pair{maths::regress(X, dy), static_cast<double>(rows)};
   };
   int by_aic = 0, by_t = 0;
   double least = std::numeric_limits<double>::infinity();
@@ -174,15 +180,16 @@ TEST(Lags, OneFactorisationChoosesWhatRefittingWould) {
     }
     if (k > 0 && std::abs(r.coefficients(1 + k) / r.errors(1 + k)) > 1.6448536269514722) by_t = k;
   }
-  EXPECT_EQ(adf(y, {.rule = LagRule::aic}).lags, by_aic);
-  EXPECT_EQ(adf(y, {.rule = LagRule::t}).lags, by_t);
+  EXPECT_EQ(hypothesis::adf(y, {.rule = hypothesis::LagRule::aic}).lags, by_aic);
+  EXPECT_EQ(hypothesis::adf(y, {.rule = hypothesis::LagRule::t}).lags, by_t);
 }
 
 // The M statistics and P_T from their definitions, no lags.
 TEST(GlsFamily, IsWhatThePapersDefine) {
   const Series y = walk(21, 150);
   for (const Deterministic terms : {Deterministic::constant, Deterministic::trend}) {
-    const GlsOptions options{.deterministic = terms, .rule = LagRule::fixed, .lags = 0};
+    const hypothesis::GlsOptions options{
+        .deterministic = terms, .rule = hypothesis::LagRule::fixed, .lags = 0};
     const bool trend = terms == Deterministic::trend;
     const double cbar = trend ? -13.5 : -7, n = 150;
     // Residuals and their sum of squares in quasi-differences with parameter a.
@@ -196,7 +203,7 @@ TEST(GlsFamily, IsWhatThePapersDefine) {
         Z(t, 0) = 1 - before;
         if (trend) Z(t, 1) = t + 1 - before * t;
       }
-      const Regression fit = regress(Z, v);
+      const maths::Regression fit = maths::regress(Z, v);
       out.clear();
       for (int t = 0; t < 150; ++t)
         out.push_back(y.values[static_cast<std::size_t>(t)] - fit.coefficients(0) -
@@ -216,12 +223,12 @@ TEST(GlsFamily, IsWhatThePapersDefine) {
     for (std::size_t t = 1; t < u.size(); ++t)
       s2 += std::pow(u[t] - u[t - 1] - rho * u[t - 1], 2) / (n - 1);
     const double T = n - 1, k = squares / (T * T), end = u.back() * u.back() / T;
-    const auto m = ng_perron(y, options);
+    const auto m = hypothesis::ng_perron(y, options);
     EXPECT_NEAR(m[0].statistic, (end - s2) / (2 * k), 1e-9);
     EXPECT_NEAR(m[1].statistic, m[0].statistic * m[2].statistic, 1e-9) << "MZt = MZa MSB";
     EXPECT_NEAR(m[2].statistic, std::sqrt(k / s2), 1e-9);
     EXPECT_NEAR(m[3].statistic, (cbar * cbar * k + (trend ? 1 - cbar : -cbar) * end) / s2, 1e-8);
-    EXPECT_NEAR(point_optimal(y, options).statistic, (ssr_a - a * ssr_1) / s2, 1e-8);
+    EXPECT_NEAR(hypothesis::point_optimal(y, options).statistic, (ssr_a - a * ssr_1) / s2, 1e-8);
   }
 }
 
@@ -233,14 +240,15 @@ TEST(UnitRoot, ScaleAndOriginDoNotMatter) {
   Series other = y;
   for (double& v : other.values) v = 1e4 * v + 3e5;
   const auto all = [](const Series& s) {
-    std::vector<TestResult> tests{adf(s),
-                                  phillips_perron(s),
-                                  phillips_perron(s, {.rho = true}),
-                                  df_gls(s, {.deterministic = Deterministic::trend}),
-                                  zivot_andrews(s),
-                                  kpss(s)};
-    for (const auto& more : {ng_perron(s, {.deterministic = Deterministic::trend}),
-                             seasonal_roots(s, {.period = 12}), seasonal_roots(s, {.period = 4})})
+    std::vector<TestResult> tests{hypothesis::adf(s),
+                                  hypothesis::phillips_perron(s),
+                                  hypothesis::phillips_perron(s, {.rho = true}),
+                                  hypothesis::df_gls(s, {.deterministic = Deterministic::trend}),
+                                  hypothesis::zivot_andrews(s),
+                                  hypothesis::kpss(s)};
+    for (const auto& more : {hypothesis::ng_perron(s, {.deterministic = Deterministic::trend}),
+                             hypothesis::seasonal_roots(s, {.period = 12}),
+                             hypothesis::seasonal_roots(s, {.period = 4})})
       tests.insert(tests.end(), more.begin(), more.end());
     return tests;
   };
@@ -253,8 +261,10 @@ TEST(UnitRoot, ScaleAndOriginDoNotMatter) {
 TEST(UnitRoot, PValuesFallAsTheStatisticGoesOut) {
   for (const Deterministic terms : kAllTerms)
     for (const bool rho : {false, true}) {
-      const TestResult root = phillips_perron(walk(1, 300), {.deterministic = terms, .rho = rho});
-      const TestResult none = phillips_perron(white(1, 300), {.deterministic = terms, .rho = rho});
+      const TestResult root =
+          hypothesis::phillips_perron(walk(1, 300), {.deterministic = terms, .rho = rho});
+      const TestResult none =
+          hypothesis::phillips_perron(white(1, 300), {.deterministic = terms, .rho = rho});
       EXPECT_GT(*root.p_value, .05) << to_string(terms);
       EXPECT_EQ(*none.p_value, *none.p_floor) << "below the law's floor the floor is told";
       EXPECT_LT(root.critical->at_1, root.critical->at_5);
@@ -264,16 +274,17 @@ TEST(UnitRoot, PValuesFallAsTheStatisticGoesOut) {
 
 TEST(VarianceRatio, IsTheSameWhateverTheThreads) {
   const Series y = walk(4, 400);
-  const VarianceRatio one = variance_ratio(y), two = variance_ratio(y, {}, Executor(2));
+  const hypothesis::VarianceRatio one = hypothesis::variance_ratio(y),
+                                  two = hypothesis::variance_ratio(y, {}, Executor(2));
   for (std::size_t i = 0; i < one.tests.size(); ++i)
     EXPECT_EQ(*one.tests[i].p_value, *two.tests[i].p_value);
-  EXPECT_NE(*one.tests[0].p_value, *variance_ratio(y, {.seed = 2}).tests[0].p_value);
+  EXPECT_NE(*one.tests[0].p_value, *hypothesis::variance_ratio(y, {.seed = 2}).tests[0].p_value);
 }
 
 // The bootstrap's p against the normal law's, which is right for so many independent increments:
 // the p of 999 draws has a standard error of .016 at .5.
 TEST(VarianceRatio, BootstrapAgreesWithTheNormalLaw) {
-  const VarianceRatio r = variance_ratio(walk(5, 4000));
+  const hypothesis::VarianceRatio r = hypothesis::variance_ratio(walk(5, 4000));
   for (std::size_t i = 0; i < r.rows.size(); ++i)
     EXPECT_NEAR(*r.tests[i].p_value, r.rows[i].p_robust, .06) << r.rows[i].period;
 }
@@ -282,23 +293,24 @@ TEST(SeasonalRoots, FindsTheFrequencyThatIsNot) {
   // y_t = y_{t-4} + e_t has every root; a random walk only that at zero.
   Series every = white(6, 400);
   for (std::size_t t = 4; t < every.size(); ++t) every.values[t] += every.values[t - 4];
-  const auto all = seasonal_roots(every, {.period = 4});
+  const auto all = hypothesis::seasonal_roots(every, {.period = 4});
   ASSERT_EQ(all.size(), 5u);
   EXPECT_EQ(all[0].variant, "t, frequency zero");
   EXPECT_EQ(all[1].variant, "F, 1 turn a year");
   EXPECT_EQ(all[2].variant, "t, 2 turns a year");
   for (const TestResult& t : all) EXPECT_FALSE(*t.rejects()) << t.variant;
-  const auto only_zero = seasonal_roots(walk(6, 400), {.period = 4});
+  const auto only_zero = hypothesis::seasonal_roots(walk(6, 400), {.period = 4});
   EXPECT_FALSE(*only_zero[0].rejects());
   for (std::size_t i = 1; i < 4; ++i) EXPECT_TRUE(*only_zero[i].rejects()) << only_zero[i].variant;
 }
 
 TEST(SeasonalRoots, DropTheRowsThatTouchAGap) {
   Series y = white(6, 300);
-  const SeasonalRootsOptions options{.period = 4, .rule = LagRule::fixed, .lags = 1};
-  EXPECT_EQ(seasonal_roots(y, options)[0].observations, 300u - 5u);
+  const hypothesis::SeasonalRootsOptions options{
+      .period = 4, .rule = hypothesis::LagRule::fixed, .lags = 1};
+  EXPECT_EQ(hypothesis::seasonal_roots(y, options)[0].observations, 300u - 5u);
   y.values[150] = kNaN;
-  EXPECT_EQ(seasonal_roots(y, options)[0].observations, 300u - 5u - 6u)
+  EXPECT_EQ(hypothesis::seasonal_roots(y, options)[0].observations, 300u - 5u - 6u)
       << "the value itself and all five before it that a row needs";
 }
 
@@ -306,15 +318,15 @@ TEST(Differences, AreSuggestedInSequence) {
   Series twice = walk(8, 400);
   double sum = 0;
   for (double& v : twice.values) v = sum += v;
-  EXPECT_EQ(suggest_differences(twice).regular, 2);
-  EXPECT_EQ(suggest_differences(walk(8, 400)).regular, 1);
-  EXPECT_EQ(suggest_differences(white(8, 400)).regular, 0);
+  EXPECT_EQ(hypothesis::suggest_differences(twice).regular, 2);
+  EXPECT_EQ(hypothesis::suggest_differences(walk(8, 400)).regular, 1);
+  EXPECT_EQ(hypothesis::suggest_differences(white(8, 400)).regular, 0);
   // The airline kind: both a season and a level that wander.
   Series airline = white(9, 480);
   for (std::size_t t = 12; t < airline.size(); ++t) airline.values[t] += airline.values[t - 12];
   sum = 0;
   for (double& v : airline.values) v = sum += v;
-  const DifferencesSuggested both = suggest_differences(airline, 12);
+  const hypothesis::DifferencesSuggested both = hypothesis::suggest_differences(airline, 12);
   EXPECT_EQ(both.seasonal, 1);
   EXPECT_EQ(both.regular, 1) << both.reading;
   EXPECT_NE(both.reading.find("one difference over 12 and 1 over 1"), std::string::npos);
@@ -350,13 +362,14 @@ TEST(Battery, GapsAreDroppedAndToldOf) {
   Series y = walk(5, 300);
   y.values[100] = kNaN;
   // 300 - 3 rows, less the four that touch the gap (dy_t and three lags back).
-  EXPECT_EQ(adf(y, {.rule = LagRule::fixed, .lags = 2}).observations, 297u - 4u);
+  EXPECT_EQ(hypothesis::adf(y, {.rule = hypothesis::LagRule::fixed, .lags = 2}).observations,
+            297u - 4u);
   EXPECT_EQ(unit_root_battery(y).warnings[0].code, WarningCode::gaps_dropped);
 }
 
 TEST(Battery, PrintsEachNullOverItsTests) {
-  EXPECT_EQ(adf(white(6, 200)).null, "there is a unit root");
-  EXPECT_EQ(kpss(white(6, 200)).null, "it is stationary");
+  EXPECT_EQ(hypothesis::adf(white(6, 200)).null, "there is a unit root");
+  EXPECT_EQ(hypothesis::kpss(white(6, 200)).null, "it is stationary");
   std::ostringstream out;
   out << compare_unit_roots({walk(7, 500)}, white(7, 500));
   const std::string page = out.str();
@@ -373,26 +386,35 @@ TEST(Battery, PrintsEachNullOverItsTests) {
 }
 
 TEST(UnitRoot, RefusesWhatItCannotTest) {
-  EXPECT_EQ(test::error_of([] { (void)adf(white(0, 12)); }).code(),
+  EXPECT_EQ(test::error_of([] { (void)hypothesis::adf(white(0, 12)); }).code(),
             ErrorCode::too_few_observations);
-  EXPECT_STREQ(
-      test::error_of([] { (void)adf(white(0, 100), {.rule = LagRule::fixed, .lags = 90}); }).what(),
-      "lags = 90: an ADF test on 100 observations takes 0 to 46");
+  EXPECT_STREQ(test::error_of([] {
+                 (void)hypothesis::adf(white(0, 100),
+                                       {.rule = hypothesis::LagRule::fixed, .lags = 90});
+               }).what(),
+               "lags = 90: an ADF test on 100 observations takes 0 to 46");
   EXPECT_EQ(test::error_of([] {
-              (void)df_gls(white(0, 100), {.deterministic = Deterministic::none});
+              (void)hypothesis::df_gls(white(0, 100), {.deterministic = Deterministic::none});
             }).code(),
             ErrorCode::bad_option);
-  EXPECT_EQ(test::error_of([] { (void)seasonal_roots(white(0, 200), {.period = 7}); }).code(),
-            ErrorCode::bad_option);
   EXPECT_EQ(
-      test::error_of([] { (void)seasonal_roots(white(0, 200), {.rule = LagRule::t}); }).code(),
+      test::error_of([] { (void)hypothesis::seasonal_roots(white(0, 200), {.period = 7}); }).code(),
       ErrorCode::bad_option);
-  EXPECT_EQ(test::error_of([] { (void)variance_ratio(white(0, 50), {.periods = {40}}); }).code(),
+  EXPECT_EQ(test::error_of([] {
+              (void)hypothesis::seasonal_roots(white(0, 200), {.rule = hypothesis::LagRule::t});
+            }).code(),
+            ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([] {
+              (void)hypothesis::variance_ratio(white(0, 50), {.periods = {40}});
+            }).code(),
             ErrorCode::bad_option);
   Series line = white(0, 200);
   for (std::size_t t = 0; t < line.size(); ++t) line.values[t] = static_cast<double>(t);
-  EXPECT_EQ(test::error_of([&] { (void)variance_ratio(line); }).code(), ErrorCode::constant_series);
-  EXPECT_EQ(test::error_of([&] { (void)adf(line, {.rule = LagRule::fixed, .lags = 1}); }).code(),
+  EXPECT_EQ(test::error_of([&] { (void)hypothesis::variance_ratio(line); }).code(),
+            ErrorCode::constant_series);
+  EXPECT_EQ(test::error_of([&] {
+              (void)hypothesis::adf(line, {.rule = hypothesis::LagRule::fixed, .lags = 1});
+            }).code(),
             ErrorCode::constant_series);
 }
 

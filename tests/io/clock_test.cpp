@@ -27,7 +27,7 @@ Timestamp at(const std::string& text) {
 
 // "date,value" with a value that moves around its mean.
 std::string csv_of(const std::vector<std::string>& dates, const char* header = "date,value") {
-  RandomStream u(23, 0);
+  maths::RandomStream u(23, 0);
   std::string text = fmt::format("{}\n", header);
   double level = 0;
   for (const std::string& date : dates) {
@@ -209,7 +209,7 @@ TEST(ClockOfFiles, ARoundTheClockMarketInALocalTime) {
   }
   const std::string text = csv_of(texts(local));
   const Error needed = test::error_of([&] { (void)read(text); });
-  EXPECT_THAT(needed.what(), HasSubstr("--zone"));
+  EXPECT_THAT(needed.what(), HasSubstr("`zone`"));
   const Series s = read(text, {.zone = "Europe/Berlin"});
   EXPECT_EQ(s.times, utc);
   EXPECT_EQ(s.missing(), 0u);

@@ -55,7 +55,7 @@ TEST(Csv, ABadFirstCellDoesNotHideAColumn) {
                 .find("several columns hold numbers (count, settle)"),
             std::string::npos);
   EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path, {.value = "settle"}); }).what())
-                .find("--missing 'none'"),
+                .find("`missing` 'none'"),
             std::string::npos);
 }
 
@@ -124,7 +124,7 @@ INSTANTIATE_TEST_SUITE_P(
             "date,open,settle\n2024-01-01,1,2\n",
             {},
             ErrorCode::column_missing,
-            "F: several columns hold numbers (open, settle); choose one with --value settle"},
+            "F: several columns hold numbers (open, settle); choose one with `value` settle"},
         Bad{"no_numbers",
             "date,name\n2024-01-01,a\n",
             {},
@@ -135,32 +135,32 @@ INSTANTIATE_TEST_SUITE_P(
             {.value = "x"},
             ErrorCode::not_a_number,
             "F row 3, column x: '1.2.3' is not a number; fix it or name it as missing with "
-            "--missing '1.2.3'"},
+            "`missing` '1.2.3'"},
         Bad{"infinite",
             "date,x\n2024-01-01,inf\n",
             {.value = "x"},
             ErrorCode::not_finite,
-            "F row 2, column x: 'inf' is not finite; fix it or name it as missing with --missing "
+            "F row 2, column x: 'inf' is not finite; fix it or name it as missing with `missing` "
             "'inf'"},
         Bad{"too_large",
             "date,x\n2024-01-01,1\n2024-01-02,1e999\n",
             {.value = "x"},
             ErrorCode::not_a_number,
             "F row 3, column x: '1e999' is not a number; fix it or name it as missing with "
-            "--missing '1e999'"},
+            "`missing` '1e999'"},
         Bad{"bad_date",
             "date,x\n2024-01-01,1\n2024-02-30,2\n",
             {},
             ErrorCode::bad_date,
             "F row 3, column date: '2024-02-30' is not a date in the form %Y-%m-%d of the rows "
-            "before; mend it, or name the form with --date-format"},
+            "before; correct it, or name the form with `date_format`"},
         Bad{"ambiguous_date",
             "date,x\n01/02/03,1\n02/03/04,2\n",
             {.value = "x"},
             ErrorCode::date_ambiguous,
             "F row 2, column date: the date may be 1 February 2003 (%d/%m/%y), 2 January 2003 "
             "(%m/%d/%y) or 3 February 2001 (%y/%m/%d), and every other row allows the same forms; "
-            "name the form with --date-format"},
+            "name the form with `date_format`"},
         Bad{"out_of_order",
             "date,x\n2024-01-02,1\n2024-01-01,2\n2024-01-03,2\n",
             {},
@@ -177,7 +177,7 @@ INSTANTIATE_TEST_SUITE_P(
             ErrorCode::not_a_number,
             "F row 3: 1 cell where the header has 2; mend the row, or name what stands between "
             "cells "
-            "with --column-mark"},
+            "with `column_mark`"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",
             {.from = "2025-01-01"},
@@ -187,12 +187,12 @@ INSTANTIATE_TEST_SUITE_P(
             "x\n1\n2\n",
             {.from = "2025-01-01"},
             ErrorCode::bad_option,
-            "--from 2025-01-01: F has no column of dates"},
+            "`from` 2025-01-01: F has no column of dates"},
         Bad{"bad_from",
             "date,x\n2024-01-01,1\n",
             {.from = "yesterday"},
             ErrorCode::bad_option,
-            "--from yesterday: write the date as 2019-05-02"}),
+            "`from` yesterday: write the date as 2019-05-02"}),
     [](const auto& i) { return i.param.name; });
 
 TEST(Csv, AnOpenQuoteIsFoundNotSwallowed) {

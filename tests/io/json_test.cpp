@@ -22,7 +22,7 @@ Fit fitted(bool gaps = false) {
                       {.seed = 3});
   y.name = "log return of settle";
   y.unit = Unit::percent;
-  y.kind = Kind::log_return;
+  y.kind = SeriesKind::log_return;
   y.times = dates_after(*parse_date("2020-01-01"), Clock::business_day, y.size());
   y.clock = Clock::business_day;
   if (gaps)

@@ -20,7 +20,7 @@ using test::Folder;
 // "3 of 5 kept; 2 volume is 0; note; note"
 std::string account_of(const Series& s) {
   std::string text = std::to_string(s.size()) + " of " + std::to_string(s.account.rows_read);
-  for (const Account::Dropped& d : s.account.dropped)
+  for (const DataAccount::Dropped& d : s.account.dropped)
     text += "; " + std::to_string(d.rows) + " " + d.because;
   if (s.missing() > 0) text += "; " + std::to_string(s.missing()) + " missing";
   for (const std::string& note : s.account.notes) text += "; " + note;
@@ -57,14 +57,14 @@ INSTANTIATE_TEST_SUITE_P(
                             "\xEF\xBB\xBF"
                             "date;price\r\n2024-01-02;1,5\r\n2024-01-03;-2,25\r\n",
                             {.decimal_comma = true},
-                            "2 of 2; cells stand between semicolons",
+                            "2 of 2; cells are separated by semicolons",
                             {1.5, -2.25},
                             "2024-01-02",
                             "2024-01-03"},
                     Awkward{"tabs",
                             "date\tprice\n2024-01-02\t1\n2024-01-03\t2\n",
                             {},
-                            "2 of 2; cells stand between tabs",
+                            "2 of 2; cells are separated by tabs",
                             {1, 2},
                             "2024-01-02",
                             "2024-01-03"},
@@ -78,7 +78,7 @@ INSTANTIATE_TEST_SUITE_P(
                     Awkward{"groups_of_the_other_dialect",
                             "date;price\n2024-01-02;1.234,5\n2024-01-03;-12.345\n",
                             {.decimal_comma = true, .grouped = true},
-                            "2 of 2; cells stand between semicolons",
+                            "2 of 2; cells are separated by semicolons",
                             {1234.5, -12345},
                             "2024-01-02",
                             "2024-01-03"},
@@ -113,7 +113,7 @@ INSTANTIATE_TEST_SUITE_P(
                     Awkward{"newest_first",
                             "date,price\n2024-01-04,3\n2024-01-03,2\n2024-01-02,1\n",
                             {},
-                            "3 of 3; newest row came first: turned round",
+                            "3 of 3; newest row first in the file: order reversed",
                             {1, 2, 3},
                             "2024-01-02",
                             "2024-01-04"},
@@ -319,7 +319,7 @@ TEST(Table, ALongFileIsToldFromARepeatedDate) {
   });
   EXPECT_EQ(error.code(), ErrorCode::date_repeated);
   EXPECT_NE(std::string(error.what())
-                .find("choose one of several series with --where symbol=KELP (symbol also "
+                .find("choose one of several series with `where` symbol=KELP (symbol also "
                       "holds LAMP)"),
             std::string::npos)
       << error.what();
@@ -331,7 +331,7 @@ TEST(Table, SaysWhichDialectWouldRead) {
                           (void)read_csv(
                               folder.file("a.csv", "date;x\n2024-01-02;1,5\n2024-01-03;2,5\n"));
                         }).what())
-                .find("'1,5' would read with --decimal-comma"),
+                .find("'1,5' would read with `decimal_comma`"),
             std::string::npos);
   EXPECT_NE(
       std::string(test::error_of([&] {
@@ -339,7 +339,7 @@ TEST(Table, SaysWhichDialectWouldRead) {
                         folder.file("b.csv", "date,x\n2024-01-02,5\n2024-01-03,\"1,234.5\"\n"),
                         {.value = "x"});
                   }).what())
-          .find("row 3, column x: '1,234.5' is not a number; it would be with --grouped"),
+          .find("row 3, column x: '1,234.5' is not a number; it would be with `grouped`"),
       std::string::npos);
 }
 
@@ -458,13 +458,13 @@ TEST_F(Database, ReadsTheRowsOfAQueryToTheLastBit) {
 
 TEST_F(Database, RefusesWhatIsNoQueryAndNamesTheTables) {
   EXPECT_NE(message("select * from price")
-                .find("no such table: price; --query takes one select, and the tables are: prices"),
+                .find("no such table: price; `query` takes one select, and the tables are: prices"),
             std::string::npos);
   EXPECT_NE(message("delete from prices").find("the query reads no rows"), std::string::npos);
   EXPECT_NE(message("select 1; drop table prices").find("there is more after the first query"),
             std::string::npos);
   EXPECT_NE(std::string(test::error_of([&] { (void)read_csv(path_); }).what())
-                .find("is an SQLite database; say what to read with --query"),
+                .find("is an SQLite database; say what to read with `query`"),
             std::string::npos);
   EXPECT_NE(std::string(test::error_of([&] {
                           (void)read_series(folder_.file("a.csv", "a,b\n"), {.query = "select 1"});

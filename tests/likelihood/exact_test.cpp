@@ -147,7 +147,7 @@ TEST(Regressor, KnownAnswersOfItsForecastsAndOfTheJointFit) {
     }
     ForecastOptions options{.horizon = 10, .method = ForecastMethod::plug_in};
     EXPECT_NE(
-        std::string(test::error_of([&] { (void)forecast(fit, options); }).what()).find("--future"),
+        std::string(test::error_of([&] { (void)forecast(fit, options); }).what()).find("`future`"),
         std::string::npos);
     options.future = {{"x", answer["inputs"]["future_x"].get<std::vector<double>>()}};
     const Forecast ahead = forecast(fit, options);
@@ -432,8 +432,8 @@ TEST(ExactFit, SparseSetsStayStationaryAndInvertible) {
       const std::vector<double> theta = fit.estimates();
       std::vector<double> b = ma_product(model).dense(theta);
       for (double& v : b) v = -v;
-      EXPECT_TRUE(partial_autocorrelations(ar_product(model).dense(theta))) << line << s;
-      EXPECT_TRUE(partial_autocorrelations(b)) << line << s;
+      EXPECT_TRUE(maths::partial_autocorrelations(ar_product(model).dense(theta))) << line << s;
+      EXPECT_TRUE(maths::partial_autocorrelations(b)) << line << s;
     }
   }
   const Series y = simulate(parse_model("const"), {0, 1}, 100, {.seed = 1});
@@ -529,7 +529,7 @@ TEST(Exact, TheStateAtTheEndIsTheFilters) {
 // with the rows, not with the cube of the gaps (a bench keeps the time).
 TEST(Exact, ManyMissingValuesAreCheap) {
   Series y = simulate(parse_model("const ar1 ma1"), {0, .7, .3, 1}, 3000, {.seed = 6});
-  RandomStream stream(9, 1);
+  maths::RandomStream stream(9, 1);
   for (double& v : y.values)
     if (stream.uniform() < 1. / 3) v = std::nan("");
   const Fit fit = estimate("const ar1 ma1", y);

@@ -44,7 +44,7 @@ class Derivative : public testing::TestWithParam<Case> {
   }
 
   // Random admissible parameters: a range for each name, those of the family first.
-  static std::vector<double> point(const Model& model, RandomStream& stream) {
+  static std::vector<double> point(const Model& model, maths::RandomStream& stream) {
     struct Range {
       const char* stem;
       double low, high;
@@ -85,7 +85,7 @@ TEST_P(Derivative, GradientAndHessianAgreeWithADifferentiatingType) {
   JointLikelihood<Dual> differentiating(model, rows);
   const std::size_t k = plain.parameters();
   ASSERT_LE(k, Dual::kVariables);
-  RandomStream stream(21, 0);
+  maths::RandomStream stream(21, 0);
   double worst = 0;
   for (int trial = 0; trial < 5; ++trial) {
     const std::vector<double> theta = point(model, stream);
@@ -259,7 +259,7 @@ TEST(Likelihood, InformationIsTheMeanOfMinusTheHessian) {
 }
 
 TEST(LogSum, IsTheSumOfLogarithmsAtAnyScale) {
-  RandomStream stream(2, 0);
+  maths::RandomStream stream(2, 0);
   for (const double exponent : {0.0, -12.0, 12.0, -60.0, 60.0, -150.0, 150.0}) {
     LogSum<double> one, four;
     double want = 0;

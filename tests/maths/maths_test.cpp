@@ -16,14 +16,14 @@ namespace brace {
 namespace {
 
 TEST(Regression, AgreesWithTheNormalEquations) {
-  RandomStream stream(5, 0);
+  maths::RandomStream stream(5, 0);
   Eigen::MatrixXd X(60, 3);
   Eigen::VectorXd y(60);
   for (int i = 0; i < 60; ++i) {
     X.row(i) << 1, i, stream.normal();
     y(i) = 2 - .1 * i + .5 * X(i, 2) + stream.normal();
   }
-  const Regression r = regress(X, y);
+  const maths::Regression r = maths::regress(X, y);
   const Eigen::MatrixXd inverse =
       (X.transpose() * X).inverse();  // a second route, fine on 3 columns
   const Eigen::VectorXd b = inverse * X.transpose() * y;
@@ -39,13 +39,13 @@ TEST(Regression, AgreesWithTheNormalEquations) {
 
 TEST(Regression, SaysWhenRowsOrTermsDoNotSuffice) {
   EXPECT_EQ(test::error_of([] {
-              (void)regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3));
+              (void)maths::regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3));
             }).code(),
             ErrorCode::too_few_observations);
   Eigen::MatrixXd twice(10, 2);
   twice.col(0).setLinSpaced(0, 1);
   twice.col(1) = 2 * twice.col(0);
-  const Regression r = regress(twice, Eigen::VectorXd::LinSpaced(10, 0, 1));
+  const maths::Regression r = maths::regress(twice, Eigen::VectorXd::LinSpaced(10, 0, 1));
   EXPECT_EQ(r.rank, 1);
   EXPECT_EQ(r.errors.size(), 0) << "no errors that mean nothing";
 }
@@ -53,59 +53,59 @@ TEST(Regression, SaysWhenRowsOrTermsDoNotSuffice) {
 TEST(LongRunVariance, IsTheWeightedSumWrittenOut) {
   const std::vector<double> u{1, -2, 3, .5};
   const double g0 = (1 + 4 + 9 + .25) / 4, g1 = (-2 - 6 + 1.5) / 4, g2 = (3 - 1) / 4.0;
-  EXPECT_DOUBLE_EQ(long_run_variance(u, 0), g0);
-  EXPECT_DOUBLE_EQ(long_run_variance(u, 2), g0 + 2 * (2.0 / 3 * g1 + 1.0 / 3 * g2));
+  EXPECT_DOUBLE_EQ(maths::long_run_variance(u, 0), g0);
+  EXPECT_DOUBLE_EQ(maths::long_run_variance(u, 2), g0 + 2 * (2.0 / 3 * g1 + 1.0 / 3 * g2));
 }
 
 TEST(LagPolynomial, StepDownAndStepUpAreInverse) {
-  RandomStream stream(1, 0);
+  maths::RandomStream stream(1, 0);
   for (int trial = 0; trial < 200; ++trial) {
     std::vector<double> r(1 + static_cast<std::size_t>(trial % 6));
     for (double& v : r) v = 1.98 * stream.uniform() - .99;
-    const auto c = coefficients_from_partials(r);
-    EXPECT_LT(largest_inverse_root(c), 1)
+    const auto c = maths::coefficients_from_partials(r);
+    EXPECT_LT(maths::largest_inverse_root(c), 1)
         << "partials inside the unit circle give a stationary polynomial";
-    const auto back = partial_autocorrelations(c);
+    const auto back = maths::partial_autocorrelations(c);
     ASSERT_TRUE(back);
     // The step-down divides by prod (1 - r^2), which is down to 2e-2 each here.
     for (std::size_t i = 0; i < r.size(); ++i)
       EXPECT_NEAR((*back)[i], r[i], 1e-6) << "trial " << trial;
   }
-  EXPECT_FALSE(partial_autocorrelations(std::vector{1.5, -.4}));
-  EXPECT_FALSE(partial_autocorrelations(std::vector{1.0}));
+  EXPECT_FALSE(maths::partial_autocorrelations(std::vector{1.5, -.4}));
+  EXPECT_FALSE(maths::partial_autocorrelations(std::vector{1.0}));
 }
 
 TEST(LagPolynomial, IsTheProductOfItsSections) {
-  RandomStream stream(6, 0);
+  maths::RandomStream stream(6, 0);
   for (std::size_t p = 1; p <= 7; ++p)
     for (int trial = 0; trial < 20; ++trial) {
       std::vector<double> partials(p);
       for (double& r : partials) r = 1.9 * stream.uniform() - .95;
-      const std::vector<double> c = coefficients_from_partials(partials);
-      const auto sections = sections_from_coefficients(c);
+      const std::vector<double> c = maths::coefficients_from_partials(partials);
+      const auto sections = maths::sections_from_coefficients(c);
       ASSERT_TRUE(sections && sections->size() == p);
       for (const double r : *sections) EXPECT_LT(std::abs(r), 1);
-      const std::vector<double> back = coefficients_from_sections(*sections);
+      const std::vector<double> back = maths::coefficients_from_sections(*sections);
       for (std::size_t i = 0; i < p; ++i) EXPECT_NEAR(back[i], c[i], 1e-9) << p;
     }
   // By hand: (1 - .5 B)(1 - 1.2 B + .72 B^2), the complex pair first.
-  const auto by_hand = sections_from_coefficients(std::vector{1.7, -1.32, .36});
+  const auto by_hand = maths::sections_from_coefficients(std::vector{1.7, -1.32, .36});
   ASSERT_TRUE(by_hand);
   EXPECT_NEAR((*by_hand)[0], 1.2 / 1.72, 1e-12);
   EXPECT_NEAR((*by_hand)[1], -.72, 1e-12);
   EXPECT_NEAR((*by_hand)[2], .5, 1e-12);
-  EXPECT_FALSE(sections_from_coefficients(std::vector{1.5, -.4}));
+  EXPECT_FALSE(maths::sections_from_coefficients(std::vector{1.5, -.4}));
 }
 
 TEST(LagPolynomial, RootsOfKnownPolynomials) {
   // 1 - 1.2 B + .35 B^2 = (1 - .7 B)(1 - .5 B)
-  EXPECT_NEAR(largest_inverse_root(std::vector{1.2, -.35}), .7, 1e-14);
-  EXPECT_NEAR(largest_inverse_root(std::vector{0.0, .64}), .8, 1e-14);
-  EXPECT_EQ(largest_inverse_root({}), 0);
+  EXPECT_NEAR(maths::largest_inverse_root(std::vector{1.2, -.35}), .7, 1e-14);
+  EXPECT_NEAR(maths::largest_inverse_root(std::vector{0.0, .64}), .8, 1e-14);
+  EXPECT_EQ(maths::largest_inverse_root({}), 0);
 }
 
 TEST(Random, StreamsAreFixedAndDiffer) {
-  RandomStream a(1, 0), same(1, 0), other_stream(1, 1), other_seed(2, 0);
+  maths::RandomStream a(1, 0), same(1, 0), other_stream(1, 1), other_seed(2, 0);
   for (int i = 0; i < 5; ++i) {
     const double u = a.uniform();
     EXPECT_EQ(u, same.uniform());
@@ -120,7 +120,7 @@ TEST(Random, StreamsAreFixedAndDiffer) {
 // 5e-5 each.
 TEST(Random, MomentsOfTheLaws) {
   constexpr int n = 400000;
-  RandomStream stream(17, 0);
+  maths::RandomStream stream(17, 0);
   const auto check = [&](const char* law, double fourth, auto draw) {
     double sum = 0, squares = 0;
     for (int i = 0; i < n; ++i) {
@@ -141,7 +141,7 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
   double inside = 0;
   constexpr int kSamples = 4000;
   for (int s = 0; s < 400; ++s) {
-    RandomStream u(3, static_cast<std::uint64_t>(s));
+    maths::RandomStream u(3, static_cast<std::uint64_t>(s));
     // Few; and so many that a sample tells where to look, in order, in steps and with one value.
     std::vector<double> values(static_cast<std::size_t>(s % 2 == 0 ? 1 + s % 60 : 1950 + s));
     for (double& v : values) v = s % 3 == 0 ? std::floor(5 * u.uniform()) : u.uniform();
@@ -149,7 +149,7 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
     if (s % 10 == 3) std::fill(values.begin(), values.end(), 7.);
     std::vector<double> sorted = values;
     std::sort(sorted.begin(), sorted.end());
-    const std::vector<double> q = quantiles(values, orders);
+    const std::vector<double> q = maths::quantiles(values, orders);
     const auto n = static_cast<double>(values.size());
     for (std::size_t i = 0; i < orders.size(); ++i) {
       const double at = std::clamp(orders[i] * (n + 1) - 1, 0.0, n - 1);
@@ -161,11 +161,11 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
   }
   // Of 19 draws an interval between the 1st and the 19th covers another 18 of 20 times.
   for (int s = 0; s < kSamples; ++s) {
-    RandomStream u(4, static_cast<std::uint64_t>(s));
+    maths::RandomStream u(4, static_cast<std::uint64_t>(s));
     std::vector<double> values(19);
     for (double& v : values) v = u.uniform();
     const double ends[] = {.05, .95};
-    const std::vector<double> q = quantiles(values, ends);
+    const std::vector<double> q = maths::quantiles(values, ends);
     inside += q[1] - q[0];  // the chance of the next one
   }
   EXPECT_NEAR(inside / kSamples, .9, .003);
@@ -175,14 +175,14 @@ TEST(Quantiles, LieBetweenTheOrderStatisticsAndCoverWhatTheySay) {
 TEST(BandCholesky, IsTheFullOneWithinTheBand) {
   for (const Eigen::Index band : {0, 1, 4, 9, 19}) {
     const Eigen::Index m = 20;
-    RandomStream stream(5, static_cast<std::uint64_t>(band));
+    maths::RandomStream stream(5, static_cast<std::uint64_t>(band));
     Eigen::MatrixXd A = Eigen::MatrixXd::Zero(m, m), lower = Eigen::MatrixXd::Zero(band + 1, m);
     for (Eigen::Index j = 0; j < m; ++j)
       for (Eigen::Index d = 0; d <= std::min(band, m - 1 - j); ++d) {
         const double v = d == 0 ? 3.0 + static_cast<double>(band) : stream.normal() / 2;
         A(j + d, j) = A(j, j + d) = lower(d, j) = v;
       }
-    BandCholesky of;
+    maths::BandCholesky of;
     of.compute(lower);
     ASSERT_TRUE(of.ok()) << band;
     const Eigen::MatrixXd inverse = A.inverse(), b = Eigen::MatrixXd::Random(m, 3);

@@ -16,21 +16,22 @@ using Eigen::VectorXd;
 // An objective from value, gradient and Hessian; its "information" is the Hessian's absolute
 // diagonal.
 template <class F, class G, class H>
-Objective objective(F f, G g, H h) {
-  return {.value = [=](const VectorXd& x) { return f(x); },
-          .derivatives =
-              [=](const VectorXd& x, Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
-                gradient = g(x);
-                curvature = h(x);
-                if (kind == Curvature::information)
-                  curvature = MatrixXd(curvature.diagonal().cwiseAbs().cwiseMax(1e-3).asDiagonal());
-                return f(x);
-              }};
+maths::Objective objective(F f, G g, H h) {
+  return {
+      .value = [=](const VectorXd& x) { return f(x); },
+      .derivatives =
+          [=](const VectorXd& x, maths::Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
+            gradient = g(x);
+            curvature = h(x);
+            if (kind == maths::Curvature::information)
+              curvature = MatrixXd(curvature.diagonal().cwiseAbs().cwiseMax(1e-3).asDiagonal());
+            return f(x);
+          }};
 }
 
-LinearConstraints box(const VectorXd& low, const VectorXd& high) {
+maths::LinearConstraints box(const VectorXd& low, const VectorXd& high) {
   const auto k = low.size();
-  LinearConstraints c;
+  maths::LinearConstraints c;
   c.C.resize(2 * k, k);
   c.C << MatrixXd::Identity(k, k), -MatrixXd::Identity(k, k);
   c.d.resize(2 * k);
@@ -41,7 +42,7 @@ LinearConstraints box(const VectorXd& low, const VectorXd& high) {
 
 // The banana of Rosenbrock (1960): minimum 0 at (1, 1), curved valley, indefinite Hessian on the
 // way.
-Objective banana() {
+maths::Objective banana() {
   return objective(
       [](const VectorXd& x) {
         return 100 * std::pow(x(1) - x(0) * x(0), 2) + std::pow(1 - x(0), 2);
@@ -59,9 +60,9 @@ Objective banana() {
 }
 
 TEST(Newton, FindsAnInteriorOptimumAndCertifiesIt) {
-  const auto r = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
-                          VectorXd{{-1.2, 1.0}});
-  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  const auto r = maths::minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
+                                 VectorXd{{-1.2, 1.0}});
+  EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
   // The norm promises |dx| < 1e-7 / sqrt(smallest eigenvalue of H), which is .4 here.
   EXPECT_NEAR(r.x(0), 1, 1.6e-7);
   EXPECT_NEAR(r.x(1), 1, 1.6e-7);
@@ -71,9 +72,9 @@ TEST(Newton, FindsAnInteriorOptimumAndCertifiesIt) {
 
 TEST(Newton, ReachesABoundExactlyWithARightSignedMultiplier) {
   // With x_0 <= .5 the optimum is (.5, .25); the gradient there pushes outwards by 1.
-  const auto r =
-      minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd{{.5, 5}}), VectorXd{{-1.2, 1.0}});
-  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  const auto r = maths::minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd{{.5, 5}}),
+                                 VectorXd{{-1.2, 1.0}});
+  EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
   EXPECT_NEAR(r.x(0), .5, 1e-15);
   EXPECT_NEAR(r.x(1), .25, 1e-10);
   EXPECT_NEAR(r.multipliers(0), 1, 1e-8);
@@ -87,9 +88,9 @@ TEST(Newton, DoesNotCallASaddleAnOptimum) {
                                 [](const VectorXd&) {
                                   return MatrixXd(VectorXd{{2.0, -2.0}}.asDiagonal());
                                 });
-  const auto r =
-      minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)), VectorXd::Zero(2));
-  EXPECT_NE(r.stop, NewtonStop::optimum);
+  const auto r = maths::minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)),
+                                 VectorXd::Zero(2));
+  EXPECT_NE(r.stop, maths::NewtonStop::optimum);
   EXPECT_TRUE(std::isinf(r.gradient_norm));
 }
 
@@ -104,9 +105,9 @@ TEST(Newton, ABoundMayTakeTheBadDirectionAway) {
                 [](const VectorXd& x) {
                   return MatrixXd(VectorXd{{std::cosh(x(0) - .3), -2.0}}.asDiagonal());
                 });
-  const auto r = minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)),
-                          VectorXd{{-.7, .2}});
-  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  const auto r = maths::minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)),
+                                 VectorXd{{-.7, .2}});
+  EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
   EXPECT_NEAR(r.x(0), .3, 1e-7);
   EXPECT_EQ(r.x(1), 1);
   EXPECT_NEAR(r.multipliers(1), 2, 1e-12) << "the fall that the bound on x_1 forgoes";
@@ -115,30 +116,31 @@ TEST(Newton, ABoundMayTakeTheBadDirectionAway) {
 TEST(Newton, FreeDirectionsLeaveTheActiveConstraintsAlone) {
   MatrixXd C(3, 3);
   C << 1, 1, 0, 0, 0, 1, 1, 0, 0;
-  const MatrixXd Z = free_directions(C, {0, 1});
+  const MatrixXd Z = maths::free_directions(C, {0, 1});
   ASSERT_EQ(Z.cols(), 1);
   EXPECT_NEAR((C.topRows(2) * Z).cwiseAbs().maxCoeff(), 0, 1e-15);
-  EXPECT_EQ(free_directions(C, {0, 1, 2}).cols(), 0);
-  EXPECT_EQ(free_directions(C, {}).cols(), 3);
+  EXPECT_EQ(maths::free_directions(C, {0, 1, 2}).cols(), 0);
+  EXPECT_EQ(maths::free_directions(C, {}).cols(), 3);
 }
 
 TEST(Newton, SaysWhyItStopped) {
-  const auto capped = minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
-                               VectorXd{{-1.2, 1.0}}, {.max_iterations = 2});
-  EXPECT_EQ(capped.stop, NewtonStop::iteration_cap);
+  const auto capped =
+      maths::minimise(banana(), box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
+                      VectorXd{{-1.2, 1.0}}, {.max_iterations = 2});
+  EXPECT_EQ(capped.stop, maths::NewtonStop::iteration_cap);
   EXPECT_LT(capped.f, banana().value(VectorXd{{-1.2, 1.0}})) << "the best point seen is kept";
   const auto nowhere =
       objective([](const VectorXd&) { return std::nan(""); }, [](const VectorXd& x) { return x; },
                 [](const VectorXd& x) { return MatrixXd(MatrixXd::Identity(x.size(), x.size())); });
-  EXPECT_EQ(
-      minimise(nowhere, box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)), VectorXd::Zero(2))
-          .stop,
-      NewtonStop::not_finite);
+  EXPECT_EQ(maths::minimise(nowhere, box(VectorXd::Constant(2, -5), VectorXd::Constant(2, 5)),
+                            VectorXd::Zero(2))
+                .stop,
+            maths::NewtonStop::not_finite);
 }
 
 // The quadratic programme against a search over all active sets, on random programmes.
 TEST(Newton, QuadraticStepIsTheExactSolution) {
-  RandomStream stream(3, 0);
+  maths::RandomStream stream(3, 0);
   for (int trial = 0; trial < 300; ++trial) {
     const int k = 2 + trial % 3, m = 4 + trial % 3;
     MatrixXd A(k, k), C(m, k);
@@ -149,7 +151,7 @@ TEST(Newton, QuadraticStepIsTheExactSolution) {
     for (double& v : slack)
       v = trial % 4 == 0 ? 0 : stream.uniform();  // also with constraints met at the start
     const MatrixXd B = A * A.transpose() + .1 * MatrixXd::Identity(k, k);
-    const QuadraticStep step = solve_quadratic(g, B.llt(), C, slack);
+    const maths::QuadraticStep step = maths::solve_quadratic(g, B.llt(), C, slack);
     const auto value = [&](const VectorXd& s) { return g.dot(s) + .5 * s.dot(B * s); };
     EXPECT_LE((C * step.s - slack).maxCoeff(), 1e-9) << "feasible, trial " << trial;
     EXPECT_GE(step.multipliers.minCoeff(), 0);
@@ -166,21 +168,21 @@ TEST(Newton, DampingFollowsABentValley) {
   const auto f = [](const Eigen::VectorXd& x) {
     return 100 * std::pow(x(1) - x(0) * x(0), 2) + std::pow(1 - x(0), 2);
   };
-  const Objective banana{
+  const maths::Objective banana{
       .value = f,
-      .derivatives = [&](const Eigen::VectorXd& x, Curvature kind, Eigen::VectorXd& g,
+      .derivatives = [&](const Eigen::VectorXd& x, maths::Curvature kind, Eigen::VectorXd& g,
                          Eigen::MatrixXd& B) {
         const double r = x(1) - x(0) * x(0);
         g = Eigen::Vector2d(-400 * x(0) * r - 2 * (1 - x(0)), 200 * r);
         // Gauss-Newton's matrix stands for the information.
-        const double bend = kind == Curvature::hessian ? -400 * r : 0;
+        const double bend = kind == maths::Curvature::hessian ? -400 * r : 0;
         B = Eigen::Matrix2d{{800 * x(0) * x(0) + 2 + bend, -400 * x(0)}, {-400 * x(0), 200}};
         return f(x);
       }};
-  const NewtonResult r =
-      minimise(banana, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}}, Eigen::Vector2d(-1.2, 1),
-               {.scoring_steps = 20, .scoring_until = 1e-2, .damping = true});
-  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  const maths::NewtonResult r = maths::minimise(
+      banana, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}}, Eigen::Vector2d(-1.2, 1),
+      {.scoring_steps = 20, .scoring_until = 1e-2, .damping = true});
+  EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
   EXPECT_NEAR(r.x(0), 1, 1e-8);
   EXPECT_LT(r.iterations, 40);
 }
@@ -190,18 +192,19 @@ TEST(Newton, DampingLeavesASaddle) {
   const auto f = [](const Eigen::VectorXd& x) {
     return std::pow(x(0), 4) / 4 - x(0) * x(0) / 2 + x(1) * x(1);
   };
-  const Objective wells{
+  const maths::Objective wells{
       .value = f,
-      .derivatives = [&](const Eigen::VectorXd& x, Curvature kind, Eigen::VectorXd& g,
+      .derivatives = [&](const Eigen::VectorXd& x, maths::Curvature kind, Eigen::VectorXd& g,
                          Eigen::MatrixXd& B) {
         g = Eigen::Vector2d(std::pow(x(0), 3) - x(0), 2 * x(1));
         const double c = 3 * x(0) * x(0) - 1;
-        B = Eigen::Matrix2d{{kind == Curvature::hessian ? c : std::abs(c) + 1, 0}, {0, 2}};
+        B = Eigen::Matrix2d{{kind == maths::Curvature::hessian ? c : std::abs(c) + 1, 0}, {0, 2}};
         return f(x);
       }};
-  const NewtonResult r = minimise(wells, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}},
-                                  Eigen::Vector2d(0, 0), {.scoring_steps = 0, .damping = true});
-  EXPECT_EQ(r.stop, NewtonStop::optimum);
+  const maths::NewtonResult r =
+      maths::minimise(wells, {Eigen::MatrixXd(0, 2), Eigen::VectorXd(0), {}}, Eigen::Vector2d(0, 0),
+                      {.scoring_steps = 0, .damping = true});
+  EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
   EXPECT_NEAR(std::abs(r.x(0)), 1, 1e-8);
 }
 
@@ -210,20 +213,21 @@ TEST(Bounded, FindsTheLeastValueWithinItsBounds) {
     return std::pow(x[0] - 3, 2) + std::pow(x[1] + 1, 2) + x[0] * x[1];
   };
   // Free: 2 (x - 3) + y = 0 and 2 (y + 1) + x = 0, so x = 14/3, y = -10/3.
-  const BoundedResult free = minimise_bounded(f, {0, 0}, {-10, -10}, {10, 10});
+  const maths::BoundedResult free = maths::minimise_bounded(f, {0, 0}, {-10, -10}, {10, 10});
   EXPECT_TRUE(free.converged);
   EXPECT_NEAR(free.x[0], 14.0 / 3, 1e-5);
   EXPECT_NEAR(free.x[1], -10.0 / 3, 1e-5);
-  const BoundedResult bound = minimise_bounded(f, {0, 0}, {-10, -1}, {2, 10});
+  const maths::BoundedResult bound = maths::minimise_bounded(f, {0, 0}, {-10, -1}, {2, 10});
   EXPECT_NEAR(bound.x[0], 2, 1e-9);
   EXPECT_NEAR(bound.x[1], -1, 1e-9);
-  EXPECT_FALSE(minimise_bounded(f, {0, 0}, {-9, -9}, {9, 9}, {.max_evaluations = 5}).converged);
+  EXPECT_FALSE(
+      maths::minimise_bounded(f, {0, 0}, {-9, -9}, {9, 9}, {.max_evaluations = 5}).converged);
 }
 
 // A step keeps every constraint, however ill the curvature: the rows of two-component variances
 // (0 <= phi <= beta, alpha + beta < rho < 1), which meet in corners.
 TEST(QuadraticProgramme, KeepsItsConstraintsUnderAnAllButSingularCurvature) {
-  RandomStream stream(12, 0);
+  maths::RandomStream stream(12, 0);
   Eigen::MatrixXd C(6, 5);
   C << -1, 0, 0, 0, 0,  //
       0, -1, 0, 0, 0,   //
@@ -243,7 +247,7 @@ TEST(QuadraticProgramme, KeepsItsConstraintsUnderAnAllButSingularCurvature) {
     const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(A).householderQ();
     const Eigen::LLT<Eigen::MatrixXd> B(Q * size.asDiagonal() * Q.transpose());
     if (B.info() != Eigen::Success) continue;
-    const QuadraticStep step = solve_quadratic(g, B, C, slack);
+    const maths::QuadraticStep step = maths::solve_quadratic(g, B, C, slack);
     ASSERT_TRUE(step.s.allFinite());
     EXPECT_LE((C * step.s - slack).maxCoeff(), 1e-8 * (1 + step.s.cwiseAbs().maxCoeff())) << trial;
     EXPECT_LE(g.dot(step.s), 1e-8 * (1 + step.s.norm())) << "a step goes down";

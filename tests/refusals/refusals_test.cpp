@@ -134,35 +134,36 @@ INSTANTIATE_TEST_SUITE_P(
 
 INSTANTIATE_TEST_SUITE_P(
     Tests, Refusal,
-    testing::Values(Refused{"leverage_beyond_the_rows", [] { (void)leverage_table(noise(30), 40); },
-                            ErrorCode::bad_option, "must lie between 1 and 29"},
-                    Refused{"lags_below_zero", [] { (void)sup_f(noise(100), {.lags = -1}); },
-                            ErrorCode::bad_option, "lags = -1 is negative"},
-                    Refused{"trim_that_leaves_nothing",
-                            [] { (void)sup_f(noise(100), {.lags = 6}, {.trim = .05}); },
-                            ErrorCode::too_few_observations, "give a longer series"},
-                    Refused{"equal_tails",
-                            [] {
-                              std::vector<double> v(200, 1.);
-                              for (std::size_t row = 0; row < 150; ++row)
-                                v[row] = .001 * static_cast<double>(row);
-                              (void)tail_index(make_series(v, "kelp"), Tail::right, 20);
-                            },
-                            ErrorCode::constant_series, "largest values of kelp are equal"},
-                    Refused{"variance_ratio_without_periods",
-                            [] { (void)variance_ratio(noise(200), {.periods = {}}); },
-                            ErrorCode::bad_option, "one period or more"},
-                    Refused{"variance_ratio_of_a_long_period",
-                            [] { (void)variance_ratio(noise(200), {.periods = {150}}); },
-                            ErrorCode::bad_option, "150"},
-                    Refused{"confidence_set_of_nothing", [] { (void)model_confidence_set({}); },
-                            ErrorCode::bad_option, "give the losses of a model"},
-                    Refused{"seasonal_roots_with_many_lags",
-                            [] {
-                              (void)seasonal_roots(
-                                  noise(120), {.period = 12, .rule = LagRule::fixed, .lags = 90});
-                            },
-                            ErrorCode::bad_option, "lags = 90"}),
+    testing::Values(
+        Refused{"leverage_beyond_the_rows", [] { (void)leverage_table(noise(30), 40); },
+                ErrorCode::bad_option, "must lie between 1 and 29"},
+        Refused{"lags_below_zero", [] { (void)hypothesis::sup_f(noise(100), {.lags = -1}); },
+                ErrorCode::bad_option, "lags = -1 is negative"},
+        Refused{"trim_that_leaves_nothing",
+                [] { (void)hypothesis::sup_f(noise(100), {.lags = 6}, {.trim = .05}); },
+                ErrorCode::too_few_observations, "give a longer series"},
+        Refused{"equal_tails",
+                [] {
+                  std::vector<double> v(200, 1.);
+                  for (std::size_t row = 0; row < 150; ++row)
+                    v[row] = .001 * static_cast<double>(row);
+                  (void)tail_index(make_series(v, "kelp"), TailSide::right, 20);
+                },
+                ErrorCode::constant_series, "largest values of kelp are equal"},
+        Refused{"variance_ratio_without_periods",
+                [] { (void)hypothesis::variance_ratio(noise(200), {.periods = {}}); },
+                ErrorCode::bad_option, "one period or more"},
+        Refused{"variance_ratio_of_a_long_period",
+                [] { (void)hypothesis::variance_ratio(noise(200), {.periods = {150}}); },
+                ErrorCode::bad_option, "150"},
+        Refused{"confidence_set_of_nothing", [] { (void)model_confidence_set({}); },
+                ErrorCode::bad_option, "give the losses of a model"},
+        Refused{"seasonal_roots_with_many_lags",
+                [] {
+                  (void)hypothesis::seasonal_roots(
+                      noise(120), {.period = 12, .rule = hypothesis::LagRule::fixed, .lags = 90});
+                },
+                ErrorCode::bad_option, "lags = 90"}),
     name_of);
 
 INSTANTIATE_TEST_SUITE_P(
@@ -250,7 +251,7 @@ INSTANTIATE_TEST_SUITE_P(
                 ErrorCode::bad_option, "three points or more"},
         Refused{"variance_break_on_few_rows",
                 [] {
-                  (void)variance_break(
+                  (void)variance_break_test(
                       estimate("const / garch", rows_between(good().window(), 0, 250)));
                 },
                 ErrorCode::too_few_observations, "on 250 observations"},

@@ -21,7 +21,7 @@ constexpr std::uint64_t kSeriesOfPart = 10;
 class HardStudy : public testing::TestWithParam<std::uint64_t> {};
 
 TEST_P(HardStudy, FitsReachTheBestFoundFromAnyOtherTerms) {
-  const Executor executor(0);
+  const Executor executor = Executor::all_cores();
   std::size_t fits = 0, below = 0, below_contained = 0, failed = 0, apart = 0;
   double worst = 0;
   for (std::uint64_t s = GetParam() * kSeriesOfPart; s < (GetParam() + 1) * kSeriesOfPart; ++s) {
@@ -34,7 +34,7 @@ TEST_P(HardStudy, FitsReachTheBestFoundFromAnyOtherTerms) {
     const std::size_t n = found.candidates.size();
     std::vector<FitJob> jobs, crossed;
     const auto shared = share_smaller_models();
-    for (const Candidate& c : found.candidates) {
+    for (const MeanCandidate& c : found.candidates) {
       FitJob job{.model = c.model, .series = series};
       job.options.hessian_errors_only = true;
       job.smaller = shared;

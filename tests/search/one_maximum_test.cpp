@@ -24,9 +24,9 @@ TEST(OneMaximum, SearchAndFitReachTheSameAndNoModelLiesBelowOneThatItContains) {
     const Series y = hard_series(number);
     const Search found = search(y, kAllOrders, Executor(2));
     ASSERT_EQ(found.candidates.size(), 36u);
-    for (const Candidate& c : found.candidates) {
+    for (const MeanCandidate& c : found.candidates) {
       ASSERT_TRUE(c.log_likelihood) << number << ' ' << to_string(c.model);
-      for (const Candidate& small : found.candidates)
+      for (const MeanCandidate& small : found.candidates)
         if (small.model.mean.ar.size() <= c.model.mean.ar.size() &&
             small.model.mean.ma.size() <= c.model.mean.ma.size()) {
           EXPECT_GE(*c.log_likelihood, *small.log_likelihood - 1e-4)
@@ -36,7 +36,7 @@ TEST(OneMaximum, SearchAndFitReachTheSameAndNoModelLiesBelowOneThatItContains) {
     for (const char* line : {"const ar1 ma1", "const ar1,2 ma1,2", "const ar1..3 ma1,2"}) {
       const Fit fit = estimate(line, y);
       const auto same = std::find_if(found.candidates.begin(), found.candidates.end(),
-                                     [&](const Candidate& c) { return c.model == fit.model; });
+                                     [&](const MeanCandidate& c) { return c.model == fit.model; });
       ASSERT_NE(same, found.candidates.end());
       EXPECT_NEAR(*fit.log_likelihood, *same->log_likelihood, 1e-6) << number << ' ' << line;
       EXPECT_EQ(fit.convergence.status, same->status);
@@ -96,8 +96,8 @@ TEST(OneMaximum, SparseSearchGuardsAgainstChance) {
   SearchOptions options{.most_ar = 1, .most_ma = 1, .differences = 0, .sparse = true};
   constexpr std::size_t kSeries = 500;
   std::vector<char> added(kSeries, 0);
-  Executor(0).for_each(kSeries, [&](std::size_t s) {
-    RandomStream stream(91, s);
+  Executor::all_cores().for_each(kSeries, [&](std::size_t s) {
+    maths::RandomStream stream(91, s);
     std::vector<double> y(500);
     for (double& v : y) v = stream.normal();
     const Search found = search(make_series(std::move(y)), options);

@@ -89,7 +89,7 @@ TEST(Search, KeepsTheTermsThatAllShare) {
     y.values[t] += 4 * std::cos(2 * 3.14159265358979 * static_cast<double>(t + 1) / 12);
   const Mean kept = parse_model("const harmonics 12:1").mean;
   const Search found = search(y, {.most_ar = 2, .most_ma = 1, .differences = 0, .kept = kept});
-  for (const Candidate& c : found.candidates) EXPECT_EQ(c.model.mean.harmonics.size(), 1u);
+  for (const MeanCandidate& c : found.candidates) EXPECT_EQ(c.model.mean.harmonics.size(), 1u);
   EXPECT_EQ(found.candidates[found.chosen].model.mean.ar, (Lags{1}));
 }
 
@@ -99,7 +99,7 @@ TEST(Search, PutsPinnedCandidatesLast) {
       made("const", {0, 1}, 300, 4),
       {.most_ar = 2, .most_ma = 2, .differences = 1, .constant = SearchOptions::Constant::never});
   bool pinned = false;
-  for (const Candidate& c : found.candidates) {
+  for (const MeanCandidate& c : found.candidates) {
     if (pinned) {
       EXPECT_NE(c.status, FitStatus::converged);
     }

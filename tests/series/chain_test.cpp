@@ -19,7 +19,7 @@ namespace {
 
 // A price between some 5 and 500 with gaps, hourly from 09:00 to 16:00 on business days.
 Series price(std::uint64_t seed, std::size_t n, double share_missing) {
-  RandomStream stream(seed, 0);
+  maths::RandomStream stream(seed, 0);
   std::vector<double> values;
   double level = std::log(60);
   for (std::size_t t = 0; t < n; ++t) {
@@ -217,7 +217,7 @@ double log_likelihood(const std::vector<double>& x, double power) {
 TEST(PowerTransform, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
   int held = 0;
   for (std::uint64_t seed = 1; seed <= 200; ++seed) {
-    RandomStream stream(seed, 1);
+    maths::RandomStream stream(seed, 1);
     std::vector<double> x;
     // Even on the scale of the power 0.5, around a line.
     for (int t = 0; t < 120; ++t)

@@ -18,7 +18,7 @@ constexpr double kSeason[12] = {5, 3, 1, -2, -4, -6, -5, -3, 0, 2, 4, 5};
 
 // Trend and season known; multiplicative as exp of a hundredth of the additive one.
 Series monthly(std::size_t n, double noise, bool multiplicative, std::uint64_t seed = 1) {
-  RandomStream stream(seed, 0);
+  maths::RandomStream stream(seed, 0);
   Series s;
   s.name = "price";
   s.clock = Clock::month;
@@ -32,7 +32,7 @@ Series monthly(std::size_t n, double noise, bool multiplicative, std::uint64_t s
 
 TEST(Loess, GoesThroughStraightLinesWhateverTheWeightsAndGaps) {
   std::vector<double> y, w;
-  RandomStream stream(2, 0);
+  maths::RandomStream stream(2, 0);
   for (int t = 0; t < 60; ++t) {
     y.push_back(t % 7 == 3 ? kNaN : 4 - 0.3 * t);
     w.push_back(0.1 + stream.uniform());
@@ -103,7 +103,7 @@ TEST(Decomposition, FindsWhatWasPlanted) {
 }
 
 TEST(Decomposition, NoSeasonAndNoTrendHaveNoStrength) {
-  RandomStream stream(4, 0);
+  maths::RandomStream stream(4, 0);
   std::vector<double> noise;
   for (int t = 0; t < 600; ++t) noise.push_back(stream.normal());
   const Decomposition parts = decompose(
@@ -155,7 +155,7 @@ TEST(Decomposition, RefusesWhatItCannotPart) {
   };
   EXPECT_EQ(message(make_series({1, 2, 3}, "x"), {}),
             "a decomposition of x: its clock has no period of its own; give one of at least 2 with "
-            "--period");
+            "`period`");
   EXPECT_NE(message(monthly(30, 1, false), {}).find("needs at least 36"), std::string::npos);
   EXPECT_EQ(message(monthly(60, 1, false), {.season_span = 8}),
             "season_span = 8: must be odd and at least 7, or 0");

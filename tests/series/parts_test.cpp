@@ -92,7 +92,7 @@ TEST(Split, ByCountShareAndDate) {
   const Series s = dated(dates_after(at("2024-01-01"), Clock::day, 100), Clock::day);
   EXPECT_EQ(split(s, {.count = 30}).held_out.values.front(), 71);
   EXPECT_EQ(split(s, {.share = 0.255}).held_out.size(), 25u);
-  const Split by_date = split(s, {.from = at("2024-03-01")});
+  const HoldOutSplit by_date = split(s, {.from = at("2024-03-01")});
   EXPECT_EQ(by_date.held_out.when(0), "2024-03-01");
   EXPECT_EQ(by_date.training.size() + by_date.held_out.size(), 100u);
   EXPECT_STREQ(test::error_of([&] { (void)split(s, {}); }).what(),
@@ -170,13 +170,13 @@ TEST(Profile, FindsTheShapeOfTheDay) {
   Series r;
   r.name = "r";
   r.clock = Clock::hour;
-  RandomStream stream(3, 0);
+  maths::RandomStream stream(3, 0);
   for (const Timestamp day : dates_after(at("2024-01-01"), Clock::business_day, 2000))
     for (int hour = 0; hour < 3; ++hour) {
       r.times.push_back(day + std::chrono::hours(10 + hour));
       r.values.push_back((hour + 1) * stream.normal());
     }
-  const Profile profile = volatility_profile(r, ProfileBy::time_of_day);
+  const VolatilityProfile profile = volatility_profile(r, ProfileBy::time_of_day);
   ASSERT_EQ(profile.slots.size(), 3u);
   double mean_square = 0;
   for (std::size_t slot = 0; slot < 3; ++slot) {
@@ -189,7 +189,7 @@ TEST(Profile, FindsTheShapeOfTheDay) {
   }
   EXPECT_NEAR(mean_square, 1, 1e-12);
   EXPECT_EQ(profile.slots[1].label, "11:00");
-  for (const Profile::Slot& slot :
+  for (const VolatilityProfile::Slot& slot :
        volatility_profile(divided_by(r, profile), ProfileBy::time_of_day).slots)
     EXPECT_NEAR(slot.factor, 1, 1e-12) << "division takes all of it out";
   EXPECT_EQ(volatility_profile(r, ProfileBy::weekday).slots.front().label, "Monday");
@@ -203,7 +203,7 @@ TEST(Profile, FindsTheShapeOfTheDay) {
 TEST(RangeVolatility, AllEstimatorsFindTheVarianceOfAWalk) {
   constexpr int kDays = 4000, kSteps = 1500;
   constexpr double kDaily = 1.5, kNight = 0.6;  // percent
-  RandomStream stream(11, 0);
+  maths::RandomStream stream(11, 0);
   Bars bars;
   double log_price = std::log(80);
   for (int day = 0; day < kDays; ++day) {

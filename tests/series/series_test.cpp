@@ -88,7 +88,7 @@ TEST(Transform, RefusesTheLogarithmOfAPriceThatIsNotPositive) {
   EXPECT_EQ(error.code(), ErrorCode::not_positive);
   EXPECT_STREQ(
       error.what(),
-      "settle, row 2: 0 is not positive, so it has no logarithm or return; mend it, or model "
+      "settle, row 2: 0 is not positive, so it has no logarithm or return; correct it, or model "
       "differences instead");
 }
 
@@ -102,7 +102,7 @@ TEST(Series, RefusesWhatCannotBeUsed) {
             "series 'x': every value is 4.00000, so there is nothing to estimate or test; is it "
             "the right column?");
   EXPECT_EQ(message(make_series({1, std::numeric_limits<double>::infinity(), 2, 3}, "x")),
-            "series 'x', row 2: the value is infinite; mend it or name it as missing");
+            "series 'x', row 2: the value is infinite; correct it or name it as missing");
   Series disordered = make_series({1, 2, 3}, "x");
   disordered.times = dates({"2024-01-02", "2024-01-01", "2024-01-03"});
   EXPECT_EQ(message(disordered),
@@ -129,7 +129,7 @@ TEST(Companions, KeepStepWithTheValues) {
   EXPECT_EQ(regroup(y, Clock::week, Aggregate::sum).companions[0].values, (Values{15, 6}));
   EXPECT_EQ(transform(y, parse_chain("log diff1 rows=2..4")).series.companions[0].values,
             (Values{3, 4, 5}));
-  const Split parts = split(y, {.count = 2});
+  const HoldOutSplit parts = split(y, {.count = 2});
   EXPECT_EQ(parts.held_out.companions[0].values, (Values{5, 6}));
   Series again = parts.training;
   again.append(parts.held_out);

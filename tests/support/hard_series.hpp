@@ -15,7 +15,7 @@ namespace brace {
 // Even numbers: a persistent process, half of them with a yearly wave as temperatures have it,
 // differenced. Odd ones: weak terms up to lags four and five. 1,500 to 5,000 rows.
 inline Series hard_series(std::uint64_t number) {
-  RandomStream stream(77, number);
+  maths::RandomStream stream(77, number);
   const auto rows = 1500 + static_cast<std::size_t>(3500 * stream.uniform());
   if (number % 2 == 1) {
     const Model model = parse_model("const ar1..4 ma1..5");

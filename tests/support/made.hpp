@@ -15,7 +15,7 @@
 namespace brace::test {
 
 inline Series white(std::uint64_t stream, int n) {
-  RandomStream random(7, stream);
+  maths::RandomStream random(7, stream);
   std::vector<double> y(static_cast<std::size_t>(n));
   for (double& v : y) v = random.normal();
   return make_series(std::move(y), "y");

@@ -26,7 +26,7 @@ std::string day(int i) {
 // A file of `rows` days whose price is made by `price` of the row and a standard normal number.
 template <class Price>
 std::string made(int rows, Price&& price, std::string_view header = "date,price\n") {
-  RandomStream u(17, 0);
+  maths::RandomStream u(17, 0);
   std::string csv(header);
   for (int i = 0; i < rows; ++i) csv += fmt::format("{},{}\n", day(i), price(i, u.normal()));
   return csv;

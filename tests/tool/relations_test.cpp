@@ -115,7 +115,7 @@ TEST(Relations, SearchFitAndCompareNameOneMaximum) {
     }
     const Comparison c = compare({"const ar1", "const ar1 ma1"}, y);
     for (const Compared& m : c.models)
-      for (const Candidate& k : one.candidates)
+      for (const MeanCandidate& k : one.candidates)
         if (k.model == m.fit->model) {
           EXPECT_EQ(k.log_likelihood, m.fit->log_likelihood);
         }

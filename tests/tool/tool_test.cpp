@@ -142,8 +142,8 @@ TEST(Tool, InspectTellsWhatAMessyFileIs) {
           "2,598 days, 2014-01-06 to 2024-02-16; 11 rows dropped (Umsatz is 0), 4 values missing."),
       std::string::npos)
       << flat;
-  EXPECT_NE(flat.find("Cells stand between semicolons; dates read as %d.%m.%Y; newest row came "
-                      "first: turned round."),
+  EXPECT_NE(flat.find("Cells are separated by semicolons; dates read as %d.%m.%Y; newest row "
+                      "first in the file: order reversed."),
             std::string::npos)
       << flat;
   const Json clean = Json::parse(brace("inspect " + kKelp + " --returns log --json").out),

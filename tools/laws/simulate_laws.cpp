@@ -61,20 +61,22 @@ void rho(const std::vector<double>& shocks, Statistics& out) {
   const std::vector<double> y = walk(shocks, 1);
   for (const Deterministic terms :
        {Deterministic::none, Deterministic::constant, Deterministic::trend})
-    out.push_back(unit_root::phillips_perron(y, terms, 0).rho);
+    out.push_back(hypothesis::unit_root::phillips_perron(y, terms, 0).rho);
 }
 
 void gls(const std::vector<double>& shocks, Statistics& out) {
   const std::vector<double> y = walk(shocks, 1);
   for (const Deterministic terms : kTerms) {
-    const double a = 1 + unit_root::local_alternative(terms) / static_cast<double>(y.size());
-    const auto detrended = unit_root::gls_detrend(y, terms, a);
-    const double spectrum =
-        unit_root::spectrum_at_zero(unit_root::autoregress(detrended.y, 0, Deterministic::none, 0));
-    const auto m = unit_root::ng_perron(detrended.y, terms, spectrum);
-    out.insert(out.end(),
-               {m.mza, m.mzt, m.msb, m.mpt,
-                (detrended.ssr - a * unit_root::gls_detrend(y, terms, 1).ssr) / spectrum});
+    const double a =
+        1 + hypothesis::unit_root::local_alternative(terms) / static_cast<double>(y.size());
+    const auto detrended = hypothesis::unit_root::gls_detrend(y, terms, a);
+    const double spectrum = hypothesis::unit_root::spectrum_at_zero(
+        hypothesis::unit_root::autoregress(detrended.y, 0, Deterministic::none, 0));
+    const auto m = hypothesis::unit_root::ng_perron(detrended.y, terms, spectrum);
+    out.insert(
+        out.end(),
+        {m.mza, m.mzt, m.msb, m.mpt,
+         (detrended.ssr - a * hypothesis::unit_root::gls_detrend(y, terms, 1).ssr) / spectrum});
   }
 }
 
@@ -82,29 +84,34 @@ void gls(const std::vector<double>& shocks, Statistics& out) {
 void gls_maic(const std::vector<double>& shocks, Statistics& out) {
   const std::vector<double> y = walk(shocks, 1);
   for (const Deterministic terms : kTerms) {
-    const double a = 1 + unit_root::local_alternative(terms) / static_cast<double>(y.size());
-    const auto detrended = unit_root::gls_detrend(y, terms, a);
-    const int k = unit_root::choose_lags(unit_root::gls_detrend(y, terms, 0).y, Deterministic::none,
-                                         LagRule::maic, unit_root::most_lags(y.size()));
-    const auto fit = unit_root::autoregress(detrended.y, k, Deterministic::none, k);
-    const double spectrum = unit_root::spectrum_at_zero(fit);
-    const auto m = unit_root::ng_perron(detrended.y, terms, spectrum);
-    out.insert(out.end(),
-               {fit.t(), m.mza, m.mzt, m.msb, m.mpt, unit_root::point_optimal(y, terms, spectrum)});
+    const double a =
+        1 + hypothesis::unit_root::local_alternative(terms) / static_cast<double>(y.size());
+    const auto detrended = hypothesis::unit_root::gls_detrend(y, terms, a);
+    const int k = hypothesis::unit_root::choose_lags(
+        hypothesis::unit_root::gls_detrend(y, terms, 0).y, Deterministic::none,
+        hypothesis::LagRule::maic, hypothesis::unit_root::most_lags(y.size()));
+    const auto fit = hypothesis::unit_root::autoregress(detrended.y, k, Deterministic::none, k);
+    const double spectrum = hypothesis::unit_root::spectrum_at_zero(fit);
+    const auto m = hypothesis::unit_root::ng_perron(detrended.y, terms, spectrum);
+    out.insert(out.end(), {fit.t(), m.mza, m.mzt, m.msb, m.mpt,
+                           hypothesis::unit_root::point_optimal(y, terms, spectrum)});
   }
 }
 
 void two_breaks(const std::vector<double>& shocks, Statistics& out) {
   const std::vector<double> y = walk(shocks, 1);
-  for (const BreakModel model : {BreakModel::intercept, BreakModel::trend, BreakModel::both})
-    out.push_back(unit_root::two_breaks(y, 0, model, 0.15).t);
+  for (const hypothesis::BreakModel model :
+       {hypothesis::BreakModel::intercept, hypothesis::BreakModel::trend,
+        hypothesis::BreakModel::both})
+    out.push_back(hypothesis::unit_root::two_breaks(y, 0, model, 0.15).t);
 }
 
 void bai_perron(const std::vector<double>& shocks, Statistics& out) {
   const std::size_t n = shocks.size();
-  const auto found = breaks::statistics(
-      breaks::best_partitions(breaks::MeanSegments(shocks), n,
-                              static_cast<std::size_t>(breaks::kTrim * static_cast<double>(n)), 5),
+  const auto found = hypothesis::breaks::statistics(
+      hypothesis::breaks::best_partitions(
+          hypothesis::breaks::MeanSegments(shocks), n,
+          static_cast<std::size_t>(hypothesis::breaks::kTrim * static_cast<double>(n)), 5),
       n);
   out = found.F;
   out.insert(out.end(), {found.ud, found.wd});
@@ -113,7 +120,7 @@ void bai_perron(const std::vector<double>& shocks, Statistics& out) {
 void seasons(const std::vector<double>& shocks, int period, Statistics& out) {
   const std::vector<double> y = walk(shocks, static_cast<std::size_t>(period));
   for (const bool with_trend : {false, true}) {
-    const auto s = unit_root::seasonal_roots(y, period, with_trend, 0);
+    const auto s = hypothesis::unit_root::seasonal_roots(y, period, with_trend, 0);
     out.insert(out.end(), {s.zero, *s.alternating, s.pairs.front(), s.seasonal, s.all});
   }
 }
@@ -241,7 +248,8 @@ Group group_of(const std::string& name) {
 std::vector<std::vector<double>> draw(const Group& group, const Size& size, double share) {
   const auto replications = static_cast<std::size_t>(std::max(200.0, size.replications * share));
   std::vector<std::vector<double>> draws(group.names.size());
-  RandomStream random(20261126, static_cast<std::uint64_t>(size.n) * 1000 + group.names.size());
+  maths::RandomStream random(20261126,
+                             static_cast<std::uint64_t>(size.n) * 1000 + group.names.size());
   std::vector<double> shocks(static_cast<std::size_t>(size.n));
   Statistics out;
   for (std::size_t r = 0; r < replications; ++r) {

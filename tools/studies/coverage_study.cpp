@@ -84,7 +84,7 @@ void run(const Design& design, std::size_t n, std::uint64_t number, bool with_re
   Stepper step(model, design.theta,
                Past::after(model, design.theta, truth.deviations, truth.shocks, truth.variances,
                            counted, truth.presample, {}));
-  RandomStream u(kSeed + 1, number);
+  maths::RandomStream u(kSeed + 1, number);
   const ParameterNames parts = parameter_names(model);
   const std::vector<double> shape(
       design.theta.begin() + static_cast<std::ptrdiff_t>(parts.mean.size() + parts.variance.size()),
@@ -115,7 +115,7 @@ void run(const Design& design, std::size_t n, std::uint64_t number, bool with_re
     for (std::size_t s = 0; s < std::size(kSteps); ++s) {
       const auto k = static_cast<std::size_t>(kSteps[s]) - 1;
       for (std::size_t level = 0; level < 2; ++level) {
-        const Interval& r = ahead.steps[k].return_interval[level];
+        const PredictionInterval& r = ahead.steps[k].return_interval[level];
         if (std::isnan(r.low) || std::isnan(r.high) || std::isnan(variances[k])) {
           fmt::print(stderr, "NaN: {} n {} series {} method {} step {} v {}\n", design.line, n,
                      number, to_string(kMethods[m]), k + 1, variances[k]);
@@ -130,7 +130,7 @@ void run(const Design& design, std::size_t n, std::uint64_t number, bool with_re
         // Given the variance of that row the rest of the chance is the last shock's.
         cells.at[m][s][level][0].add(cdf(r.high) - cdf(r.low));
         if (ahead.steps[k].volatility_interval.empty()) continue;
-        const Interval& v = ahead.steps[k].volatility_interval[level];
+        const PredictionInterval& v = ahead.steps[k].volatility_interval[level];
         const double sd = std::sqrt(variances[k]);
         cells.at[m][s][level][1].add(v.low <= sd && sd <= v.high ? 1 : 0);
       }
@@ -159,7 +159,7 @@ int main(int argc, char** argv) {
       if (process != 0 && &design != &kDesigns[process - 1]) continue;
       // Eight cells of work, whatever the threads, summed in order.
       std::vector<Cells> parts(8);
-      Executor(0).for_each(parts.size(), [&](std::size_t part) {
+      Executor::all_cores().for_each(parts.size(), [&](std::size_t part) {
         for (std::size_t s = part; s < series; s += parts.size())
           run(design, n, s, s % every == 0, parts[part]);
       });

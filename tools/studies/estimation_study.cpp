@@ -30,7 +30,7 @@ const char* const kLaws[] = {"normal", "student", "ged", "skew-student"};
 const char* const kShapes[] = {"plain", "near one", "outlier", "flat stretch", "variance break"};
 
 // Random admissible parameters for data of unit variance; `persistence` is aimed at.
-std::vector<double> random_point(const Model& model, RandomStream& u, double persistence) {
+std::vector<double> random_point(const Model& model, maths::RandomStream& u, double persistence) {
   const bool log = std::holds_alternative<Egarch>(model.variance);
   const bool two = std::holds_alternative<TwoComponents>(model.variance);
   for (;;) {
@@ -73,7 +73,7 @@ struct Trial {
 };
 
 Trial run(std::uint64_t number, bool tell = false, int starts = 0) {
-  RandomStream u(kSeed, number);
+  maths::RandomStream u(kSeed, number);
   Trial out;
   out.family = kFamilies[number % std::size(kFamilies)];
   out.law = kLaws[(number / std::size(kFamilies)) % std::size(kLaws)];
@@ -150,7 +150,7 @@ int main(int argc, char** argv) {
   }
   const std::size_t series = argc > 1 ? static_cast<std::size_t>(std::atoi(argv[1])) : 2000;
   std::vector<Trial> outcomes(series);
-  Executor(0).for_each(series, [&](std::size_t s) { outcomes[s] = run(s); });
+  Executor::all_cores().for_each(series, [&](std::size_t s) { outcomes[s] = run(s); });
   struct Row {
     std::size_t n = 0, converged = 0, boundary = 0, failed = 0, wrong = 0, short_of = 0;
   };

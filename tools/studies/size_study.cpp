@@ -32,7 +32,7 @@ struct Case {
 };
 
 Series walk(std::uint64_t number, int n, double a, double drift = 0) {
-  RandomStream random(kSeed, number * 10000 + static_cast<std::uint64_t>(n));
+  maths::RandomStream random(kSeed, number * 10000 + static_cast<std::uint64_t>(n));
   std::vector<double> y(static_cast<std::size_t>(n));
   double x = 0;
   for (std::size_t t = 0; t < y.size(); ++t) {
@@ -43,7 +43,7 @@ Series walk(std::uint64_t number, int n, double a, double drift = 0) {
 }
 
 Series seasonal_walk(std::uint64_t number, int n, int period, double a) {
-  RandomStream random(kSeed, number * 10000 + static_cast<std::uint64_t>(n));
+  maths::RandomStream random(kSeed, number * 10000 + static_cast<std::uint64_t>(n));
   const auto S = static_cast<std::size_t>(period);
   std::vector<double> y(static_cast<std::size_t>(n));
   for (std::size_t t = 0; t < y.size(); ++t) y[t] = random.normal() + (t < S ? 0 : a * y[t - S]);
@@ -114,17 +114,17 @@ std::vector<Case> cases() {
         "ng-perron MZt", "ng-perron MSB", "ng-perron MPT", "point-optimal"},
        [](auto i, int n, bool null) { return walk(i, n, null ? 1 : .95); },
        [=](const Series& y) {
-         const auto m = ng_perron(y);
-         return std::vector{p(adf(y)),
-                            p(adf(y, {.rule = LagRule::t})),
-                            p(phillips_perron(y)),
-                            p(phillips_perron(y, {.rho = true})),
-                            p(df_gls(y)),
+         const auto m = hypothesis::ng_perron(y);
+         return std::vector{p(hypothesis::adf(y)),
+                            p(hypothesis::adf(y, {.rule = hypothesis::LagRule::t})),
+                            p(hypothesis::phillips_perron(y)),
+                            p(hypothesis::phillips_perron(y, {.rho = true})),
+                            p(hypothesis::df_gls(y)),
                             p(m[0]),
                             p(m[1]),
                             p(m[2]),
                             p(m[3]),
-                            p(point_optimal(y))};
+                            p(hypothesis::point_optimal(y))};
        }});
   out.push_back({"roots",
                  "random walk with drift",
@@ -137,27 +137,29 @@ std::vector<Case> cases() {
                   "point-optimal, trend", "zivot-andrews, both", "zivot-andrews, intercept"},
                  [](auto i, int n, bool null) { return walk(i, n, null ? 1 : .9, .1); },
                  [=](const Series& y) {
-                   return std::vector{p(adf(y, {.deterministic = trend})),
-                                      p(phillips_perron(y, {.deterministic = trend})),
-                                      p(df_gls(y, {.deterministic = trend})),
-                                      p(ng_perron(y, {.deterministic = trend})[1]),
-                                      p(point_optimal(y, {.deterministic = trend})),
-                                      p(zivot_andrews(y)),
-                                      p(zivot_andrews(y, {.model = BreakModel::intercept}))};
+                   return std::vector{p(hypothesis::adf(y, {.deterministic = trend})),
+                                      p(hypothesis::phillips_perron(y, {.deterministic = trend})),
+                                      p(hypothesis::df_gls(y, {.deterministic = trend})),
+                                      p(hypothesis::ng_perron(y, {.deterministic = trend})[1]),
+                                      p(hypothesis::point_optimal(y, {.deterministic = trend})),
+                                      p(hypothesis::zivot_andrews(y)),
+                                      p(hypothesis::zivot_andrews(
+                                          y, {.model = hypothesis::BreakModel::intercept}))};
                  }});
-  out.push_back(
-      {"roots",
-       "random walk",
-       "AR(1) with ar1 .8",
-       {250},
-       1500,
-       4,
-       6,
-       {"two-breaks, both", "two-breaks, intercept"},
-       [](auto i, int n, bool null) { return walk(i, n, null ? 1 : .8); },
-       [](const Series& y) {
-         return std::vector{p(two_breaks(y)), p(two_breaks(y, {.model = BreakModel::intercept}))};
-       }});
+  out.push_back({"roots",
+                 "random walk",
+                 "AR(1) with ar1 .8",
+                 {250},
+                 1500,
+                 4,
+                 6,
+                 {"two-breaks, both", "two-breaks, intercept"},
+                 [](auto i, int n, bool null) { return walk(i, n, null ? 1 : .8); },
+                 [](const Series& y) {
+                   return std::vector{
+                       p(hypothesis::two_breaks(y)),
+                       p(hypothesis::two_breaks(y, {.model = hypothesis::BreakModel::intercept}))};
+                 }});
   out.push_back({"roots",
                  "seasonal random walk, 12",
                  "seasonal AR with sar12 .8",
@@ -168,22 +170,24 @@ std::vector<Case> cases() {
                  {"seasonal-roots, zero", "seasonal-roots, first pair", "seasonal-roots, season"},
                  [](auto i, int n, bool null) { return seasonal_walk(i, n, 12, null ? 1 : .8); },
                  [](const Series& y) {
-                   const auto tests = seasonal_roots(y);
+                   const auto tests = hypothesis::seasonal_roots(y);
                    return std::vector{p(tests[0]), p(tests[1]), p(tests[tests.size() - 2])};
                  }});
-  out.push_back({"roots",
-                 "white noise",
-                 "random walk",
-                 {250, 1000},
-                 4000,
-                 3,
-                 7,
-                 {"kpss, level", "kpss, trend", "kpss, automatic bandwidth"},
-                 [](auto i, int n, bool null) { return walk(i, n, null ? 0 : 1); },
-                 [](const Series& y) {
-                   return std::vector{p(kpss(y)), p(kpss(y, {.with_trend = true})),
-                                      p(kpss(y, {.bandwidth = Bandwidth::Rule::newey_west}))};
-                 }});
+  out.push_back(
+      {"roots",
+       "white noise",
+       "random walk",
+       {250, 1000},
+       4000,
+       3,
+       7,
+       {"kpss, level", "kpss, trend", "kpss, automatic bandwidth"},
+       [](auto i, int n, bool null) { return walk(i, n, null ? 0 : 1); },
+       [](const Series& y) {
+         return std::vector{
+             p(hypothesis::kpss(y)), p(hypothesis::kpss(y, {.with_trend = true})),
+             p(hypothesis::kpss(y, {.bandwidth = hypothesis::Bandwidth::Rule::newey_west}))};
+       }});
   out.push_back({"roots",
                  "random walk of GARCH steps",
                  "steps with ar1 .1",
@@ -199,10 +203,10 @@ std::vector<Case> cases() {
                    return y;
                  },
                  [](const Series& y) {
-                   const auto r = variance_ratio(y, {.draws = 399});
+                   const auto r = hypothesis::variance_ratio(y, {.draws = 399});
                    return std::vector{p(r.tests[0]), p(r.tests[2]), p(r.tests[3])};
                  }});
-  const BreakRegression one_lag{.lags = 1};
+  const hypothesis::BreakRegression one_lag{.lags = 1};
   out.push_back({"breaks",
                  "white noise",
                  "mean shift of .4 sd",
@@ -214,8 +218,8 @@ std::vector<Case> cases() {
                   "bai-perron F, 2 breaks"},
                  [](auto i, int n, bool null) { return shifted(i, n, null ? 0 : .4); },
                  [](const Series& y) {
-                   const auto f = sup_f(y);
-                   const auto b = bai_perron(y).tests;
+                   const auto f = hypothesis::sup_f(y);
+                   const auto b = hypothesis::bai_perron(y).tests;
                    return std::vector{p(f[0]), p(f[1]), p(f[2]), p(b[5]), p(b[6]), p(b[1])};
                  }});
   out.push_back({"breaks",
@@ -232,7 +236,7 @@ std::vector<Case> cases() {
                    return y;
                  },
                  [=](const Series& y) {
-                   const auto f = sup_f(y, one_lag);
+                   const auto f = hypothesis::sup_f(y, one_lag);
                    return std::vector{p(f[0]), p(f[1]), p(f[2])};
                  }});
   out.push_back(
@@ -246,29 +250,31 @@ std::vector<Case> cases() {
        {"cusum", "cusum-ols", "cusum-squares", "chow at the middle", "bai-perron UDmax, long-run"},
        [](auto i, int n, bool null) { return shifted(i, n, null ? 0 : .4); },
        [](const Series& y) {
-         return std::vector{p(cusum(y)), p(cusum_ols(y)), p(cusum_squares(y)),
-                            p(chow(y, y.size() / 2)),
-                            p(bai_perron(y, {.long_run = true}).tests[5])};
+         return std::vector{p(hypothesis::cusum(y)), p(hypothesis::cusum_ols(y)),
+                            p(hypothesis::cusum_squares(y)), p(hypothesis::chow(y, y.size() / 2)),
+                            p(hypothesis::bai_perron(y, {.long_run = true}).tests[5])};
        }});
-  out.push_back({"variance",
-                 "white noise",
-                 "variance doubles",
-                 {250, 1000},
-                 4000,
-                 3,
-                 7,
-                 {"cumulative-squares", "fourth moment", "cumulative-squares-robust"},
-                 [](auto i, int n, bool null) {
-                   Series y = walk(i, n, 0);
-                   for (std::size_t t = y.size() / 2; t < y.size() && !null; ++t)
-                     y.values[t] *= std::sqrt(2.0);
-                   return y;
-                 },
-                 [](const Series& y) {
-                   return std::vector{p(cumulative_squares(y, {.scale = SquaresScale::normal})),
-                                      p(cumulative_squares(y, {.scale = SquaresScale::fourth})),
-                                      p(cumulative_squares(y))};
-                 }});
+  out.push_back(
+      {"variance",
+       "white noise",
+       "variance doubles",
+       {250, 1000},
+       4000,
+       3,
+       7,
+       {"cumulative-squares", "fourth moment", "cumulative-squares-robust"},
+       [](auto i, int n, bool null) {
+         Series y = walk(i, n, 0);
+         for (std::size_t t = y.size() / 2; t < y.size() && !null; ++t)
+           y.values[t] *= std::sqrt(2.0);
+         return y;
+       },
+       [](const Series& y) {
+         return std::vector{
+             p(hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::normal})),
+             p(hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::fourth})),
+             p(hypothesis::cumulative_squares(y))};
+       }});
   for (const double persistence : {.90, .95, .98, .99})
     out.push_back(
         {"variance",
@@ -281,8 +287,9 @@ std::vector<Case> cases() {
          {"cumulative-squares-robust", "Bartlett, for comparison"},
          [=](auto i, int n, bool null) { return garch(i, n, .05, persistence, 10, null ? 1 : 2); },
          [](const Series& y) {
-           return std::vector{p(cumulative_squares(y)),
-                              p(cumulative_squares(y, {.scale = SquaresScale::bartlett}))};
+           return std::vector{
+               p(hypothesis::cumulative_squares(y)),
+               p(hypothesis::cumulative_squares(y, {.scale = hypothesis::SquaresScale::bartlett}))};
          }});
   const auto law_case = [&](const char* null, const char* alternative, const char* fitted,
                             auto&& make, int series = 4000) {

@@ -4,6 +4,8 @@
 //   BRACE_API_BEGIN
 //   namespace brace { double answer(); }
 //   BRACE_API_END
+//
+// Threads: macros alone.
 #pragma once
 
 #if defined(__GNUC__)

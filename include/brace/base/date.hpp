@@ -3,6 +3,8 @@
 //
 //   auto day = brace::parse_date("2019-05-02");   // empty when the text is not a date
 //   brace::format_date(*day);                     // "2019-05-02", and a time of day if it has one
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <chrono>

@@ -3,6 +3,8 @@
 //
 //   try { auto prices = brace::read_csv("prices.csv"); }
 //   catch (const brace::Error& error) { std::cerr << error.what(); }
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <stdexcept>

@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // The Executor: who runs independent pieces of work. Every call that may use threads takes one as
-// its last argument; one Executor may serve calls from several threads at once.
+// its last argument.
 //
 //   brace::Executor two(2);
 //   two.for_each(jobs.size(), [&](std::size_t i) { results[i] = run(jobs[i]); });
+//
+// Threads: one Executor may serve calls from several threads at once.
 #pragma once
 
 #include <cstddef>
@@ -19,8 +21,10 @@ namespace brace::inline v0 {
 // index and sums them in index order, so that no result depends on the number of threads.
 class Executor {
  public:
-  // 0 threads: as many as the machine has. With 1 the caller's own thread does the work.
+  // With one thread the caller's own does the work. Throws Error (bad_option) below 1.
   explicit Executor(int threads = 1);
+  // As many threads as the machine has.
+  [[nodiscard]] static Executor all_cores();
   ~Executor();
   Executor(Executor&&) noexcept;
   Executor& operator=(Executor&&) noexcept;

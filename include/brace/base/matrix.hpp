@@ -6,6 +6,8 @@
 //
 // It knows no arithmetic, so that it needs no third party's type, whose layout would depend on the
 // flags a program is built with. docs/library.md shows how a linear algebra library reads it.
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <cstddef>

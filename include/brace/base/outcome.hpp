@@ -3,6 +3,8 @@
 //
 //   for (const auto& outcome : brace::fit_many(jobs))
 //     if (outcome) use(*outcome); else std::cerr << outcome.error().what();
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <utility>
@@ -17,7 +19,7 @@ template <class T>
 class Outcome {
  public:
   // Until it is given something: an Error (stopped).
-  Outcome() : held_(Error(ErrorCode::stopped, "not run: it was told to stop before")) {}
+  Outcome() : held_(Error(ErrorCode::stopped, "not run: a stop was asked for before it began")) {}
   Outcome(T value) : held_(std::move(value)) {}      // NOLINT: a value is an outcome
   Outcome(Error error) : held_(std::move(error)) {}  // NOLINT: and so is an error
 

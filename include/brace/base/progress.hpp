@@ -3,6 +3,8 @@
 //
 //   std::stop_source stop;
 //   auto fits = brace::fit_many(jobs, {.report = show, .stop = stop.get_token()}, executor);
+//
+// Threads: `report` is never called from two threads at once; a stop may be asked from any.
 #pragma once
 
 #include <cstddef>

@@ -3,6 +3,8 @@
 //
 //   brace::text::p_value(3.2e-12);           // "3e-12"
 //   brace::text::estimate(0.02134, 0.017);   // "0.021"
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <cstddef>

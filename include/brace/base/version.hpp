@@ -7,6 +7,8 @@
 //
 // All names stand in the inline namespace brace::v0: write brace::Fit, and see v0 in symbols. It
 // changes with an interface that older programs cannot link to.
+//
+// Threads: constants alone.
 #pragma once
 
 #include <string_view>

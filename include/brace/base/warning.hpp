@@ -3,6 +3,8 @@
 //
 //   for (const brace::Warning& warning : fitted.warnings)
 //     std::cerr << brace::to_string(warning.code) << ": " << warning.text << '\n';
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <string>

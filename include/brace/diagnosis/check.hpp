@@ -3,6 +3,8 @@
 //
 //   brace::Check checked = brace::check(fitted);
 //   std::cout << checked;       // verdict, then each test with its null
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <complex>
@@ -68,12 +70,12 @@ struct CheckOptions {
   // months and quarters, the year's.
   std::optional<int> period{};
 
-  // Lags up to which Check::whiteness is told; empty takes those that leave 1, 3, 6, 10, 20 and 30
+  // Lags up to which Check::whiteness is told; left out: those that leave 1, 3, 6, 10, 20 and 30
   // degrees of freedom, and two seasons.
   std::vector<int> whiteness{};
 
   // Level of the tests whose critical values of Q are told with them; left out: none.
-  std::optional<double> level{};
+  std::optional<double> significance{};
 };
 
 // An inverse root of the ARMA equation: inside the unit circle where it is stationary or
@@ -101,7 +103,7 @@ struct Check {
   std::vector<CheckGroup> groups;
   // Ljung-Box on z at several lags, degrees of freedom less the ARMA terms.
   std::vector<TestResult> whiteness;
-  std::optional<double> level;           // of CheckOptions
+  std::optional<double> significance;    // of CheckOptions
   std::vector<double> whiteness_limits;  // what each Q must exceed to reject at that level
   std::vector<Spike> spikes;
   int lags_looked_at = 0;  // for the spikes; chance alone gives one in twenty
@@ -146,7 +148,7 @@ struct ResidualP {
 // Null: the parameters of the first half hold in the second. Both halves are fitted;
 // (a - b)' (V_a + V_b)^-1 (a - b), chi-squared. Throws Error (too_few_observations) where a half is
 // too short or its fit is not usable.
-[[nodiscard]] TestResult two_halves(const Fit& fit);
+[[nodiscard]] TestResult two_halves_test(const Fit& fit);
 
 std::ostream& operator<<(std::ostream& out, const Check& check);
 

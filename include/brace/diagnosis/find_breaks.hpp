@@ -3,6 +3,9 @@
 //
 //   auto report = brace::find_breaks(returns);
 //   std::cout << report;          // verdict, tests, dates with intervals, segments
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <iosfwd>
@@ -25,15 +28,15 @@ enum class BreakKind { mean, variance, parameters };
 
 struct FindBreaksOptions {
   std::string model = "const / garch / student";  // whose constancy is tested
-  double level = 0.05;          // of the verdict on all kinds together (Holm 1979)
+  double significance = 0.05;   // of the verdict on all kinds together (Holm 1979)
   std::optional<int> number{};  // this many breaks in the mean, whatever the tests say
   std::optional<int>
       bandwidth{};  // Bartlett of this bandwidth instead of the AR spectrum, for comparison
 };
 
 struct BreakReport {
-  std::string of, unit;  // unit: "percent a day"
-  double level = 0.05;   // of the verdict
+  std::string of, unit;        // unit: "percent a day"
+  double significance = 0.05;  // of the verdict
   // bai-perron (UDmax) of the mean; cumulative-squares-robust and variance-break of the variance;
   // nyblom (joint) of the parameters; then tests that inform.
   std::vector<TestResult> tests;
@@ -47,13 +50,13 @@ struct BreakReport {
 
   struct Found {
     BreakKind kind;
-    BreakDate at;
+    hypothesis::BreakDate at;
     std::string term{};  // of the model line that takes it up; empty without dates
   };
   std::vector<Found> breaks;  // in order of time
 
   struct Segment {
-    std::size_t first = 0, last = 0;  // 1-based, of the series without gaps
+    std::size_t first = 0, last = 0;  // rows, of the series without gaps
     std::optional<Timestamp> first_date, last_date;
     std::size_t n = 0;
     double mean = 0, sd = 0;
@@ -77,7 +80,7 @@ struct BreakReport {
 // its power where a change is large (it swells the spectrum) and the second trusts the model.
 // Parameters: Nyblom's joint test, dated by the scan where no other break explains it. Where the
 // mean breaks, its segments' means are taken out before the rest. A kind is reported where its
-// Holm-adjusted p is below `level`. At least 250 values, else Error.
+// Holm-adjusted p is below `significance`. At least 250 values, else Error.
 [[nodiscard]] BreakReport find_breaks(const Series& series, const FindBreaksOptions& options = {},
                                       const Executor& executor = serial());
 

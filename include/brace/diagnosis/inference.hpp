@@ -4,6 +4,8 @@
 //
 //   std::cout << brace::profile_interval(fit, "persistence");
 //   std::cout << brace::wald_test(fit, {{"ar1", 0}, {"ma1", 0}});
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -24,7 +26,7 @@ namespace brace::inline v0 {
 // symmetric, and it knows the bounds.
 struct ProfileInterval {
   std::string quantity;
-  double level = 0.95;
+  double percent = 95;
   double estimate = 0;
   std::optional<double> low, high;  // empty: the likelihood does not fall so far before the bound
   std::optional<double> bound_low, bound_high;  // where it ends there
@@ -33,9 +35,9 @@ struct ProfileInterval {
 };
 
 // `quantity` is the name of a parameter that is not held, or "persistence". Throws Error
-// (bad_option) for another name, an unusable fit or a level outside (0, 1).
+// (bad_option) for another name, an unusable fit or a percentage outside (0, 100).
 [[nodiscard]] ProfileInterval profile_interval(const Fit& fit, std::string_view quantity,
-                                               double level = 0.95);
+                                               double percent = 95);
 std::ostream& operator<<(std::ostream& out, const ProfileInterval& interval);
 
 // Null: the parameters have the values given. Wald's statistic with the fit's covariance,

@@ -3,6 +3,8 @@
 //
 //   brace::LawFit judged = brace::law_fit(fit);
 //   std::cout << judged.anderson_darling << brace::words(judged.departures);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <string>

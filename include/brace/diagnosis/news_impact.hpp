@@ -3,6 +3,8 @@
 // it at rest (Engle and Ng 1993, section II).
 //
 //   brace::NewsImpact curve = brace::news_impact(fit);    // curve.volatility over curve.shock
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <vector>

@@ -4,6 +4,8 @@
 //
 //   brace::OutlierReport found = brace::find_outliers(fitted);
 //   std::cout << found;       brace::estimate(found.model, series);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>

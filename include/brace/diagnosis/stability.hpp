@@ -3,6 +3,9 @@
 //
 //   auto tests = brace::nyblom(fitted);            // joint first, then each parameter
 //   auto scan = brace::variance_break(fitted);     // one break in the variance equation, dated
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <vector>
@@ -28,8 +31,9 @@ struct VarianceBreakOptions {
 // likelihood ratio of one equation against one on each side of a date (Andrews 1993). Right where
 // the shocks' law is; NOT proof where it is not. Throws Error (too_few_observations) below 300 rows
 // or 10 dates.
-[[nodiscard]] TestResult variance_break(const Fit& fit, const VarianceBreakOptions& options = {},
-                                        const Executor& executor = serial());
+[[nodiscard]] TestResult variance_break_test(const Fit& fit,
+                                             const VarianceBreakOptions& options = {},
+                                             const Executor& executor = serial());
 
 }  // namespace brace::inline v0
 BRACE_API_END

@@ -4,6 +4,8 @@
 //
 //   brace::TestResult left = brace::li_mak(fit, 10);          // squares of z
 //   std::vector<brace::TestResult> signs = brace::sign_bias(fit);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <span>
@@ -28,7 +30,7 @@ namespace brace::inline v0 {
 // Lundbergh and Terasvirta (2002, section 3.1): z^2 - 1 on its own lags beside the slopes of h by
 // the variance parameters; N times the share of squares explained, chi2(lags). `robust` takes their
 // form that stands any fourth moment.
-[[nodiscard]] TestResult arch_left(const Fit& fit, int lags = 10, bool robust = true);
+[[nodiscard]] TestResult remaining_arch_test(const Fit& fit, int lags = 10, bool robust = true);
 
 // Engle and Ng (1993, section III): z^2 on 1(e < 0), on e 1(e < 0) and on e 1(e > 0), all of the
 // row before: each alone (t), then jointly, N R^2, chi2(3); e is z here. At least three residuals

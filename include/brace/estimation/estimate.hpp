@@ -3,6 +3,9 @@
 //
 //   brace::Fit fitted = brace::estimate("const / garch / student", returns);
 //   auto fits = brace::fit_many(jobs, {}, brace::Executor(2));   // of each a Fit or an Error
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <memory>

@@ -5,7 +5,8 @@
 //   brace::Evaluator of(brace::parse_model("const / garch / student"), returns);
 //   double l = of.value({{.03, .02, .08, .9, 6}});     // -infinity outside the admissible region
 //
-// An Evaluator belongs to one thread at a time: it keeps its buffers. Make one for each thread.
+//
+// Threads: an Evaluator belongs to one thread at a time: it keeps its buffers. Make one for each.
 #pragma once
 
 #include <memory>

@@ -3,6 +3,8 @@
 //
 //   brace::Fit fitted = brace::estimate("const ar1 / garch / student", returns);
 //   if (fitted.usable()) std::cout << fitted;
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <iosfwd>

@@ -3,6 +3,9 @@
 //
 //   auto fits = brace::fit_rolling(model, returns, {.window = 1000}, brace::Executor(2));
 //   for (const brace::RollingFit& f : fits) use(f.end(), f.estimates);
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <functional>
@@ -36,7 +39,7 @@ struct RollingOptions {
   bool lanes = true;
 
   // What the rows of a window are turned into before they are fitted, such as a transform with
-  // parts that are estimated; empty takes them as they are. Lanes do not serve where it is given.
+  // parts that are estimated; left out: as they are. Lanes do not serve where it is given.
   std::function<Series(const Series& window)> prepare{};
 
   // In windows. After a stop the status of those not begun stays not_run.

@@ -4,6 +4,8 @@
 //
 //   brace::Accuracy a = brace::accuracy(outcomes, forecasts, {.baseline = last_values});
 //   a.relative->rmse;    // below 1: better than the walk
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>

@@ -5,6 +5,9 @@
 //   brace::Backtest b = brace::backtest({"const / garch / student"}, returns, {.horizon = 5},
 //                                       brace::Executor(2));
 //   std::cout << b;
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <functional>
@@ -35,7 +38,7 @@ namespace brace::inline v0 {
 // One forecast and its outcome.
 struct BacktestStep {
   double mean = 0, variance = 0;  // of the return around its mean
-  std::vector<Interval> return_interval;
+  std::vector<PredictionInterval> return_interval;
   std::vector<TailRisk> tails;
   double actual = 0, proxy = 0;  // NaN where the row is missing
   // Of the first step, under the law that the method gives it (NextRow): F(actual), ln f(actual)
@@ -75,7 +78,7 @@ struct BacktestOptions {
   bool combinations = true;              // of all models, where there are two or more
 
   // ---- How it is judged ----
-  // A measure of each row's variance, as long as the series; empty takes the squared deviation from
+  // A measure of each row's variance, as long as the series; left out: the squared deviation from
   // a mean that all entrants share: of returns that of the rows known at each origin, else the
   // average of all forecasts.
   std::vector<double> proxy{};

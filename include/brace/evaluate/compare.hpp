@@ -4,6 +4,9 @@
 //
 //   auto c = brace::compare({"const ar1", "const ar1 ma1"}, returns, {.hold_out = 50});
 //   std::cout << c;
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <initializer_list>
@@ -40,7 +43,8 @@ struct CompareOptions {
 // the parameters of the training part. Both are judged against a walk from the same origins.
 struct HoldOutForecast {
   std::vector<double> mean;
-  std::vector<std::vector<Interval>> intervals;  // of each row, of the forecasts made at the start
+  std::vector<std::vector<PredictionInterval>>
+      intervals;  // of each row, of the forecasts made at the start
   Accuracy accuracy;
   std::vector<double> one_step;
   Accuracy one_step_accuracy;

@@ -3,6 +3,8 @@
 //
 //   brace::TestResult same = brace::diebold_mariano(loss_a, loss_b, /*horizon=*/1);
 //   brace::ConfidenceSet best = brace::model_confidence_set(losses);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <cstdint>

@@ -4,6 +4,8 @@
 //   double s = brace::crps(paths, outcome);            // of simulated values
 //   brace::DensityScore d = brace::score_density(ahead.next, outcome);
 //   brace::BerkowitzTest b = brace::berkowitz(transforms);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <span>

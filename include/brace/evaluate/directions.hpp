@@ -2,6 +2,8 @@
 // Forecasts of direction (up, flat or down) against outcomes.
 //
 //   brace::Directions d = brace::directions(outcomes, forecasts, /*threshold=*/.1);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <array>

@@ -4,6 +4,8 @@
 //
 //   brace::TestResult often = brace::hit_frequency(hits, .05);    // Kupiec
 //   brace::TestResult alone = brace::hit_independence(hits);      // Christoffersen
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <span>
@@ -19,10 +21,10 @@ namespace brace::inline v0 {
 // (0, 1).
 
 // Null: hits come with the probability `expected` (Kupiec 1995, likelihood ratio, chi2(1)).
-[[nodiscard]] TestResult hit_frequency(std::span<const unsigned char> hits, double expected);
+[[nodiscard]] TestResult hit_frequency_test(std::span<const unsigned char> hits, double expected);
 
 // Null: a hit does not depend on the row before (Christoffersen 1998, equation 6, chi2(1)).
-[[nodiscard]] TestResult hit_independence(std::span<const unsigned char> hits);
+[[nodiscard]] TestResult hit_independence_test(std::span<const unsigned char> hits);
 
 // Both at once: the sum of the two, chi2(2).
 [[nodiscard]] TestResult conditional_coverage(std::span<const unsigned char> hits, double expected);
@@ -37,9 +39,9 @@ namespace brace::inline v0 {
 // (alpha - u) / alpha with u the probability transform of the row: every quantile below alpha is in
 // it. `frequency`: their mean is alpha / 2 (equation 9, normal). `independence`: they are
 // uncorrelated over `lags` (equation 12, chi2(lags)).
-[[nodiscard]] TestResult shortfall_frequency(std::span<const double> transforms, double alpha);
-[[nodiscard]] TestResult shortfall_independence(std::span<const double> transforms, double alpha,
-                                                int lags = 5);
+[[nodiscard]] TestResult shortfall_frequency_test(std::span<const double> transforms, double alpha);
+[[nodiscard]] TestResult shortfall_independence_test(std::span<const double> transforms,
+                                                     double alpha, int lags = 5);
 
 }  // namespace brace::inline v0
 BRACE_API_END

@@ -4,6 +4,8 @@
 //
 //   brace::VolatilityLosses l = brace::volatility_losses(squared_errors, forecasts);
 //   brace::MincerZarnowitz fair = brace::mincer_zarnowitz(squared_errors, forecasts);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <span>

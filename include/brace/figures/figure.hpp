@@ -3,6 +3,8 @@
 //
 //   brace::draw_first_look(returns, "first-look.png", prices);
 //   brace::draw_forecast(fitted, ahead, "forecast.svg");
+//
+// Threads: calls that draw different files may run at once.
 #pragma once
 
 #include <optional>
@@ -45,7 +47,7 @@ void draw_decomposition(const Decomposition& parts, const std::string& path);
 
 // Factors by the hour and the weekday with their errors, and the memory of sizes before and after
 // the series is divided by the first profile.
-void draw_profile(const Series& values, const std::vector<Profile>& profiles,
+void draw_profile(const Series& values, const std::vector<VolatilityProfile>& profiles,
                   const std::string& path);
 
 // Top: fitted one step ahead over actual; bottom: the standardised residuals. Titled by the model

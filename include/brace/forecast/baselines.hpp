@@ -3,6 +3,8 @@
 //
 //   brace::Baseline last = brace::fit_baseline("walk", prices);
 //   auto ahead = brace::forecast(last, 20, {50, 95});
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <cstdint>
@@ -58,7 +60,7 @@ struct Baseline {
 struct BaselineStep {
   std::optional<Timestamp> date;
   double mean = 0, sd = 0;
-  std::vector<Interval> interval;
+  std::vector<PredictionInterval> interval;
 };
 
 // Missing values leave the state as it is forecast. Throws Error for too few observations, or

@@ -4,6 +4,9 @@
 //
 //   auto ahead = brace::forecast(fitted, {.horizon = 20, .intervals = {50, 95}});
 //   std::cout << ahead;
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <cstdint>
@@ -65,7 +68,7 @@ struct ForecastOptions {
   std::shared_ptr<const Transformed> transformed{};
   BackTransform back = BackTransform::median;
 
-  // Periods a year to annualise by; empty takes the clock's (business day 252).
+  // Periods a year to annualise by; left out: the clock's (business day 252).
   std::optional<double> per_year{};
 
   // ---- How it is simulated ----
@@ -77,7 +80,7 @@ struct ForecastOptions {
   bool simulation_errors = true;  // whether Interval::error and TailRisk::error are measured
 };
 
-struct Interval {
+struct PredictionInterval {
   double percent = 0;
   double low = 0, high = 0;
   double error = 0;  // standard error that the simulation leaves in the ends, the larger; 0: exact
@@ -100,8 +103,8 @@ struct ForecastStep {
   std::optional<double> variance;
   double typical_variance = 0;  // the median-like path; the same as variance for linear families
   [[nodiscard]] double shown_variance() const { return variance.value_or(typical_variance); }
-  std::vector<Interval> return_interval;
-  std::vector<Interval>
+  std::vector<PredictionInterval> return_interval;
+  std::vector<PredictionInterval>
       volatility_interval;  // of sqrt(h); empty where h is known (plug-in, step 1)
   std::vector<TailRisk> tails;
   // Share of the distance between the variance of step 1 and its long run that is left; empty where
@@ -112,8 +115,9 @@ struct ForecastStep {
 // Of the sum of the returns over the horizon; with differences in the model, of the change of y.
 struct HorizonTotal {
   double mean = 0, sd = 0;
-  std::vector<Interval> return_interval;
-  std::vector<Interval> volatility_interval;  // of sqrt(sum h), the volatility over the horizon
+  std::vector<PredictionInterval> return_interval;
+  std::vector<PredictionInterval>
+      volatility_interval;  // of sqrt(sum h), the volatility over the horizon
   std::vector<TailRisk> tails;
 };
 
@@ -122,14 +126,14 @@ struct OriginalStep {
   double median = 0;
   double mean = 0;      // over the paths: what a back-transform of the mean would miss is in it
   double variance = 0;  // at the estimates, as ForecastStep::sd is
-  std::vector<Interval> interval;
+  std::vector<PredictionInterval> interval;
   std::vector<TailRisk> tails;
 };
 
 struct Annualised {
   double periods_per_year = 0;
   double volatility = 0;  // sqrt(mean of E h over the horizon * periods)
-  std::vector<Interval> volatility_interval;
+  std::vector<PredictionInterval> volatility_interval;
   std::optional<double> long_run_volatility;
 };
 

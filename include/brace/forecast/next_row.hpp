@@ -5,7 +5,8 @@
 //   brace::NextRow next = brace::Tracker(fitted).next();
 //   double var = next.value_at_risk(1), shortfall = next.shortfall(1);   // of the worst 1 %
 //
-// A NextRow may be read from several threads at once.
+//
+// Threads: a NextRow may be read from several threads at once.
 #pragma once
 
 #include <vector>

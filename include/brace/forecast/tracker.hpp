@@ -7,7 +7,8 @@
 //   tracker.push(tick);
 //   double limit = tracker.value_at_risk(1);
 //
-// A Tracker belongs to one thread at a time; copies are independent.
+//
+// Threads: a Tracker belongs to one thread at a time; copies are independent.
 #pragma once
 
 #include <cstddef>

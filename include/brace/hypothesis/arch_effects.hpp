@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 // ARCH effects: does the size of yesterday's surprise tell the size of today's?
 //
-//   auto test = brace::arch_lm(returns, {.lags = 5});
+//   auto test = brace::hypothesis::arch_lm(returns, {.lags = 5});
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -11,7 +13,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 struct ArchLmOptions {
   // Lags of the squared deviation in the regression; left out: min(10, n/5), and fewer where gaps
@@ -29,5 +31,5 @@ struct ArchLmOptions {
 // with a missing term are dropped.
 [[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

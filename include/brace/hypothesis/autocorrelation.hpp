@@ -3,6 +3,8 @@
 //
 //   brace::LagTable table = brace::lag_table(returns, 20);
 //   table.rows[0].acf;     // r_1
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -85,7 +87,7 @@ enum class LagBand {
 struct LagPrint {
   std::optional<int> season{};  // multiples of it are marked
   LagBand band = LagBand::robust;
-  std::optional<double> level{};  // of the tests whose critical value of Q is shown
+  std::optional<double> significance{};  // of the tests whose critical value of Q is shown
 };
 // What Q must exceed at a row for a test at that level to reject; empty without a degree of
 // freedom.

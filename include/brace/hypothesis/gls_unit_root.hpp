@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit-root tests on GLS-detrended values: more power near one than the Dickey-Fuller regression.
 //
-//   auto test = brace::df_gls(brace::log_level(prices));
-//   for (const auto& m : brace::ng_perron(brace::log_level(prices))) std::cout << m;
+//   auto test = brace::hypothesis::df_gls(brace::log_level(prices));
+//   for (const auto& m : brace::hypothesis::ng_perron(brace::log_level(prices))) std::cout << m;
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -12,7 +14,7 @@
 #include "brace/hypothesis/unit_root.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 struct GlsOptions {
   Deterministic deterministic = Deterministic::constant;  // constant or trend
@@ -39,5 +41,5 @@ struct GlsOptions {
 // (trend): [S(a) - a S(1)] / spectrum at zero (Elliott, Rothenberg and Stock 1996, equation 9).
 [[nodiscard]] TestResult point_optimal(const Series& series, const GlsOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

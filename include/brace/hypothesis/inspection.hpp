@@ -2,6 +2,8 @@
 // The first look at a series: what it is like, the tests that decide what to do next, and advice.
 //
 //   std::cout << brace::inspect(returns);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -45,7 +47,7 @@ struct Inspection {
     std::optional<double> values, values_robust, squares;
   };
   std::vector<WhitenessRow> whiteness;  // every number of lags from 1 to max(30, lags), or n/4
-  std::vector<Extreme> extremes;
+  std::vector<ExtremeRow> extremes;
   std::vector<MemoryEstimate>
       memory;                    // of the values and of their sizes |y|; empty below 50 values
   std::vector<TailIndex> tails;  // both, left, right; empty below 100 values

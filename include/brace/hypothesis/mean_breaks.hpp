@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 // Did the level or a regression change, when, and how often?
 //
-//   auto found = brace::bai_perron(returns);
+//   auto found = brace::hypothesis::bai_perron(returns);
 //   for (const auto& b : found.breaks) std::cout << brace::format_date(*b.date);
 //
-// A break's index is the last observation before the change, 1-based; its date is that
-// observation's. Gaps are closed.
+// A break's row is that of the last observation before the change, counted from 0 with gaps closed;
+// its date is that observation's.
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -16,7 +18,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 // y_t on a constant, `lags` own lags and a trend.
 struct BreakRegression {
@@ -27,8 +29,9 @@ struct BreakRegression {
 };
 
 // Null: the coefficients are the same on both sides of a date known beforehand; F (Chow 1960). A
-// date read off the data is not known beforehand: take sup_f. `last_before`: 1-based.
-[[nodiscard]] TestResult chow(const Series& series, std::size_t last_before,
+// date read off the data is not known beforehand: take sup_f. `rows_before`: how many observations
+// stand before it.
+[[nodiscard]] TestResult chow(const Series& series, std::size_t rows_before,
                               const BreakRegression& regression = {});
 
 // Null: the coefficients are constant. Largest |CUSUM of recursive residuals| over its boundary
@@ -65,9 +68,9 @@ struct ChangeOptions {
 
 // A date with its confidence interval.
 struct BreakDate {
-  std::size_t index = 0;
+  std::size_t row = 0;
   std::optional<Timestamp> date;
-  std::size_t low = 0, high = 0;  // 95 %; within 1 .. n - 1
+  std::size_t low = 0, high = 0;  // 95 %; within 0 .. n - 2
   std::optional<Timestamp> low_date, high_date;
 };
 
@@ -75,7 +78,7 @@ struct BaiPerronOptions {
   int most = 5;                 // breaks, 1 to 5
   std::optional<int> number{};  // this many, whatever the tests say
   bool long_run = false;        // as in ChangeOptions
-  double level = 0.05;          // of the sequential test
+  double significance = 0.05;   // of the sequential test
 };
 
 struct BaiPerron {
@@ -84,7 +87,7 @@ struct BaiPerron {
 
   // By number of breaks, from 0: least-squares dates and what they leave.
   struct Partition {
-    std::vector<std::size_t> breaks;
+    std::vector<std::size_t> breaks;  // rows before each
     double ssr = 0, bic = 0, lwz = 0;
   };
   std::vector<Partition> partitions;
@@ -95,8 +98,9 @@ struct BaiPerron {
 
 // Breaks in the mean (Bai and Perron 1998, 2003): dates by dynamic programming over segments of at
 // least floor(.15 n), quadratic in n. Number in sequence: one or more where UDmax rejects at
-// `level`, then as long as F(l+1|l) and F of l + 1 breaks do. BIC by Yao (1988), LWZ by Liu, Wu and
-// Zidek (1997). Intervals by Bai (1997, proposition 3), with a long-run variance for each side.
+// `significance`, then as long as F(l+1|l) and F of l + 1 breaks do. BIC by Yao (1988), LWZ by Liu,
+// Wu and Zidek (1997). Intervals by Bai (1997, proposition 3), with a long-run variance for each
+// side.
 [[nodiscard]] BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options = {});
 
 // 95 % interval of the date of a change of mean by `delta` between sides of long-run variances
@@ -110,7 +114,8 @@ struct Reach {
 
 // A date with that interval, an observation wider on each side since dates are whole, in words of
 // the series.
-[[nodiscard]] BreakDate dated_break(const Series& series, std::size_t index, const Reach& reach);
+[[nodiscard]] BreakDate dated_break(const Series& series, std::size_t rows_before,
+                                    const Reach& reach);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

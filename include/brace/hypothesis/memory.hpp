@@ -3,6 +3,8 @@
 //
 //   brace::MemoryEstimate sizes = brace::local_whittle(brace::absolute_values(returns));
 //   sizes.d;        // 0: short memory; above 0.1 or so: it lingers; 0.5 and more: not stationary
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>

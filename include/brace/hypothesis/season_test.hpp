@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Is there a season, in the values or in their size?
 //
-//   auto test = brace::season_test(brace::decompose(prices, {.period = 12}));
-//   auto hours = brace::profile_test(returns, brace::ProfileBy::time_of_day);
+//   auto test = brace::hypothesis::season_test(brace::decompose(prices, {.period = 12}));
+//   auto hours = brace::hypothesis::profile_test(returns, brace::ProfileBy::time_of_day);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -13,7 +15,7 @@
 #include "brace/series/profile.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 // Null: the values less their trend have the same law at every place in the period. Kruskal and
 // Wallis (1952) on ranks, corrected for ties; chi-squared with places - 1 degrees of freedom. For
@@ -24,8 +26,13 @@ namespace brace::inline v0 {
 // volatility clusters over days, p is a little too small.
 [[nodiscard]] TestResult profile_test(const Series& series, ProfileBy by);
 
+}  // namespace brace::inline v0::hypothesis
+
+namespace brace::inline v0 {
+
 // A profile as a table, a bar a slot, with the test's verdict first.
-void print(std::ostream& out, const Profile& profile, const TestResult& test, const Series& series);
+void print(std::ostream& out, const VolatilityProfile& profile, const TestResult& test,
+           const Series& series);
 
 }  // namespace brace::inline v0
 BRACE_API_END

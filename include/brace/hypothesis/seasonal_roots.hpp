@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Does the season wander? Unit roots at the seasonal frequencies, and how often to difference.
 //
-//   auto roots = brace::seasonal_roots(brace::log_level(monthly), {.period = 12});
-//   std::cout << brace::suggest_differences(brace::log_level(monthly), 12).reading;
+//   auto roots = brace::hypothesis::seasonal_roots(brace::log_level(monthly), {.period = 12});
+//   std::cout << brace::hypothesis::suggest_differences(brace::log_level(monthly), 12).reading;
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -13,7 +15,7 @@
 #include "brace/hypothesis/unit_root_battery.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 struct SeasonalRootsOptions {
   int period = 12;          // 4 or 12
@@ -42,5 +44,5 @@ struct DifferencesSuggested {
 [[nodiscard]] DifferencesSuggested suggest_differences(const Series& series,
                                                        std::optional<int> period = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

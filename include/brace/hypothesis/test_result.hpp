@@ -2,8 +2,10 @@
 // TestResult: what every hypothesis test in Brace returns, with its null in words so that no
 // p-value can be read backwards.
 //
-//   brace::TestResult test = brace::kpss(log_level);
+//   brace::TestResult test = brace::hypothesis::kpss(log_level);
 //   std::cout << test;        // null, statistic, p-value, reading
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -38,9 +40,9 @@ struct TestResult {
   std::optional<Deterministic> deterministic;
   std::string reading;  // what this outcome means, in a sentence
 
-  // A break found by the test: the last observation before it, 1-based, and its date.
+  // A break found by the test: the row of the last observation before it, and its date.
   struct Break {
-    std::size_t index;
+    std::size_t row;
     std::optional<Timestamp> date;
   };
   std::optional<Break> break_at;

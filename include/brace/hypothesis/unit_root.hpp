@@ -1,9 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit-root tests by regression, and the test whose null points the other way.
 //
-//   auto test = brace::adf(brace::log_level(prices), {.deterministic =
-//   brace::Deterministic::trend}); auto back = brace::kpss(brace::log_level(prices), {.with_trend =
-//   true});
+//   auto test = brace::hypothesis::adf(brace::log_level(prices), {.deterministic =
+//   brace::Deterministic::trend}); auto back = brace::hypothesis::kpss(brace::log_level(prices),
+//   {.with_trend = true});
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -13,7 +15,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 // How many lagged differences: `lags` as given, the least of a criterion, or the last one whose t
 // counts at 10 % (Ng and Perron 1995). maic (Ng and Perron 2001) is made for GLS-detrended values.
@@ -71,5 +73,5 @@ struct KpssOptions {
 // Phillips, Schmidt and Shin 1992), p-value from the exact limit law. Gaps are closed.
 [[nodiscard]] TestResult kpss(const Series& series, const KpssOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

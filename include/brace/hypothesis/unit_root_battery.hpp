@@ -3,6 +3,8 @@
 //
 //   auto battery = brace::unit_root_battery(brace::log_level(prices));
 //   std::cout << battery.reading;     // "log settle has a unit root: ..."
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>
@@ -46,11 +48,11 @@ struct BatteryOptions {
   std::optional<Deterministic> deterministic{};
 
   // Empty: bic for adf and the break test, maic for the GLS family.
-  std::optional<LagRule> rule{};
+  std::optional<hypothesis::LagRule> rule{};
   int lags = 0;  // with LagRule::fixed
 
-  Bandwidth bandwidth{};  // of pp and kpss
-  BreakModel break_model = BreakModel::both;
+  hypothesis::Bandwidth bandwidth{};  // of pp and kpss
+  hypothesis::BreakModel break_model = hypothesis::BreakModel::both;
   std::vector<std::string> only{};  // ids; the verdict needs adf, pp, df-gls and kpss
 };
 

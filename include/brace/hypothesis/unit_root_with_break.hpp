@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit roots when the level or the trend may have broken at an unknown date.
 //
-//   auto test = brace::zivot_andrews(brace::log_level(prices), {.model = brace::BreakModel::both});
-//   std::cout << test << test.break_at->index;
+//   auto test = brace::hypothesis::zivot_andrews(brace::log_level(prices), {.model =
+//   brace::BreakModel::both}); std::cout << test << test.break_at->index;
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -11,7 +13,7 @@
 #include "brace/hypothesis/unit_root.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 enum class BreakModel { intercept, trend, both };  // what breaks: level, slope, both
 [[nodiscard]] std::string_view to_string(BreakModel model);
@@ -36,5 +38,5 @@ struct BreakRootOptions {
 // `second_break_at`: where the least stands. Quadratic in n: about a second for 2,500 values.
 [[nodiscard]] TestResult two_breaks(const Series& series, const BreakRootOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Did the variance change for good? Cumulated squares, plain and robust to clustering.
 //
-//   auto found = brace::variance_breaks(returns);
+//   auto found = brace::hypothesis::variance_breaks(returns);
 //   std::cout << found.test << found.breaks.size();
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -12,7 +14,7 @@
 #include "brace/hypothesis/mean_breaks.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 enum class SquaresScale {
   normal,    // sqrt(n/2) max|D_k|: right for independent normal values only (Inclan and Tiao 1994)
@@ -38,7 +40,7 @@ struct CumulativeSquaresOptions {
 
 struct VarianceBreaksOptions {
   CumulativeSquaresOptions squares{};
-  double level = 0.05;
+  double significance = 0.05;
   std::size_t least = 100;  // observations in a segment
   int most = 8;             // breaks
 };
@@ -54,7 +56,7 @@ struct VarianceBreaks {
                                              const VarianceBreaksOptions& options = {});
 
 // A date with its interval on the squares of the whole series, whatever the tests say.
-[[nodiscard]] BreakDate variance_break_at(const Series& series, std::size_t last_before);
+[[nodiscard]] BreakDate variance_break_at(const Series& series, std::size_t rows_before);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // Is the level a random walk? The variance of its q-step moves against q times that of one step.
 //
-//   auto result = brace::variance_ratio(brace::log_level(prices), {.periods = {2, 5, 10}});
-//   std::cout << result.tests.back();   // the joint test
+//   auto result = brace::hypothesis::variance_ratio(brace::log_level(prices), {.periods = {2, 5,
+//   10}}); std::cout << result.tests.back();   // the joint test
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <cstdint>
@@ -14,7 +17,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 struct VarianceRatioOptions {
   std::vector<int> periods{2, 5, 10};  // each at least 2 and below n / 2
@@ -40,5 +43,5 @@ struct VarianceRatio {
                                            const VarianceRatioOptions& options = {},
                                            const Executor& executor = serial());
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Portmanteau tests: is anything left to predict from a series' own past?
 //
-//   auto test = brace::ljung_box(returns, {.lags = 10});
+//   auto test = brace::hypothesis::ljung_box(returns, {.lags = 10});
 //   if (*test.rejects()) std::cout << "memory in the returns";
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -12,7 +14,7 @@
 #include "brace/series/series.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::hypothesis {
 
 struct WhitenessOptions {
   // Autocorrelations 1 .. lags enter; left out: min(10, n/5).
@@ -38,5 +40,5 @@ struct WhitenessOptions {
 // 1983).
 [[nodiscard]] TestResult mcleod_li(const Series& series, const WhitenessOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::hypothesis
 BRACE_API_END

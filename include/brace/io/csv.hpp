@@ -3,6 +3,9 @@
 //
 //   auto prices = brace::read_csv("data/kelp-fibre.csv", {.value = "settle"});
 //   std::cout << prices.present() << " prices from " << prices.when(0);
+//
+// Threads: every function here may be called from several threads at once. Files
+// are read, never written.
 #pragma once
 
 #include <string>

@@ -2,6 +2,8 @@
 // Files whole or not at all.
 //
 //   brace::write_whole("forecast.csv", text);   // temporary file beside it, then rename
+//
+// Threads: calls that write different files may run at once.
 #pragma once
 
 #include <string>

@@ -4,6 +4,9 @@
 //
 //   brace::BacktestJournal journal("run.jsonl", "const / garch, window 1000", returns);
 //   options.known = journal.known();
+//
+// Threads: a BacktestJournal belongs to one backtest at a time, which never calls it from two
+// threads at once.
 #pragma once
 
 #include <fstream>

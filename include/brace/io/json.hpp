@@ -2,6 +2,8 @@
 // The JSON contract (docs/json.md): one object for each command's result.
 //
 //   std::cout << brace::json_document("fit", fitted);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <string>
@@ -55,10 +57,10 @@ struct Judged {
                                         const Inspection& inspection, const Series& level);
 // What each column of a file holds.
 [[nodiscard]] std::string json_document(std::string_view command, const Table& table);
-[[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const UnitRootReport& report,
-                                        const std::vector<TestResult>& more = {},
-                                        const std::optional<DifferencesSuggested>& suggested = {});
+[[nodiscard]] std::string json_document(
+    std::string_view command, const Series& series, const UnitRootReport& report,
+    const std::vector<TestResult>& more = {},
+    const std::optional<hypothesis::DifferencesSuggested>& suggested = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const BreakReport& report);
 // `of` says what the table was computed from: "values", "squares" or "absolute".
@@ -72,7 +74,7 @@ struct Judged {
                                         const Decomposition& parts, const TestResult& test);
 // One test a profile.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const std::vector<Profile>& profiles,
+                                        const std::vector<VolatilityProfile>& profiles,
                                         const std::vector<TestResult>& tests);
 
 }  // namespace brace::inline v0

@@ -4,6 +4,8 @@
 //
 //   brace::save_model(fitted, "kelp.json");
 //   brace::Fit again = brace::load_model("kelp.json");   // check, forecast as if just fitted
+//
+// Threads: calls that write different files may run at once.
 #pragma once
 
 #include <string>

@@ -4,6 +4,9 @@
 //
 //   brace::Table table = brace::read_table("market.csv", {.where = {"symbol=KELP"}});
 //   brace::Series settle = table.series("settle");
+//
+// Threads: every function here may be called from several threads at once. Files
+// are read, never written.
 #pragma once
 
 #include <optional>
@@ -27,20 +30,20 @@ enum class Absent {
 // Columns are given by name, by name in another case, or by position (1 is the first).
 struct ReadOptions {
   // ---- Which columns ----
-  // Column of the values; empty takes the only numeric column there is, or all for a table.
-  std::string value{};
+  // Column of the values; left out: the only numeric column there is, or all for a table.
+  std::optional<std::string> value{};
   // Several columns, for a table.
   std::vector<std::string> values{};
-  // Column of the dates; empty takes the first that reads as dates, or none. Column of the time of
-  // day, where it stands apart; empty takes one called "time" beside a date without a time.
-  std::string date{}, time{};
-  // strptime's letters, such as "%d/%m/%Y", or "seconds" or "milliseconds" since 1970; empty
-  // recognises the form, and refuses (date_ambiguous) where several forms fit every date.
-  std::string date_format{};
-  // Columns of open, high, low, close and volume; empty takes columns of these names (settle, last
+  // Column of the dates; left out: the first that reads as dates, or none. Column of the time of
+  // day, where it stands apart; left out: one called "time" beside a date without a time.
+  std::optional<std::string> date{}, time{};
+  // strptime's letters, such as "%d/%m/%Y", or "seconds" or "milliseconds" since 1970; left
+  // out: the form is recognised, or refused (date_ambiguous) where several forms fit every date.
+  std::optional<std::string> date_format{};
+  // Columns of open, high, low, close and volume; left out: columns of these names (settle, last
   // and price also stand for close).
   struct Roles {
-    std::string open{}, high{}, low{}, close{}, volume{};
+    std::optional<std::string> open{}, high{}, low{}, close{}, volume{};
   } roles{};
   // Whether the columns of those roles are read beside the value.
   bool with_bars = false;
@@ -50,31 +53,33 @@ struct ReadOptions {
   std::vector<std::string> where{};
   // Rows whose cell in this column is 0 are dropped before anything is computed: days without
   // trading.
-  std::string drop_zero{};
+  std::optional<std::string> drop_zero{};
   // Drops rows that only repeat the last close in open, high, low and close: holidays kept as flat
   // candles.
   bool drop_flat = false;
-  // First and last date kept, as text in the form of date_format or 2019-05-02; empty keeps all.
-  std::string from{}, to{};
+  // First and last date kept, as text in the form of date_format or 2019-05-02; left out:
+  // all.
+  std::optional<std::string> from{}, to{};
 
   // ---- How cells are written ----
-  // What stands between cells: ',', ';' or tab; 0 recognises it in the header.
-  char column_mark = 0;
+  // What stands between cells: ',', ';' or tab; left out: recognised in the header.
+  std::optional<char> column_mark{};
   bool decimal_comma = false;
   // Digits in groups of three: 1,234.5 (1.234,5 with decimal_comma), 1 234.5, 1'234.5.
   bool grouped = false;
   std::vector<std::string> missing{"",    "NA",   "N/A",  "#N/A", "n/a", "NaN",
                                    "nan", "NULL", "null", "-",    "."};
 
-  // The clock; empty infers it from the dates.
+  // The clock; left out: inferred from the dates.
   std::optional<Clock> every{};
   Absent absent = Absent::automatic;
   // The zone that times of day are local to, such as "Europe/Berlin": they are turned to UTC where
   // rows go on through a change of its clocks, and kept as written elsewhere.
-  std::string zone{};
+  std::optional<std::string> zone{};
 
-  // Of an SQLite database: the query whose rows are read. Empty reads CSV.
-  std::string query{};
+  // Of an SQLite database: the query whose rows are read. Left out:
+  // the file is CSV.
+  std::optional<std::string> query{};
 };
 
 struct Column {
@@ -87,7 +92,7 @@ struct Table {
   std::vector<Timestamp> times;  // as long as each column, or empty
   std::vector<Column> columns;   // the value first where one was named, then those of the roles
   Clock clock = Clock::row;
-  Account account;
+  DataAccount account;
   // Positions in `columns` of the roles found; a bar needs the first four.
   std::optional<std::size_t> open, high, low, close, volume;
 

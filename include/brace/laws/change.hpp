@@ -4,6 +4,8 @@
 //
 //   double p = brace::laws::sup_wald_tail(8.86, 1, 0.15, 0);   // .05 in the limit
 //   double q = brace::laws::bridge_tail(1.358);             // .05 too
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>

@@ -2,6 +2,8 @@
 // The exact limit law of the KPSS statistic, over the whole range.
 //
 //   double p = brace::laws::kpss_p(.46136, /*with_trend=*/false);   // .05
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include "brace/base/api.hpp"

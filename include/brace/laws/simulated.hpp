@@ -3,6 +3,8 @@
 //
 //   using brace::laws::SimulatedLaw;
 //   double p = brace::laws::lower_tail(SimulatedLaw::tau_constant, -2.87, 250);   // .05
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <string_view>

@@ -3,6 +3,8 @@
 //
 //   double p = brace::laws::chi_squared_tail(18.3, 10);      // .05
 //   double z = brace::laws::normal_quantile(.975);           // 1.96
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include "brace/base/api.hpp"

@@ -2,7 +2,9 @@
 // Minimises a function within bounds without derivatives, through NLopt: for jobs where speed is
 // not the point and derivatives are not to be had.
 //
-//   auto r = brace::minimise_bounded(f, {.3, .1}, {0, 0}, {1, 1});   // r.x, r.f
+//   auto r = brace::maths::minimise_bounded(f, {.3, .1}, {0, 0}, {1, 1});   // r.x, r.f
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <functional>
@@ -12,7 +14,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 struct BoundedOptions {
   // Stop once a step changes every coordinate by less than this share of it.
@@ -34,5 +36,5 @@ struct BoundedResult {
     const std::vector<double>& low, const std::vector<double>& high,
     const BoundedOptions& options = {});
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths
 BRACE_API_END

@@ -1,8 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 // Lag polynomials 1 - c_1 B - ... - c_p B^p: partial autocorrelations, roots, persistence.
 //
-//   auto pacf = brace::partial_autocorrelations(std::vector{1.2, -.35});   // stationary: a value
-//   auto back = brace::coefficients_from_partials(*pacf);                  // {1.2, -.35} again
+//   auto pacf = brace::maths::partial_autocorrelations(std::vector{1.2, -.35});   // stationary: a
+//   value auto back = brace::maths::coefficients_from_partials(*pacf);                  // {1.2,
+//   -.35} again
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <complex>
@@ -13,7 +16,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // The step-down recursion (Monahan 1984, inverse of his equation 2): coefficients c_1..c_p to
 // partial autocorrelations r_1..r_p. Stationary if and only if all |r_k| < 1; empty as soon as one
@@ -42,5 +45,5 @@ namespace brace::inline v0 {
 // of a shock is left after one step in the long run. 0 for an empty polynomial.
 [[nodiscard]] double largest_inverse_root(std::span<const double> c);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths
 BRACE_API_END

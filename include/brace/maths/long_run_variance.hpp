@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 // Long-run variance of a series: by a Bartlett window (Newey and West 1987) or an autoregression.
 //
-//   double l2 = brace::long_run_variance(residuals, 9);
+//   double l2 = brace::maths::long_run_variance(residuals, 9);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -10,7 +12,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 //   g_0 + 2 sum_{j=1..L} (1 - j/(L+1)) g_j,   g_j = (1/n) sum_{t=j+1..n} u_t u_{t-j}
 // u is taken as it is (no mean removed); L = bandwidth >= 0. Unit of u squared.
@@ -33,5 +35,5 @@ struct SpectralVariance {
 // floor(1.1447 (s1/s0)^(2/3) n^(1/3)) with s1, s0 over floor(4 (n/100)^(2/9)) autocovariances.
 [[nodiscard]] int automatic_bandwidth(std::span<const double> u);
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths
 BRACE_API_END

@@ -2,8 +2,10 @@
 // Random numbers that are the same everywhere: streams by (seed, number), and draws that do not
 // depend on the standard library's distributions.
 //
-//   brace::RandomStream stream(/*seed=*/1, /*number=*/0);
+//   brace::maths::RandomStream stream(/*seed=*/1, /*number=*/0);
 //   double z = stream.normal();
+//
+// Threads: a stream belongs to one thread at a time; streams of other numbers are independent.
 #pragma once
 
 #include <cstdint>
@@ -13,7 +15,7 @@
 #include "brace/base/api.hpp"
 
 BRACE_API_BEGIN
-namespace brace::inline v0 {
+namespace brace::inline v0::maths {
 
 // Random work is always split over this many streams, whatever the threads, so that results do not
 // depend on them.
@@ -47,5 +49,5 @@ class RandomStream {
   std::mt19937_64 engine_;
 };
 
-}  // namespace brace::inline v0
+}  // namespace brace::inline v0::maths
 BRACE_API_END

@@ -3,6 +3,8 @@
 //
 //   brace::Model m{.mean = {.ar = {1}}, .variance = brace::Garch{}, .shocks = brace::Student{}};
 //   brace::to_string(m);     // "const ar1 / garch e1 h1 / student"
+//
+// Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
 #include <array>

@@ -3,6 +3,8 @@
 //
 //   brace::Model m = brace::parse_model("const ar1 ma9 / garch / student");
 //   brace::to_string(m);     // "const ar1 ma9 / garch e1 h1 / student", always canonical
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>

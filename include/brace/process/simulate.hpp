@@ -3,6 +3,8 @@
 //
 //   auto model = brace::parse_model("const / garch / student");
 //   brace::Series y = brace::simulate(model, {.03, .02, .08, .9, 6}, 2500, {.seed = 7});
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <cstdint>

@@ -4,6 +4,9 @@
 //
 //   brace::Search found = brace::search(returns, {.most_ar = 5, .most_ma = 5});
 //   std::cout << found;       brace::Fit best = found.best();
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <concepts>
@@ -103,7 +106,7 @@ struct Scored {
 // `period`: rows in a season, as in CheckOptions.
 [[nodiscard]] Scored scored(const Fit& fit, std::optional<int> period = {});
 
-struct Candidate : Scored {
+struct MeanCandidate : Scored {
   // Modulus of the AR or MA root nearest to the unit circle, and the smallest distance between an
   // AR and an MA root: near zero the two cancel.
   std::optional<double> nearest_root, cancelling;
@@ -130,13 +133,13 @@ struct Search {
   Mean kept;  // terms that every candidate has
   // Best first, those with a root on the circle or terms that cancel after all others, failed ones
   // last.
-  std::vector<Candidate> candidates;
+  std::vector<MeanCandidate> candidates;
   // Position of the best one whose roots keep off the unit circle (1.02), if it lies within 4 of
   // the best; else 0. One that stands apart is proposed only where all do, which proposes() tells.
   std::size_t chosen = 0;
   [[nodiscard]] bool proposes() const { return candidates.at(chosen).place() == 0; }
   LikelihoodKind likelihood = LikelihoodKind::automatic;  // of all candidates
-  DifferencesSuggested differences;  // what the tests said, where they were asked
+  hypothesis::DifferencesSuggested differences;  // what the tests said, where they were asked
   std::vector<LagProposal> proposals;
   int lags_looked_at = 0;  // for the proposals; chance alone gives one in twenty
   std::vector<Warning> warnings;

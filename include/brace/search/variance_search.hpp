@@ -4,6 +4,9 @@
 //
 //   brace::VarianceSearch found = brace::search_variances(returns);
 //   std::cout << found;    found.best();   // the chosen Fit
+//
+// Threads: every function here may be called from several threads at once; work is shared among
+// those of the Executor, and no result depends on their number.
 #pragma once
 
 #include <iosfwd>
@@ -16,7 +19,7 @@ BRACE_API_BEGIN
 namespace brace::inline v0 {
 
 struct VarianceSearchOptions {
-  // Each part with the values that it holds. Mean equations; empty takes a constant.
+  // Each part with the values that it holds. Mean equations; left out: a constant.
   std::vector<Holding<Mean>> means{};
   // Variance equations; empty takes default_variances().
   std::vector<Holding<Variance>> variances{};

@@ -3,6 +3,9 @@
 //
 //   brace::Clock clock = brace::infer_clock(series.times);          // business day, hour, month...
 //   auto ahead = brace::dates_after(brace::learn_calendar(series.times, clock), last, 20);
+//
+// Threads: a plain value; reading one from several threads at once is safe, and so are the
+// functions.
 #pragma once
 
 #include <array>

@@ -4,6 +4,8 @@
 //   auto chain = brace::parse_chain("boxcox diff1 diff12");
 //   brace::Transformed y = brace::transform(prices, chain, /*training rows=*/ 200);
 //   brace::Series again = y.inverse(y.series.values);              // the prices
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <cstddef>
@@ -23,7 +25,9 @@
 BRACE_API_BEGIN
 namespace brace::inline v0 {
 
-// ---- The links of a chain ----
+// The links of a chain.
+namespace transforms {
+
 struct Log {};                    // ln x
 struct PowerTransform {           // of Box and Cox
   std::optional<double> power{};  // estimated where empty
@@ -41,7 +45,7 @@ struct Difference {
 };
 struct Centre {};  // less the mean, which is estimated
 struct Window {    // rows kept
-  // By date, both included; or by row, from 1, both included; or by share of the rows.
+  // By date or by row, both ends included, or by share of the rows.
   std::optional<Timestamp> first_date{}, last_date{};
   std::optional<std::size_t> first_row{}, last_row{};
   std::optional<double> first_share{}, last_share{};
@@ -50,8 +54,11 @@ struct DivideByProfile {  // over the volatility profile, which is estimated
   ProfileBy by = ProfileBy::time_of_day;
 };
 
-using Transform = std::variant<Log, PowerTransform, LogReturn, SimpleReturn, Difference, Centre,
-                               Window, DivideByProfile>;
+}  // namespace transforms
+
+using Transform = std::variant<transforms::Log, transforms::PowerTransform, transforms::LogReturn,
+                               transforms::SimpleReturn, transforms::Difference, transforms::Centre,
+                               transforms::Window, transforms::DivideByProfile>;
 
 // "log diff1 centre", the words separated by blanks or commas: log, boxcox, boxcox=0.3, log-return,
 // simple-return, diffN, centre, rows=A..B (numbers or shares such as 20%), dates=A..B, hours,
@@ -65,7 +72,7 @@ struct AppliedTransform {
   Transform link;                            // a PowerTransform with its power filled in
   std::optional<PowerEstimate> estimated{};  // where the power was
   double mean = 0;                           // Centre
-  Profile profile{};                         // DivideByProfile
+  VolatilityProfile profile{};               // DivideByProfile
   // Differences and returns: values that no difference leads to, by 0-based row: the first rows and
   // each row after a gap.
   struct Anchor {

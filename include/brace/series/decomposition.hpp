@@ -3,6 +3,8 @@
 //
 //   brace::Decomposition parts = brace::decompose(prices, {.period = 12});
 //   brace::Series adjusted = parts.adjusted();
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <iosfwd>

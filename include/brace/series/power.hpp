@@ -5,6 +5,8 @@
 //   brace::PowerEstimate best = brace::estimate_power(prices);
 //   double z = brace::power_transform(x, best.power);
 //   x = brace::power_inverse(z, best.power);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>

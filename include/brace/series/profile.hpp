@@ -4,6 +4,8 @@
 //
 //   brace::Profile hours = brace::volatility_profile(returns, brace::ProfileBy::time_of_day);
 //   brace::Series steady = brace::divided_by(returns, hours);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <string>
@@ -17,7 +19,7 @@ namespace brace::inline v0 {
 
 enum class ProfileBy { time_of_day, weekday };
 
-struct Profile {
+struct VolatilityProfile {
   struct Slot {
     std::string label;      // "09:30", "Monday"
     int key = 0;            // seconds of the day, or 0 (Sunday) to 6
@@ -35,13 +37,13 @@ struct Profile {
 // variance of the whole as it was (Andersen and Bollerslev 1997, eq. 7, with one slot a time of
 // day). Throws Error (bad_option) without dates, where no slot repeats, or where one slot's values
 // do not vary.
-[[nodiscard]] Profile volatility_profile(const Series& series, ProfileBy by);
+[[nodiscard]] VolatilityProfile volatility_profile(const Series& series, ProfileBy by);
 
 // Position in profile.slots of a date; slots.size() for one the profile does not know.
-[[nodiscard]] std::size_t slot_of(const Profile& profile, Timestamp when);
+[[nodiscard]] std::size_t slot_of(const VolatilityProfile& profile, Timestamp when);
 
 // Each value over its slot's factor; as it is in a slot the profile does not know.
-[[nodiscard]] Series divided_by(const Series& series, const Profile& profile);
+[[nodiscard]] Series divided_by(const Series& series, const VolatilityProfile& profile);
 
 }  // namespace brace::inline v0
 BRACE_API_END

@@ -3,6 +3,8 @@
 //
 //   auto days = table.bars();
 //   auto variance = brace::mean_variance(*days, brace::RangeEstimator::yang_zhang);  // percent^2
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>

@@ -4,6 +4,9 @@
 //
 //   brace::Series returns = brace::make_series({.1, -.4, .3}, "kelp return", brace::Unit::percent);
 //   returns.present();   // 3
+//
+// Threads: a plain value; reading one from several threads at once is safe, and so are the
+// functions.
 #pragma once
 
 #include <optional>
@@ -20,7 +23,7 @@ BRACE_API_BEGIN
 namespace brace::inline v0 {
 
 // What the values are, which decides how they are tested and spoken of.
-enum class Kind {
+enum class SeriesKind {
   values,      // anything: nothing is assumed
   log_level,   // the logarithm of a price
   log_return,  // difference of log prices
@@ -34,7 +37,7 @@ enum class Unit { percent, decimal };
 [[nodiscard]] std::string unit_a_period(std::optional<Unit> unit, std::string_view period);
 
 // What became of a file's rows on the way to a series.
-struct Account {
+struct DataAccount {
   struct Dropped {
     std::string because;  // "volume is 0"
     std::size_t rows = 0;
@@ -60,7 +63,7 @@ struct Provenance {
   std::string column;
   std::string chain;              // its transforms as parse_chain reads them, estimates filled in
   std::string overnight{"keep"};  // returns over a pause: "keep", "mark" or "drop"
-  std::string drop_zero;          // a column: rows where it is 0 were dropped
+  std::optional<std::string> drop_zero;  // a column: rows where it is 0 were dropped
   // The column's last rows, as many as the chain reaches back.
   std::vector<Timestamp> times;
   std::vector<double> values;
@@ -72,7 +75,7 @@ inline constexpr double kLargest = 1e100;
 struct Series {
   std::string name;          // column or what was made of it, such as "settle"
   std::optional<Unit> unit;  // left out where nothing is known
-  Kind kind = Kind::values;
+  SeriesKind kind = SeriesKind::values;
   Clock clock = Clock::row;
   std::vector<Timestamp> times;  // as long as values, or empty
   std::vector<double> values;    // NaN where missing
@@ -80,7 +83,7 @@ struct Series {
 
   // Where the values came from; empty for series made in code.
   std::string file;
-  Account account;
+  DataAccount account;
   std::optional<Provenance> provenance;
 
   [[nodiscard]] std::size_t size() const { return values.size(); }

@@ -3,6 +3,8 @@
 //
 //   auto [training, held_out] = brace::split(returns, {.share = 0.2});
 //   auto weekly = brace::regroup(prices, brace::Clock::week, brace::Aggregate::last);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <optional>
@@ -25,19 +27,19 @@ namespace brace::inline v0 {
 
 // What is kept back at the end of a series to judge forecasts by: one of the three.
 struct HoldOut {
-  std::size_t count = 0;            // rows
-  double share = 0;                 // of the rows, between 0 and 1; rounded down
-  std::optional<Timestamp> from{};  // the first date held out
+  std::optional<std::size_t> count{};  // rows
+  std::optional<double> share{};       // of the rows, between 0 and 1; rounded down
+  std::optional<Timestamp> from{};     // the first date held out
 };
 
-struct Split {
+struct HoldOutSplit {
   Series training, held_out;
 };
 
 // Rows that `hold_out` keeps back. Throws Error (bad_option) unless exactly one of the three is
 // given and at least one row remains on each side.
 [[nodiscard]] std::size_t rows_held_out(const Series& series, const HoldOut& hold_out);
-[[nodiscard]] Split split(const Series& series, const HoldOut& hold_out);
+[[nodiscard]] HoldOutSplit split(const Series& series, const HoldOut& hold_out);
 
 // The series with a row, its value missing, for each date that its calendar has and it has not
 // (absent_dates), so that rows keep step with lags and seasons; the account says how many. Where

@@ -4,6 +4,8 @@
 //
 //   auto returns = brace::log_returns(prices);                             // percent
 //   auto decimal = brace::log_returns(prices, brace::Unit::decimal);
+//
+// Threads: every function here may be called from several threads at once.
 #pragma once
 
 #include <string>

@@ -128,7 +128,7 @@ Eigen::MatrixXd LaneLikelihood::score_products(std::span<const double> theta,
                                                const Eigen::MatrixXd& G) {
   Derivatives<double> out;
   if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
-  return cross(G, product(unpack(out.hessian), G));
+  return maths::cross(G, maths::product(unpack(out.hessian), G));
 }
 
 }  // namespace brace::inline v0
