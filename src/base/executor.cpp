@@ -22,7 +22,7 @@ Executor::Executor(int threads) {
 }
 Executor Executor::all_cores() {
   Executor out;
-  out.arena_ = std::make_unique<Arena>(tbb::task_arena::automatic);
+  out.arena_ = std::make_unique<Arena>(int{tbb::task_arena::automatic});
   return out;
 }
 Executor::~Executor() = default;
