@@ -68,11 +68,13 @@ TEST(Date, ReadsOnlyFormsThatCannotBeSwapped) {
 }
 
 TEST(Executor, RunsEveryBodyOnceWhateverTheThreads) {
-  for (const int threads : {0, 1, 2, 5}) {
+  const auto runs_all = [](const Executor& executor) {
     std::vector<std::atomic<int>> count(1000);
-    Executor(threads).for_each(count.size(), [&](std::size_t i) { ++count[i]; });
-    for (const auto& c : count) EXPECT_EQ(c, 1) << threads << " threads";
-  }
+    executor.for_each(count.size(), [&](std::size_t i) { ++count[i]; });
+    for (const auto& c : count) EXPECT_EQ(c, 1) << executor.threads() << " threads";
+  };
+  for (const int threads : {1, 2, 5}) runs_all(Executor(threads));
+  runs_all(Executor::all_cores());
 }
 
 TEST(Executor, HandsOnTheExceptionOfABody) {
@@ -83,8 +85,7 @@ TEST(Executor, HandsOnTheExceptionOfABody) {
                                                 throw Error(ErrorCode::bad_option, "seven");
                                             }),
                  Error);
-  EXPECT_STREQ(test::error_of([] { Executor bad(-1); }).what(),
-               "threads = -1: must be 0 (all there are) or more");
+  EXPECT_STREQ(test::error_of([] { Executor bad(0); }).what(), "threads = 0: must be 1 or more");
 }
 
 TEST(Error, HasOneNameACodeAndTheRightStatus) {

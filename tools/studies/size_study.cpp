@@ -378,7 +378,7 @@ int main(int argc, char** argv) {
     else
       only = word;
   }
-  const Executor executor(0);
+  const Executor executor = Executor::all_cores();
   int outside = 0;
   std::string heading;
   for (const Case& c : cases()) {

@@ -2,8 +2,8 @@
 // Did intervals and tail forecasts hold? Tests on hits: rows outside an interval, or beyond a
 // quantile.
 //
-//   brace::TestResult often = brace::hit_frequency(hits, .05);    // Kupiec
-//   brace::TestResult alone = brace::hit_independence(hits);      // Christoffersen
+//   brace::TestResult often = brace::hit_frequency_test(hits, .05);    // Kupiec
+//   brace::TestResult alone = brace::hit_independence_test(hits);      // Christoffersen
 //
 // Threads: every function here may be called from several threads at once.
 #pragma once

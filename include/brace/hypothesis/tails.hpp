@@ -2,7 +2,7 @@
 // How heavy the tails are, and which days made them.
 //
 //   brace::TailIndex both = brace::tail_index(returns);
-//   for (const brace::Extreme& day : brace::extremes(returns, 5)) std::cout << day.value;
+//   for (const brace::ExtremeRow& day : brace::extremes(returns, 5)) std::cout << day.value;
 //
 // Threads: every function here may be called from several threads at once.
 #pragma once
