@@ -45,6 +45,17 @@ const brace::Series& student_sample() {
   return y;
 }
 
+// Rises do not move the variance, or less than falls do.
+const brace::Series& equity_sample() {
+  static const brace::Series y =
+      sample("const / egarch / skew-student", {.03, 0, .01, -.14, .98, 7, -.15});
+  return y;
+}
+const brace::Series& gjr_sample() {
+  static const brace::Series y = sample("const / gjr / student", {.03, .03, .04, .12, .87, 7});
+  return y;
+}
+
 // R: latency-bound, one multiply and two adds a row or, where the machine fuses them, half the
 // wait. The kernels are measured against the R of the instruction set that they are compiled for.
 template <bool Fused>
@@ -233,6 +244,22 @@ int main(int argc, char** argv) {
     benchmark::RegisterBenchmark(fmt::format("garch-student-{}", name).c_str(), likelihood_pass,
                                  "const / garch / student", student_sample(), student, order);
   }
+  // As equity returns are: rises do not move the variance, so that gjr ends with alpha on its
+  // bound.
+  for (const auto& [name, order] :
+       {std::pair{"value", Order::value}, std::pair{"gradient", Order::gradient},
+        std::pair{"hessian", Order::hessian}}) {
+    benchmark::RegisterBenchmark(fmt::format("gjr-student-{}", name).c_str(), likelihood_pass,
+                                 "const / gjr / student", equity_sample(),
+                                 std::vector<double>{.03, .02, .01, .15, .9, 7}, order);
+    benchmark::RegisterBenchmark(fmt::format("egarch-student-{}", name).c_str(), likelihood_pass,
+                                 "const / egarch / student", equity_sample(),
+                                 std::vector<double>{.03, 0, .1, -.12, .98, 7}, order);
+  }
+  for (const char* line : {"const / garch / student", "const / gjr / student",
+                           "const / egarch / student", "const / aparch / student"})
+    benchmark::RegisterBenchmark(fmt::format("equity {}", std::string_view(line).substr(8)).c_str(),
+                                 whole_fit, line, equity_sample());
   benchmark::RegisterBenchmark("evaluator-value", evaluator, Order::value);
   benchmark::RegisterBenchmark("evaluator-gradient", evaluator, Order::gradient);
   benchmark::RegisterBenchmark("evaluator-hessian", evaluator, Order::hessian);
@@ -242,6 +269,8 @@ int main(int argc, char** argv) {
                                normal_sample());
   benchmark::RegisterBenchmark("garch-student-fit", whole_fit, "const / garch / student",
                                student_sample());
+  benchmark::RegisterBenchmark("rolling-gjr", rolling, "const / gjr / student", gjr_sample(), true)
+      ->Unit(benchmark::kMillisecond);
   benchmark::RegisterBenchmark("differences-normal-fit", by_differences, normal_sample(), false);
   benchmark::RegisterBenchmark("differences-student-fit", by_differences, student_sample(), true);
   benchmark::RegisterBenchmark("R-of-1000-windows", recursion_of_windows);
@@ -269,8 +298,19 @@ int main(int argc, char** argv) {
          {"garch-student-gradient", {}},
          {"garch-student-scoring", {}},
          {"garch-student-hessian", {}},
+         {"gjr-student-value", 3},
+         {"gjr-student-gradient", 6},
+         {"gjr-student-hessian", 15},
+         {"egarch-student-value", {}},
+         {"egarch-student-gradient", {}},
+         {"egarch-student-hessian", {}},
          {"garch-normal-fit", 160},
          {"garch-student-fit", 240}}},
+       {"equity garch / student",
+        "alpha of gjr on its bound, in fits of garch",
+        {{"equity gjr / student", 5},
+         {"equity egarch / student", {}},
+         {"equity aparch / student", {}}}},
        {"garch-normal-value", "in the kernel's own", {{"evaluator-value", 2}}},
        {"garch-normal-gradient", "in the kernel's own", {{"evaluator-gradient", 2}}},
        {"garch-normal-hessian", "in the kernel's own", {{"evaluator-hessian", 2}}},
@@ -281,6 +321,7 @@ int main(int argc, char** argv) {
         "1,000 windows of 1,000 rows, in R",
         {{"rolling-normal", 25},
          {"rolling-student", 45},
+         {"rolling-gjr", 60},
          {"rolling-normal-alone", {}},
          {"rolling-student-alone", {}}}},
        {"garch-normal-fit", "by differences, in normal fits", {{"differences-normal-fit", {}}}},

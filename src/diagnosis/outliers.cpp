@@ -77,12 +77,18 @@ class Finder {
                          laws::normal_quantile(1 - 0.05 / (6 * static_cast<double>(present_))),
                          "critical", 0.1);
     const std::vector<double> theta = fit.estimates();
-    for (const OutlierKind kind : kKinds) effects_.push_back(effect(fit.model, theta, kind, n_));
+    for (const OutlierKind kind : kKinds) {
+      effects_.push_back(effect(fit.model, theta, kind, n_));
+      settled_.push_back(settling(effects_.back()));
+    }
     // A shift moves the mean that was fitted, so the constant is fitted again beside each effect.
     if (fit.model.mean.constant) {
       constant_ = effect(fit.model, theta, OutlierKind::level_shift, n_, false);
       for (std::size_t t = 0; t < n_; ++t) constant_[t] *= weight_[t];
+      constant_after_ = sums_after(constant_);
+      constant_size_ = dot(constant_, constant_);
     }
+    weight_after_ = sums_after(weight_);
   }
   [[nodiscard]] double critical() const { return critical_; }
 
@@ -97,11 +103,12 @@ class Finder {
       Found best{};
       double largest = 0, size = 0;
       const double along_constant = dot(z, constant_);
+      const std::vector<double> z_after = sums_after(z);
       for (std::size_t row = 0; row < n_; ++row)
         for (std::size_t k = 0; k < kKinds.size(); ++k) {
           if (weight_[row] == 0 && k == 0) continue;
           if (row < kEdge && k == 1) continue;  // a shift at the start is the level itself
-          const auto [along, length] = project(z, along_constant, k, row);
+          const auto [along, length] = project(z, z_after, along_constant, k, row);
           if (!(length > 1e-12)) continue;
           const double t = std::abs(along) / std::sqrt(length) / scale;
           if (t > largest) {
@@ -164,23 +171,43 @@ class Finder {
     return std::inner_product(y.begin(), y.end(), x.begin(), 0.0);  // y may be empty
   }
 
-  // z'x and x'x of a unit effect at a row, both less what the constant takes of them.
+  // The first row from which an effect stays where it ends: 0 of a pulse, more of a shift.
+  static std::size_t settling(const std::vector<double>& x) {
+    constexpr double kStays = 1e-10;
+    std::size_t from = x.size();
+    while (from > 0 && std::abs(x[from - 1] - x.back()) <= kStays) --from;
+    return from;
+  }
+
+  // Of x times the weights from each row to the end; n + 1 of them.
+  [[nodiscard]] std::vector<double> sums_after(const std::vector<double>& x) const {
+    std::vector<double> after(n_ + 1, 0.0);
+    for (std::size_t t = n_; t-- > 0;) after[t] = after[t + 1] + x[t] * weight_[t];
+    return after;
+  }
+
+  // z'x and x'x of a unit effect at a row, both less what the constant takes of them. Once the
+  // effect has settled the rest of each sum is known, so that all rows together are linear in n.
   [[nodiscard]] std::pair<double, double> project(const std::vector<double>& z,
+                                                  const std::vector<double>& z_after,
                                                   double along_constant, std::size_t kind,
                                                   std::size_t row) const {
     double along = 0, length = 0, shared = 0;
     const std::vector<double>& x = effects_[kind];
-    for (std::size_t t = row; t < n_; ++t) {
+    const std::size_t end = std::min(n_, row + settled_[kind]);
+    for (std::size_t t = row; t < end; ++t) {
       const double v = x[t - row] * weight_[t];
       along += z[t] * v;
       length += v * v;
       if (!constant_.empty()) shared += v * constant_[t];
-      // Effects that die away need no more rows.
-      if (t - row > 50 && std::abs(x[t - row]) < 1e-8 && std::abs(x[t - row - 24]) < 1e-8) break;
     }
+    const double left = x.back();
+    along += left * z_after[end];
+    length += left * left * weight_after_[end];
     if (constant_.empty()) return {along, length};
-    const double size = dot(constant_, constant_);
-    return {along - along_constant * shared / size, length - shared * shared / size};
+    shared += left * constant_after_[end];
+    return {along - along_constant * shared / constant_size_,
+            length - shared * shared / constant_size_};
   }
 
   const Fit& fit_;
@@ -188,6 +215,9 @@ class Finder {
   double critical_ = 0;
   std::vector<double> z_, weight_, constant_;
   std::vector<std::vector<double>> effects_;
+  std::vector<std::size_t> settled_;  // of each effect
+  std::vector<double> weight_after_, constant_after_;
+  double constant_size_ = 0;
 };
 
 Regressor regressor_of(const Outlier& o) {

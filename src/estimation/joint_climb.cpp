@@ -9,7 +9,7 @@
 //     from points scattered between and around them, every second one first with its shape held
 //     from beside the top: each coordinate on each of its bounds, and the family's twins
 //     on from where a climb stalled above all tops
-//   where climbs stall: along the wall next to them; at the kinks in mu around them
+//   where climbs stall: along the wall next to them; a likelihood with kinks has climbs of its own
 //   the highest of top, wall and kink is the Peak
 //
 // How many points, how many steps and how near is near were set on the 2,000 series of the study in
@@ -60,23 +60,23 @@ class JointClimb {
     points.resize(std::min(all.size(), asked > 0 ? asked : polished));
     starts_ = points.size();
     climb(points, one_hill ? 1 : kFinished);
+    if (options.from == ClimbFrom::everywhere && asked == 0 && family_.bounds_hide_hills && clear())
+      climb_off_bounds(all.front());
     if (options.from == ClimbFrom::everywhere && (asked == 0 ? !clear() : asked > all.size())) {
       if (many && asked == 0) {
         starts_ = all.size();
         climb(all, kFinished);
       }
+      const std::size_t scatter = !many && certain_but_for_rows() ? kFewWhereCertain : kScattered;
       std::vector<WorkingPoint> more =
-          scattered(all, asked > all.size() ? asked - all.size() : kScattered);
+          scattered(all, asked > all.size() ? asked - all.size() : scatter);
       if (!shock_law(model.shocks).shapes.empty())
-        for (std::size_t i = 0; i < more.size(); i += 2) more[i] = climbed_at_shape(more[i]);
+        for (std::size_t i = 0; i < more.size() && !spent(); i += 2)
+          more[i] = climbed_at_shape(more[i]);
       starts_ += more.size();
       climb(more, std::max<std::size_t>(1, more.size() / 4));
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
-      kinks_.look(best_, stalled_);
-      kinks_.follow();
-    } else {
-      kinks_.look(best_, stalled_);
     }
     Peak peak{.top = std::move(best_), .coordinates = problem_.coordinates};
     for (const std::optional<Peak>& edge : {kinks_.highest(), walls_.highest()})
@@ -97,8 +97,11 @@ class JointClimb {
   static constexpr double kSameHill = 0.02, kHopeless = 12;
   // A maximum is beyond doubt where no climb ended at another height (in l), coefficients of the
   // variance are known as well as the family asks and every alpha is so many standard errors from
-  // 0; a point on its slope lies at most so far below it.
+  // 0, or on that bound where other terms move the variance; a point on its slope lies at most so
+  // far below it.
   static constexpr double kSameTop = 1e-5, kFelt = 2.5, kSlope = 2;
+  // About a second and a half of one core (egarch / student on 5,000 rows).
+  static constexpr double kMostWork = 4e8;
   // Rows from which one hill is the rule, how many starts are polished there, and the most
   // parameters of a model of whose family the starts show that hill.
   static constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
@@ -106,61 +109,117 @@ class JointClimb {
   // More points where the maximum is not beyond doubt: how many, how many steps every second one
   // makes with its shape held, how far their mu lies from the mean in standard deviations and they
   // beyond the starts in distances between two. One in four is climbed to its end.
-  static constexpr std::size_t kScattered = 64;
+  static constexpr std::size_t kScattered = 64, kFewWhereCertain = 16;
   static constexpr int kShapeSteps = 8;
   static constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
   static constexpr std::uint64_t kScatterSeed = 20;
-  // Steps of a climb that may stall on a kink, fewer of one that starts near its end, and of one
-  // where a maximum on a wall is known.
-  static constexpr int kKinkedSteps = 50, kKinkedStepsNear = 15, kWalledSteps = 10;
+  // Steps of a climb where a maximum on a wall is known.
+  static constexpr int kWalledSteps = 10;
+  // A bound with less slack is met. By so much kinks may lift a point above its parabola.
+  static constexpr double kMet = 1e-12, kKinkRise = 0.1;
 
   // Whether the starts show one hill and the data know its place: then no more is looked at. On few
-  // rows there are many hills, a maximum on a bound or a kink may be a smaller one's, and where
-  // shocks hardly move the variance, or what fades is hardly known, the likelihood is a ridge with
-  // several tops.
+  // rows there are many hills, and where shocks hardly move the variance, or what fades is hardly
+  // known, the likelihood is a ridge with several tops. A maximum on a bound or a kink is as
+  // certain as one inside (docs/estimation.md).
   [[nodiscard]] bool clear() const {
-    if (problem_.scaled.observed < kManyRows || !settled(best_) || kinks_.highest() ||
-        walls_.highest() || stalled_)
-      return false;
-    if ((best_.multipliers.array() > 0).any()) return false;
+    return problem_.scaled.observed >= kManyRows && certain_but_for_rows();
+  }
+  [[nodiscard]] bool certain_but_for_rows() const {
+    if (!highest_ || walls_.highest() || stalled_) return false;
+    // Of a family whose bounds cut off hills a lower one is explained by the bounds that it lies
+    // on.
+    const std::vector<Index> bounds = met_bounds(highest_->x);
     for (const End& end : ends_)
-      if (std::abs(end.f - best_.f) > kSameTop) return false;
-    if (!maths::lower_root(best_.hessian)) return false;
-    const MatrixXd covariance = maths::inverse_of_positive(best_.hessian);
-    const VectorXd errors = covariance.diagonal().cwiseSqrt();
+      if (std::abs(end.f - highest_->f) > kSameTop &&
+          !(family_.bounds_hide_hills && met_bounds(end.x) != bounds))
+        return false;
+    return variance_is_known(highest_->x, highest_->hessian);
+  }
+
+  [[nodiscard]] std::vector<Index> met_bounds(const VectorXd& x) const {
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
+    std::vector<Index> met;
+    for (Index i = 0; i < bounds.C.rows(); ++i)
+      if (bounds.d(i) - bounds.C.row(i).dot(x) <= kMet * (1 + std::abs(bounds.d(i))))
+        met.push_back(i);
+    return met;
+  }
+
+  // A hill inside may be higher than the one that a bound cuts off: from the maximum with what lies
+  // on a bound of the variance moved to where a start has it.
+  void climb_off_bounds(const WorkingPoint& start) {
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
+    WorkingPoint x(highest_->x);
+    bool moved = false;
+    for (const Index i : met_bounds(x)) {
+      if ((bounds.C.row(i).array() != 0).count() != 1) continue;
+      Index coordinate = 0;
+      bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
+      x(coordinate) = start(coordinate);
+      moved = true;
+    }
+    if (!moved) return;
+    ++starts_;
+    climb({inside(x)}, 1);
+  }
+
+  // What a bound holds is known to be there; the others by their standard errors given that.
+  [[nodiscard]] bool variance_is_known(const VectorXd& x, const MatrixXd& hessian) const {
+    const MatrixXd Z = maths::free_directions(problem_.coordinates.constraints().C, met_bounds(x));
+    const MatrixXd of_free = maths::cross(Z, maths::product(hessian, Z));
+    if (Z.cols() == 0 || !maths::lower_root(of_free)) return false;
+    const MatrixXd covariance = maths::sandwich(Z, maths::inverse_of_positive(of_free));
+    const auto on_bound = [&](Index c) { return covariance(c, c) <= kMet; };
     const auto felt = [&](double sum, double variance) {
-      return std::abs(sum) > kFelt * std::sqrt(variance);
+      return variance > kMet && std::abs(sum) > kFelt * std::sqrt(variance);
     };
     // Falls may move a variance that rises do not.
     const auto falls_are_felt = [&](Index alpha) {
       const std::size_t first = problem_.parts.mean.size();
       const std::optional<std::size_t> gamma =
           family_.beside_alpha(problem_.model, problem_.coordinates.parameter(alpha) - first);
-      for (Index c = 0; gamma && c < best_.x.size(); ++c)
+      for (Index c = 0; gamma && c < x.size(); ++c)
         if (problem_.coordinates.parameter(c) == first + *gamma)
-          return felt(best_.x(alpha) + best_.x(c),
+          return felt(x(alpha) + x(c),
                       covariance(alpha, alpha) + covariance(c, c) + 2 * covariance(alpha, c));
       return false;
     };
-    for (Index c = 0; c < best_.x.size(); ++c) {
+    // The sign of the same shock may move a variance that its size does not (egarch).
+    const auto gamma_is_felt = [&](const std::string& alpha) {
+      const std::string gamma = "gamma" + alpha.substr(5);
+      for (Index c = 0; c < x.size(); ++c)
+        if (problem_.names[problem_.coordinates.parameter(c)] == gamma)
+          return felt(x(c), covariance(c, c));
+      return false;
+    };
+    bool any_news = false, has_news = false;
+    for (Index c = 0; c < x.size(); ++c) {
       const std::size_t variance = problem_.coordinates.parameter(c) - problem_.parts.mean.size();
       if (variance >= problem_.parts.variance.size()) continue;
       const std::string& name = problem_.parts.variance[variance];
-      if (name.starts_with("alpha") && !felt(best_.x(c), covariance(c, c)) && !falls_are_felt(c))
-        return false;
+      const bool alpha = name.starts_with("alpha"), gamma = name.starts_with("gamma");
+      has_news = has_news || alpha;
+      if (alpha || gamma) {
+        const bool moves = felt(x(c), covariance(c, c)) || (alpha && falls_are_felt(c));
+        any_news = any_news || moves;
+        if (alpha && !moves && !on_bound(c) && !gamma_is_felt(name)) return false;
+      }
       const bool of_level = name == "omega" || name == "sigma2" || name.starts_with("vwith:");
-      if (!of_level && name != "delta" && !name.starts_with("gamma") && errors(c) > family_.unknown)
+      if (!of_level && name != "delta" && !gamma && std::sqrt(covariance(c, c)) > family_.unknown)
         return false;
     }
-    return true;
+    // Where no shock moves the variance nothing says how it fades.
+    return any_news || !has_news;
   }
 
   // Near the maximum that is known, in standard errors, and as high as its curvature says: the same
   // hill.
   [[nodiscard]] bool on_its_slope(double f, const WorkingPoint& x) const {
-    const VectorXd away = x - best_.x;
-    const double fall = 0.5 * away.dot(best_.hessian * away);
-    return fall < kSlope && std::abs(f - best_.f - fall) < 0.5 * fall;
+    const VectorXd away = x - highest_->x;
+    const double fall = 0.5 * away.dot(highest_->hessian * away);
+    return fall < kSlope &&
+           std::abs(f - highest_->f - fall) < 0.5 * fall + (kinks_.may_be() ? kKinkRise : 0);
   }
 
   // From beside the highest point, where it is flat and a hill of its own may rise: each coordinate
@@ -204,8 +263,8 @@ class JointClimb {
     if ((bounds.d - bounds.C * x).minCoeff() >= 0) return x;
     const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
     const maths::QuadraticStep step = maths::solve_quadratic(
-        best_.x - x, identity, bounds.C, (bounds.d - bounds.C * best_.x).cwiseMax(0));
-    return WorkingPoint(best_.x + step.s);
+        highest_->x - x, identity, bounds.C, (bounds.d - bounds.C * highest_->x).cwiseMax(0));
+    return WorkingPoint(highest_->x + step.s);
   }
 
   // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
@@ -262,6 +321,7 @@ class JointClimb {
         ranked.emplace_back(0, x);
         break;
       }
+      if (found() && spent()) break;
       maths::NewtonResult r =
           maths::minimise(objective, problem_.coordinates.constraints(), x,
                           {.scoring_steps = steps, .max_iterations = steps, .certificate = false});
@@ -272,30 +332,27 @@ class JointClimb {
     std::size_t climbed = 0;
     const bool kinked = kinks_.may_be();
     for (const bool damped : {false, true}) {
-      if (damped && kinked) {
-        kinks_.look(best_, stalled_);
-        if (kinks_.highest()) break;
-        climbed = 0;
-      }
       for (const auto& [f, x] : ranked) {
-        // What climbs to a kink stalls there, from every start.
-        if ((found() || (kinked && !damped)) &&
-            (climbed >= finished || f > ranked.front().first + kHopeless))
+        if (found() && (climbed >= finished || f > ranked.front().first + kHopeless || spent()))
           break;
         const auto same = [&x = x](const End& end) {
           return (x - end.x).cwiseAbs().maxCoeff() < kSameHill;
         };
-        if (settled(best_) && std::any_of(ends_.begin(), ends_.end(), same)) continue;
-        if (clear() && on_its_slope(f, x)) continue;
+        if (highest_ && std::any_of(ends_.begin(), ends_.end(), same)) continue;
+        if (clear() && on_its_slope(f, x)) {
+          continue;
+        }
+        if (kinked && !damped) {
+          climb_over_kinks(x);
+          ++climbed;
+          continue;
+        }
         maths::NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
-        const int kinked_steps =
-            problem_.options.from == ClimbFrom::near_start ? kKinkedStepsNear : kKinkedSteps;
-        newton.max_iterations = walls_.highest() && !damped ? kWalledSteps
-                                : kinked && !damped         ? kinked_steps
-                                                            : problem_.options.max_iterations;
-        newton.max_iterations = std::min(newton.max_iterations, problem_.options.max_iterations);
+        newton.max_iterations = walls_.highest() && !damped
+                                    ? std::min(kWalledSteps, problem_.options.max_iterations)
+                                    : problem_.options.max_iterations;
         maths::NewtonResult r =
             maths::minimise(objective, problem_.coordinates.constraints(), x, newton);
         ends_.push_back({r.f, r.x});
@@ -306,11 +363,30 @@ class JointClimb {
     }
   }
 
-  [[nodiscard]] bool found() const { return settled(best_) || walls_.highest(); }
+  [[nodiscard]] bool found() const { return highest_ || walls_.highest(); }
+  // Whether looking for another hill has cost as much as it may: rows times second derivatives
+  // times evaluations, so that it does not depend on the machine.
+  [[nodiscard]] bool spent() const {
+    const auto k = static_cast<double>(problem_.names.size()),
+               n = static_cast<double>(problem_.scaled.observed);
+    return family_.work * static_cast<double>(problem_.evaluations) * n * k * k > kMostWork;
+  }
+
+  void climb_over_kinks(const WorkingPoint& x) {
+    KinkClimb::End end = kinks_.climb(x, problem_.options.max_iterations,
+                                      highest_ ? std::optional(highest_->f) : std::nullopt);
+    ends_.push_back({end.f, end.x});
+    if (end.known) return;
+    if (end.on_kink) {
+      if (!highest_ || end.f < highest_->f) highest_ = Top{end.f, end.x, std::move(end.hessian)};
+    } else {
+      keep_better(std::move(end.smooth));
+    }
+  }
 
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
-    if (kinks_.may_be() || !stalled_ || !found()) return;
+    if (!stalled_ || !found()) return;
     const double on_wall = walls_.highest() ? walls_.highest()->top.f : best_.f,
                  highest = settled(best_) ? std::min(best_.f, on_wall) : on_wall;
     if (!(stalled_->f < highest - kSameTop)) return;
@@ -329,6 +405,8 @@ class JointClimb {
       if (!stalled_ || r.f < stalled_->f) stalled_ = r;
     }
     if (better(r, best_)) best_ = std::move(r);
+    if (settled(best_) && (!highest_ || best_.f < highest_->f))
+      highest_ = Top{best_.f, best_.x, best_.hessian};
   }
 
   Problem& problem_;
@@ -339,6 +417,13 @@ class JointClimb {
     VectorXd x;
   };
   std::vector<End> ends_;  // of climbs
+  // The highest maximum, smooth or on a kink, with the curvature of the smooth part.
+  struct Top {
+    double f;
+    VectorXd x;
+    MatrixXd hessian;
+  };
+  std::optional<Top> highest_;
   std::size_t starts_ = 0;
   // The highest climb that stalled.
   std::optional<maths::NewtonResult> stalled_;

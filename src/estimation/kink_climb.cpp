@@ -1,17 +1,23 @@
 // SPDX-License-Identifier: Apache-2.0
-// Covered by tests/estimation/estimate_test.cpp and variance_study_test.cpp.
+// Covered by tests/estimation/kinks_test.cpp, estimate_test.cpp and variance_study_test.cpp.
 //
-//   the values of the series nearest to the stalled mu, by the likelihood there with the other
-//     parameters as they are
-//   from the likeliest: mu held on the value, the others climbed
-//   a maximum where the likelihood falls to both sides of it; from there again, a few rounds
+//   Newton with mu free until the kinks stop it
+//   a map: the profile over the mu around, from one filter forward and one recursion backward
+//   to the map's lowest place: on a kink with mu held, between two with mu kept between them;
+//     the others move along the tangent first, then Newton
+//   a map there; until it shows nothing lower
+//
+// The backward recursion gives the slope of the log-likelihood by what the shock of every row
+// leaves behind (VarianceFamily::news_slopes), and so the steps of its slope in mu at all values at
+// once: next to mu the profile is a parabola and these terms. On a kink the slopes to both sides
+// come from the same numbers, and are the certificate.
 #include "estimation/kink_climb.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <vector>
+#include <set>
 
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"
@@ -20,66 +26,391 @@
 namespace brace::inline v0 {
 namespace {
 
+using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Values of the series next to a stalled mu that are looked at as kinks, the likeliest of them that
-// are climbed, and how often the look goes on from a higher one.
-constexpr std::size_t kKinksSeen = 48, kKinks = 8;
-constexpr int kKinkRounds = 4;
-// How far beside a kink its slopes are taken, and by how many times its bend a slope must be too
-// steep for a maximum before no climb is worth while.
-constexpr double kBeside = 1e-9, kPlainly = 2;
-// A kink whose likelihood is so little below that of a smooth maximum is climbed to its end; around
-// where a climb stalled, one that is so little below the highest.
-constexpr double kNearKink = 0.03, kNearStall = 0.1;
+// Values on each side of mu that a map shows: beyond them its parabola is of no use.
+constexpr std::size_t kReach = 60;
+// Where a climb with mu free is near enough for a map, and where a step that fails is the kinks'
+// doing (both as sqrt(g' H^-1 g)).
+constexpr double kNear = 0.3, kRough = 1;
+// What a place must promise to be climbed, maps of one climb, and of one that starts near its end.
+constexpr double kPromised = 1e-7, kAmongCusps = 0.002;
+constexpr int kRounds = 12, kRoundsNear = 3;
+// By so much a map is trusted where it is made near the top.
+constexpr double kPlainlyLower = 1e-3;
+// Steps with mu free after which a climb that crawls begins anew.
+constexpr int kStepsToKinks = 40;
 // Rows with one value from which the likelihood is looked at on both sides of it.
 constexpr std::size_t kShared = 5;
-// How much lower a kink must be than a smooth maximum.
-constexpr double kLower = 1e-5;
+// Where between two cusps, which have no slopes, the profile is looked at.
+constexpr double kBetween[] = {.01, .15, .5, .85, .99};
+// On a cusp slopes are taken so far beside it.
+constexpr double kBeside = 1e-9;
+constexpr int kBisections = 40;
+// A bound with less slack is met.
+constexpr double kMet = 1e-12;
 
-// What is left of the curvature in mu at the maximum where the others give way.
-double give_of_mu(const maths::NewtonResult& best) {
-  const MatrixXd& H = best.hessian;
-  const VectorXd column = maths::solve_symmetric(H, VectorXd(VectorXd::Unit(H.rows(), 0)));
-  return 1 / (H(0, 0) * column(0));
+// -H^-1 g along the columns of Z, with eigenvalues of the wrong sign turned.
+VectorXd newton_step(const MatrixXd& H, const VectorXd& g, const MatrixXd& Z) {
+  if (Z.cols() == 0) return VectorXd::Zero(g.size());
+  const maths::Eigensystem of = maths::symmetric_eigen(maths::cross(Z, maths::product(H, Z)));
+  const double least = 1e-8 * of.values.cwiseAbs().maxCoeff();
+  const VectorXd c = maths::cross(of.vectors, maths::cross(Z, g));
+  const VectorXd s = -(c.array() / of.values.array().abs().max(least)).matrix();
+  return maths::product(Z, maths::product(of.vectors, s));
 }
 
 }  // namespace
 
-bool KinkClimb::may_be() const {
-  return (variance_family(problem_.model.variance).may_kink ||
-          shock_law(problem_.model.shocks).kinks) &&
-         problem_.coordinates.size() > 1 && problem_.coordinates.parameter(0) == 0 &&
-         problem_.model.mean.constant && arma_terms(problem_.model) == 0 &&
-         problem_.at.regression.size() == 1;
-}
-
-void KinkClimb::look(const maths::NewtonResult& best, std::optional<maths::NewtonResult>& stalled) {
-  if (!may_be()) return;
-  const ClimbFrom from = problem_.options.from;
-  if (stalled && !(settled(best) && stalled->f > best.f + kNearStall)) {
-    const double below = settled(best) ? std::min(stalled->f, best.f) : stalled->f;
-    const bool found =
-        climb(problem_.coordinates.scaled(WorkingPoint(stalled->x)), below + kLower, kKinksSeen);
-    if (found && from != ClimbFrom::near_start) follow();
-    stalled.reset();
+// The rows next to mu: what each adds to the profile beyond gradient and curvature.
+class KinkClimb::NearRows {
+ public:
+  NearRows(const KinkClimb& climb, const ScaledParameters& theta, double low, double high)
+      : family_(variance_family(climb.problem_.model.variance)),
+        law_(shock_law(climb.problem_.model.shocks)),
+        model_(climb.problem_.model),
+        lags_(climb.lags_) {
+    const std::span<const double> all = span_of(theta);
+    variance_ = all.subspan(climb.problem_.parts.mean.size());
+    shape_ = all.last(law_.shapes.size());
+    const std::vector<double>& y = climb.problem_.scaled.data.change;
+    for (std::size_t t = 0; t < y.size(); ++t) {
+      if (!(y[t] >= low && y[t] <= high)) continue;
+      const double e = y[t] - theta(0), s = 1 / std::sqrt(climb.path_.h[t]);
+      for (std::size_t i = 0; i < lags_; ++i)
+        if (const double slope = climb.slopes_[t * lags_ + i]; slope != 0)
+          news_.push_back({e, slope, i, family_.rough_news(model_, variance_, i, e)});
+      if (law_.rough) peaks_.push_back({e, s, 0, law_.rough(s * e, shape_)});
+    }
   }
-  // From one given point a smooth maximum is the answer: no kink beside it is asked for.
-  if (settled(best) && from == ClimbFrom::everywhere &&
-      at(problem_.coordinates.scaled(WorkingPoint(best.x))))
-    (void)climb(problem_.coordinates.scaled(WorkingPoint(best.x)), best.f - kLower, kKinks,
-                give_of_mu(best));
+
+  // Of minus the log-likelihood at mu + d.
+  [[nodiscard]] Term at(double d) const {
+    Term out{0, 0, 0};
+    // What no parabola describes: F(e - d) less its expansion at e. A kink steps from -F' to F'.
+    const auto add = [&](double weight, double scale, bool on, const RoughTerm& was,
+                         const RoughTerm& is) {
+      const double by = scale * d;
+      out.value -= weight * (is.value - was.value + was.slope * by - 0.5 * was.bend * by * by);
+      const double rest = was.slope - was.bend * by;
+      out.left -= weight * scale * (rest - is.slope);
+      out.right -= weight * scale * (rest + (on ? is.slope : -is.slope));
+    };
+    const auto left_of = [d](const Row& r) {
+      return std::abs(r.e - d) <= 1e-13 * (1 + std::abs(r.e)) ? 0.0 : r.e - d;
+    };
+    for (const Row& r : news_) {
+      const double e = left_of(r);
+      add(r.weight, 1, e == 0, r.was, family_.rough_news(model_, variance_, r.lag, e));
+    }
+    for (const Row& r : peaks_) {
+      const double e = left_of(r);
+      add(1, r.weight, e == 0, r.was, law_.rough(r.weight * e, shape_));
+    }
+    return out;
+  }
+
+ private:
+  struct Row {
+    double e, weight;
+    std::size_t lag;
+    RoughTerm was;
+  };
+  const VarianceFamily& family_;
+  const ShockLaw& law_;
+  const Model& model_;
+  std::size_t lags_;
+  std::span<const double> variance_, shape_;
+  std::vector<Row> news_, peaks_;
+};
+
+KinkClimb::KinkClimb(Problem& problem) : problem_(problem) {
+  const Model& model = problem.model;
+  may_be_ = (variance_family(model.variance).may_kink || shock_law(model.shocks).rough) &&
+            problem.coordinates.size() > 1 && problem.coordinates.parameter(0) == 0 &&
+            model.mean.constant && arma_terms(model) == 0 && problem.at.regression.size() == 1 &&
+            !model.mean.risk;
+  if (!may_be_) return;
+  if (variance_family(model.variance).may_kink) lags_ = shock_lags(model.variance)->size();
+  for (const double v : problem.scaled.data.change)
+    if (!std::isnan(v)) values_.push_back(v);
+  std::sort(values_.begin(), values_.end());
+  values_.erase(std::unique(values_.begin(), values_.end()), values_.end());
 }
 
-void KinkClimb::follow() {
-  if (!highest_) return;
-  for (int round = 1; round < kKinkRounds; ++round)
-    if (!climb(highest_->parameters(), highest_->top.f, kKinksSeen)) return;
+// Whether there is a kink in mu where the other parameters are these.
+bool KinkClimb::kinked(const ScaledParameters& theta) const {
+  const std::span<const double> all = span_of(theta);
+  const ShockLaw& law = shock_law(problem_.model.shocks);
+  return variance_family(problem_.model.variance)
+             .kinks(problem_.model, all.subspan(problem_.parts.mean.size())) ||
+         (law.kinks && law.kinks(all.last(law.shapes.size())));
+}
+
+// Whether a step to either side changes the slope by more than can be told: powers of |e| below
+// one, and those so little above it that only rounding tells them from a kink.
+bool KinkClimb::has_cusps(const ScaledParameters& theta) const {
+  const ShockLaw& law = shock_law(problem_.model.shocks);
+  const std::span<const double> shape = span_of(theta).last(law.shapes.size());
+  return (std::holds_alternative<Aparch>(problem_.model.variance) && kinked(theta)) ||
+         (law.kinks && law.kinks(shape) && shape[0] > 1);
+}
+
+// Shocks, variances and slopes by news at theta.
+bool KinkClimb::filter(const ScaledParameters& theta) {
+  if (!filter_) filter_.emplace(problem_.model, problem_.scaled.data, Order::value);
+  ++problem_.evaluations;
+  if (!filter_->path(span_of(theta), path_)) return false;
+  const std::vector<double>& y = problem_.scaled.data.change;
+  slopes_.assign(y.size() * lags_, 0.0);
+  if (lags_ == 0) return true;
+  const ShockLaw& law = shock_law(problem_.model.shocks);
+  const std::span<const double> all = span_of(theta), shape = all.last(law.shapes.size());
+  std::vector<double> e(y.size()), by_log_h(y.size());
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    const bool known = !std::isnan(y[t]);
+    e[t] = known ? path_.e[t] : std::numeric_limits<double>::quiet_NaN();
+    const double z = path_.e[t] / std::sqrt(path_.h[t]);
+    by_log_h[t] = known ? -0.5 - 0.5 * z * law.score(z, shape) : 0;
+  }
+  variance_family(problem_.model.variance)
+      .news_slopes(problem_.model, all.subspan(problem_.parts.mean.size()), shape,
+                   {.e = e, .h = path_.h, .by_log_h = by_log_h}, slopes_);
+  return true;
+}
+
+KinkClimb::Map KinkClimb::map_of(const Here& here) {
+  Map map;
+  const ScaledParameters theta = problem_.coordinates.scaled(here.x);
+  if (!filter(theta)) return map;
+  // The others give way along what no bound blocks.
+  const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
+  std::vector<Index> active;
+  for (Index i = 0; i < bounds.C.rows(); ++i)
+    if (bounds.d(i) - bounds.C.row(i).dot(here.x) <= kMet * (1 + std::abs(bounds.d(i))) &&
+        bounds.C.row(i).dot(here.gradient) < 0)
+      active.push_back(i);
+  MatrixXd held(static_cast<Index>(active.size()) + 1, here.x.size());
+  held.row(0) = VectorXd::Unit(here.x.size(), 0).transpose();
+  for (std::size_t i = 0; i < active.size(); ++i)
+    held.row(static_cast<Index>(i) + 1) = bounds.C.row(active[i]);
+  std::vector<Index> all(static_cast<std::size_t>(held.rows()));
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<Index>(i);
+  const MatrixXd Z = maths::free_directions(held, all);
+  map.to = newton_step(here.hessian, here.gradient, Z);
+  map.along = newton_step(here.hessian, here.hessian.col(0), Z);
+  const double g = here.gradient(0) + here.hessian.col(0).dot(map.to),
+               H = here.hessian(0, 0) + here.hessian.col(0).dot(map.along),
+               f = here.f + 0.5 * here.gradient.dot(map.to), mu = theta(0);
+  const auto at = static_cast<std::size_t>(std::lower_bound(values_.begin(), values_.end(), mu) -
+                                           values_.begin());
+  const std::size_t first = at - std::min(at, kReach),
+                    last = std::min(values_.size() - 1, at + kReach);
+  const NearRows rows(*this, theta, values_[first], values_[last]);
+  const auto profile = [&](double d) {
+    Term out = rows.at(d);
+    out.value += f + g * d + 0.5 * H * d * d;
+    out.left += g + H * d;
+    out.right += g + H * d;
+    return out;
+  };
+  const bool kinks = kinked(theta), cusps = kinks && has_cusps(theta);
+  double before = 0;  // the slope to the right of the last value
+  for (std::size_t i = first; i <= last; ++i) {
+    const double d = values_[i] - mu;
+    const Term here_at = profile(d);
+    if (kinks && (cusps || (here_at.left <= 0 && here_at.right >= 0)))
+      map.places.push_back({values_[i], here_at.value, true});
+    if (i > first) {
+      double low = values_[i - 1] - mu, high = d;
+      if (cusps) {
+        Place best{0, std::numeric_limits<double>::infinity(), false, values_[i - 1], values_[i]};
+        for (const double share : kBetween) {
+          const double c = low + share * (high - low), there = profile(c).value;
+          if (there < best.f) best = {mu + c, there, false, values_[i - 1], values_[i]};
+        }
+        map.places.push_back(best);
+      } else if (before < 0 && here_at.left > 0) {  // falls from the one, rises to the other
+        for (int k = 0; k < kBisections; ++k) {
+          const double c = 0.5 * (low + high);
+          (profile(c).left < 0 ? low : high) = c;
+        }
+        const double c = 0.5 * (low + high);
+        map.places.push_back({mu + c, profile(c).value, false, values_[i - 1], values_[i]});
+      }
+    }
+    before = here_at.right;
+  }
+  std::sort(map.places.begin(), map.places.end(),
+            [](const Place& a, const Place& b) { return a.f < b.f; });
+  return map;
+}
+
+double KinkClimb::kink_at(double mu, const ScaledParameters& theta) {
+  if (!filter(theta)) return 0;
+  const ShockLaw& law = shock_law(problem_.model.shocks);
+  const std::span<const double> all = span_of(theta);
+  const std::vector<double>& y = problem_.scaled.data.change;
+  double sum = 0;
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    if (y[t] != mu) continue;
+    for (std::size_t i = 0; i < lags_; ++i)
+      sum += slopes_[t * lags_ + i] *
+             variance_family(problem_.model.variance)
+                 .rough_news(problem_.model, all.subspan(problem_.parts.mean.size()), i, 0)
+                 .slope;
+    if (law.rough) sum += law.rough(0, all.last(law.shapes.size())).slope / std::sqrt(path_.h[t]);
+  }
+  return sum;
+}
+
+bool KinkClimb::derivatives_at(Here& here) {
+  here.f = problem_.objective_in(problem_.coordinates)
+               .derivatives(here.x, maths::Curvature::hessian, here.gradient, here.hessian);
+  return std::isfinite(here.f) && here.gradient.allFinite() && here.hessian.allFinite();
+}
+
+// With mu held on the kink; where the likelihood falls to both sides of it, it is a maximum.
+std::optional<KinkClimb::Here> KinkClimb::climb_kink(const Place& place, const WorkingPoint& from,
+                                                     int most_steps) {
+  std::vector<std::optional<double>> held = problem_.held_scaled();
+  held[0] = place.mu;
+  Coordinates coordinates = problem_.make_coordinates(held);
+  ScaledParameters start = problem_.coordinates.scaled(from);
+  start(0) = place.mu;
+  maths::NewtonResult r = maths::minimise(
+      problem_.objective_in(coordinates), coordinates.constraints(), coordinates.working(start),
+      {.scoring_steps = 0, .gradient_norm = 0.5 * kConverged, .max_iterations = most_steps});
+  if (!std::isfinite(r.f)) return std::nullopt;
+  const ScaledParameters top = coordinates.scaled(WorkingPoint(r.x));
+  Here here{.x = problem_.coordinates.working(top), .f = 0, .gradient = {}, .hessian = {}};
+  if (!derivatives_at(here)) return std::nullopt;
+  if (!settled(r) || (highest_ && !(r.f < highest_->top.f))) return here;
+  // At e = 0 a row counts as one above mu: the gradient is that to the left.
+  double left = here.gradient(0), right = left - 2 * kink_at(place.mu, top);
+  if (has_cusps(top)) {
+    const auto beside = [&](double side) {
+      ScaledParameters theta = top;
+      theta(0) = place.mu + side * kBeside * (1 + std::abs(place.mu));
+      return problem_.slope_in(0, theta);
+    };
+    left = beside(-1);
+    right = beside(1);
+  }
+  if (left < 0 && right > 0)
+    highest_ = Peak{.top = std::move(r), .coordinates = std::move(coordinates), .kink = place.mu};
+  return here;
+}
+
+// With mu kept between two values.
+std::optional<KinkClimb::Here> KinkClimb::climb_between(const Place& place,
+                                                        const WorkingPoint& from, int most_steps,
+                                                        maths::NewtonResult& result) {
+  maths::LinearConstraints bounds = problem_.coordinates.constraints();
+  const Index m = bounds.C.rows(), k = bounds.C.cols();
+  bounds.C.conservativeResize(m + 2, k);
+  bounds.d.conservativeResize(m + 2);
+  bounds.C.bottomRows(2).setZero();
+  bounds.C(m, 0) = -1;
+  bounds.C(m + 1, 0) = 1;
+  bounds.d(m) = -std::nextafter(place.left, place.right);
+  bounds.d(m + 1) = std::nextafter(place.right, place.left);
+  bounds.names.insert(bounds.names.end(), 2, "mu");
+  result = maths::minimise(
+      problem_.objective_in(problem_.coordinates), bounds, from,
+      {.scoring_steps = 0, .gradient_norm = 0.5 * kConverged, .max_iterations = most_steps});
+  if (!std::isfinite(result.f)) return std::nullopt;
+  const bool at_an_end = result.multipliers(m) > 0 || result.multipliers(m + 1) > 0;
+  result.multipliers.conservativeResize(m);
+  if (at_an_end) {
+    result.stop = maths::NewtonStop::iteration_cap;
+    result.gradient_norm = std::numeric_limits<double>::infinity();
+  }
+  return Here{.x = WorkingPoint(result.x),
+              .f = result.f,
+              .gradient = result.gradient,
+              .hessian = result.hessian};
+}
+
+KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
+                                std::optional<double> known) {
+  maths::NewtonOptions near;
+  near.scoring_steps = 2;
+  near.gradient_norm = kNear;
+  near.rough_below = kRough;
+  near.max_iterations = std::min(most_steps, kStepsToKinks);
+  const maths::Objective objective = problem_.objective_in(problem_.coordinates);
+  maths::NewtonResult r =
+      maths::minimise(objective, problem_.coordinates.constraints(), from, near);
+  const auto end_of = [](maths::NewtonResult result) {
+    End end{.f = result.f, .x = WorkingPoint(result.x), .hessian = result.hessian, .smooth = {}};
+    end.smooth = std::move(result);
+    return end;
+  };
+  if (!std::isfinite(r.f) || !r.gradient.allFinite() || !r.hessian.allFinite()) return end_of(r);
+  const bool rough = kinked(problem_.coordinates.scaled(WorkingPoint(r.x))) ||
+                     shock_law(problem_.model.shocks).rough;
+  if (!rough) {
+    r = maths::minimise(objective, problem_.coordinates.constraints(), r.x,
+                        {.scoring_steps = 0, .max_iterations = most_steps});
+    if (!kinked(problem_.coordinates.scaled(WorkingPoint(r.x)))) return end_of(r);
+  }
+  Here here{.x = WorkingPoint(r.x), .f = r.f, .gradient = r.gradient, .hessian = r.hessian};
+  End best = end_of(r);
+  best.f = settled(r) ? r.f : std::numeric_limits<double>::infinity();
+  const double stalled = r.f;
+  // On a kink, or in the interval between two values, by its middle.
+  const auto key = [](const Place& p) { return p.kink ? p.mu : 0.5 * (p.left + p.right); };
+  std::set<double> seen;
+  bool cusps = has_cusps(problem_.coordinates.scaled(here.x));
+  Map map = map_of(here);
+  const int rounds = problem_.options.from == ClimbFrom::near_start ? kRoundsNear : kRounds;
+  for (int round = 0; round < rounds; ++round) {
+    const auto go = std::find_if(map.places.begin(), map.places.end(),
+                                 [&](const Place& p) { return !seen.contains(key(p)); });
+    // Among cusps a map errs by more: places that it shows to be a little lower are climbed too.
+    if (go == map.places.end() || !(go->f < best.f + (cusps ? kAmongCusps : -kPromised))) break;
+    const bool near = round > 0 || r.gradient_norm < kRough;
+    if (known && near && !std::isfinite(best.f)) {
+      const bool same = highest_ && go->kink && highest_->kink == go->mu;
+      if (go->f > *known + kPlainlyLower || (same && std::abs(go->f - *known) < kPlainlyLower)) {
+        End end = end_of(std::move(r));
+        end.f = same ? *known : go->f;
+        end.known = true;
+        return end;
+      }
+    }
+    seen.insert(key(*go));
+    WorkingPoint there(here.x + map.to + (go->mu - here.x(0)) * map.along);
+    there = problem_.feasible(there);
+    there(0) = go->mu;
+    maths::NewtonResult result;
+    const std::optional<Here> now = go->kink ? climb_kink(*go, there, most_steps)
+                                             : climb_between(*go, there, most_steps, result);
+    if (!now) break;
+    bool higher = false;
+    if (go->kink) {
+      higher = highest_ && highest_->kink == go->mu && now->f < best.f &&
+               std::abs(highest_->top.f - now->f) <= 1e-9 * (1 + std::abs(now->f));
+      if (higher)
+        best = {.f = now->f, .x = now->x, .hessian = now->hessian, .on_kink = true, .smooth = {}};
+    } else if (settled(result) && result.f < best.f) {
+      higher = true;
+      best = end_of(std::move(result));
+    }
+    if (cusps && !higher) continue;  // the map at the best end is the one to go by
+    here = *now;
+    cusps = has_cusps(problem_.coordinates.scaled(here.x));
+    map = map_of(here);
+  }
+  if (!std::isfinite(best.f)) best.f = stalled;
+  return best;
 }
 
 std::optional<double> KinkClimb::other_side_of_a_shared_value(double mu) const {
-  if (!may_be()) return {};
+  if (!may_be_) return {};
   double next = std::numeric_limits<double>::infinity();
   std::size_t rows = 0;
   for (const double v : problem_.scaled.data.change) {
@@ -91,71 +422,6 @@ std::optional<double> KinkClimb::other_side_of_a_shared_value(double mu) const {
   }
   if (rows < kShared || next == mu) return {};
   return 2 * next - mu;
-}
-
-// Whether there is a kink in mu where the other parameters are these.
-bool KinkClimb::at(const ScaledParameters& theta) const {
-  const std::span<const double> all = span_of(theta);
-  const std::span<const double> from_variance = all.subspan(problem_.parts.mean.size());
-  const ShockLaw& law = shock_law(problem_.model.shocks);
-  return variance_family(problem_.model.variance).kinks(problem_.model, from_variance) ||
-         (law.kinks && law.kinks(all.last(law.shapes.size())));
-}
-
-// Of the `seen` values next to mu the likeliest few, the others climbed to their end with mu held
-// there. True when one is a maximum, and its f below `below` and that of kinks found before. Next
-// to a smooth maximum the slopes at a value, of which `give` is left where the others give way,
-// show whether it can be one.
-bool KinkClimb::climb(const ScaledParameters& from, double below, std::size_t seen,
-                      std::optional<double> give) {
-  if (highest_) below = std::min(below, highest_->top.f);
-  std::vector<double> values;
-  for (const double v : problem_.scaled.data.change)
-    if (!std::isnan(v)) values.push_back(v);
-  std::sort(values.begin(), values.end());
-  values.erase(std::unique(values.begin(), values.end()), values.end());
-  seen = std::min(seen, values.size());
-  std::partial_sort(
-      values.begin(), values.begin() + static_cast<std::ptrdiff_t>(seen), values.end(),
-      [&](double a, double b) { return std::abs(a - from(0)) < std::abs(b - from(0)); });
-  std::vector<std::pair<double, double>> ranked;  // f, mu
-  for (std::size_t i = 0; i < seen; ++i) {
-    ScaledParameters there = from;
-    there(0) = values[i];
-    if (const double f = problem_.value_at(there); f < below + (give ? kNearKink : kNearStall))
-      ranked.emplace_back(f, values[i]);
-  }
-  std::sort(ranked.begin(), ranked.end());
-  ranked.resize(std::min(ranked.size(), kKinks));
-  bool found = false;
-  for (const auto& [f, mu] : ranked) {
-    std::vector<std::optional<double>> held = problem_.held_scaled();
-    held[0] = mu;
-    Coordinates coordinates = problem_.make_coordinates(held);
-    ScaledParameters start = from;
-    start(0) = mu;
-    const auto slope_beside = [&, mu = mu](ScaledParameters theta, double side) {
-      theta(0) = mu + side * kBeside * (1 + std::abs(mu));
-      return problem_.slope_in(0, theta);
-    };
-    if (give) {
-      const double left = slope_beside(start, -1), right = slope_beside(start, 1);
-      if (*give * std::abs(left + right) > kPlainly * (right - left)) continue;
-    }
-    maths::NewtonOptions newton;
-    newton.max_iterations = problem_.options.max_iterations;
-    maths::NewtonResult r =
-        maths::minimise(problem_.objective_in(coordinates), coordinates.constraints(),
-                        coordinates.working(start), newton);
-    if (!settled(r) || !(r.f < below)) continue;
-    const ScaledParameters top = coordinates.scaled(WorkingPoint(r.x));
-    if (!(slope_beside(top, -1) < 0 && slope_beside(top, 1) > 0)) continue;
-    below = r.f;
-    highest_ = Peak{.top = std::move(r), .coordinates = std::move(coordinates), .kink = mu};
-    found = true;
-    if (problem_.options.from == ClimbFrom::near_start) break;
-  }
-  return found;
 }
 
 }  // namespace brace::inline v0

@@ -17,7 +17,7 @@ constexpr int kMostSteps = 10;
 constexpr double kRounding = 1e-12;
 
 constexpr auto kMost = static_cast<Eigen::Index>(kLaneParameters);
-// No larger than five: nothing is allocated in the loop.
+// No larger than six: nothing is allocated in the loop.
 using Vector = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, kMost, 1>;
 using LaneMatrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, kMost, kMost>;
 
@@ -36,7 +36,7 @@ LaneWindowClimb::LaneWindowClimb(const Model& model, std::span<const double> y, 
                                  const LaneKernels& kernels)
     : kernels_(kernels),
       stride_(stride),
-      of_{*lane_law(model.shocks), model.mean.constant},
+      of_{*lane_family(model.variance), *lane_law(model.shocks), model.mean.constant},
       coordinates_(model, std::vector<std::optional<double>>(of_.parameters())),
       y_(y.begin(), y.end()) {
   const auto n = static_cast<double>(y_.size());
@@ -104,7 +104,7 @@ bool LaneWindowClimb::step(Lane& lane, std::size_t n, const double* sums) const 
 
 void LaneWindowClimb::run(std::size_t first, std::size_t n, const std::vector<double>& start,
                           std::span<RollingFit> found) const {
-  const std::size_t W = width(), k = of_.parameters(), from = of_.first();
+  const std::size_t W = width(), k = of_.parameters();
   std::array<Lane, kMostLanes> lanes;
   const auto rows = static_cast<double>(n);
   for (std::size_t c = 0; c < W; ++c) {
@@ -117,7 +117,7 @@ void LaneWindowClimb::run(std::size_t first, std::size_t n, const std::vector<do
     lane.theta.resize(static_cast<Eigen::Index>(k));
     for (std::size_t j = 0; j < k; ++j) lane.theta(static_cast<Eigen::Index>(j)) = start[j];
     if (of_.constant) lane.theta(0) = (start[0] - centre_) / scale_;
-    lane.theta(static_cast<Eigen::Index>(1 - from)) /= scale_ * scale_;
+    lane.theta(static_cast<Eigen::Index>(of_.omega())) /= scale_ * scale_;
   }
   std::array<double, kLaneParameters * kMostLanes> theta{};
   std::array<LanePresample, kMostLanes> presample{};
@@ -127,11 +127,11 @@ void LaneWindowClimb::run(std::size_t first, std::size_t n, const std::vector<do
       const Lane& lane = lanes[c];
       theta[4 * W + c] = 8;
       for (std::size_t j = 0; j < k; ++j)
-        theta[(from + j) * W + c] = lane.theta(static_cast<Eigen::Index>(j));
+        theta[of_.place(j) * W + c] = lane.theta(static_cast<Eigen::Index>(j));
       const double mu = of_.constant ? lane.theta(0) : 0;
       presample[c] = {lane.square - mu * (2 * lane.mean - mu), -2 * (lane.mean - mu), 2};
     }
-    kernels_.side_by_side(of_.law, LaneOrder::hessian, {y_.data() + first, n, stride_},
+    kernels_.side_by_side(of_.family, of_.law, LaneOrder::hessian, {y_.data() + first, n, stride_},
                           theta.data(), presample.data(), sums.data());
     bool all = true;
     for (std::size_t c = 0; c < W; ++c)
@@ -146,7 +146,7 @@ void LaneWindowClimb::write(const Lane& lane, std::size_t n, RollingFit& found) 
   const auto k = static_cast<Eigen::Index>(of_.parameters());
   Vector unit = Vector::Ones(k);
   if (of_.constant) unit(0) = scale_;
-  unit(static_cast<Eigen::Index>(1 - of_.first())) = scale_ * scale_;
+  unit(static_cast<Eigen::Index>(of_.omega())) = scale_ * scale_;
   const Vector estimates = lane.theta.cwiseProduct(unit);
   found.status = FitStatus::converged;
   found.gradient_norm = lane.norm;

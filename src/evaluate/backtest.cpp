@@ -337,7 +337,10 @@ BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::
   out.crps = kNaN;
   std::vector<double> log_densities;
   for (PredictionInterval& i : out.return_interval) i.low = i.high = 0;
-  for (TailRisk& t : out.tails) t.value_at_risk = t.shortfall = 0;
+  for (TailRisk& t : out.tails) {
+    t.value_at_risk = 0;
+    t.shortfall = 0;
+  }
   for (std::size_t m = 0; m < steps.size(); ++m) {
     const BacktestStep& s = *steps[m];
     out.mean += w[m] * s.mean;
@@ -351,7 +354,11 @@ BacktestStep weighted(const std::vector<const BacktestStep*>& steps, const std::
     }
     for (std::size_t i = 0; i < out.tails.size(); ++i) {
       out.tails[i].value_at_risk += w[m] * s.tails[i].value_at_risk;
-      out.tails[i].shortfall += w[m] * s.tails[i].shortfall;
+      std::optional<double>& shortfall = out.tails[i].shortfall;
+      if (shortfall && s.tails[i].shortfall)
+        *shortfall += w[m] * *s.tails[i].shortfall;
+      else
+        shortfall.reset();
     }
   }
   out.log_score = maths::log_mean_exp(log_densities, w);

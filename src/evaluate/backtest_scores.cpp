@@ -484,7 +484,7 @@ std::vector<std::vector<std::string>> backtest_table(const Backtest& b) {
         }
         for (const TailRisk& t : s.tails) {
           line.push_back(number(t.value_at_risk));
-          line.push_back(number(t.shortfall));
+          line.push_back(t.shortfall ? number(*t.shortfall) : "");
         }
         for (const double v : {s.actual, s.proxy, s.transform, s.log_score, s.crps})
           line.push_back(number(v));

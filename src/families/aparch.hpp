@@ -214,6 +214,9 @@ struct AparchFamily : FamilyDefaults {
   }
 
   static constexpr bool kLevelIsBent = true;
+  // With gamma at one rises are no news: a hill of its own.
+  static constexpr bool kBoundsHideHills = true;
+  static constexpr double kWork = 4;
   static constexpr bool kMeanByPaths = true;
 
   static std::vector<Bound> bounds(const Model& model) {
@@ -308,10 +311,45 @@ struct AparchFamily : FamilyDefaults {
     return std::accumulate(by_lag.begin(), by_lag.end(), 0.0);
   }
 
-  // |e|^delta has one at e = 0.
+  // |e|^delta has one at e = 0; a little above 1 it is as good as one.
   static constexpr bool kMayKink = true;
   static bool kinks(const Model& model, std::span<const double> theta) {
-    return theta[Layout(model).delta] <= 1;
+    return theta[Layout(model).delta] <= 1.05;
+  }
+  // (|e| - gamma e)^delta.
+  static RoughTerm rough_news(const Model& model, std::span<const double> theta, std::size_t lag,
+                              double e) {
+    const Layout at(model);
+    const double delta = theta[at.delta], tilt = (e < 0 ? -1 : 1) - theta[at.gamma + lag],
+                 u = tilt * e;
+    if (!(u > 0)) return {};
+    const double value = std::pow(u, delta), slope = delta * value / u * tilt;
+    return {value, slope, (delta - 1) * slope / u * tilt};
+  }
+  // dL / d news by lag = alpha_i lambda[t+i], with lambda = dL / d s^delta from the end.
+  static void news_slopes(const Model& model, std::span<const double> theta,
+                          std::span<const double> shape, const FilteredRows& rows,
+                          std::span<double> slopes) {
+    const Layout at(model);
+    const std::size_t n = rows.h.size(), lags = at.shocks.size();
+    const double delta = theta[at.delta], above = half_power(model.shocks, shape, delta, false),
+                 below = half_power(model.shocks, shape, delta, true);
+    std::vector<double> lambda(n);
+    for (std::size_t t = n; t-- > 0;) {
+      // ln h = 2 / delta ln s^delta
+      lambda[t] = rows.by_log_h[t] * 2 / delta * std::pow(rows.h[t], -0.5 * delta);
+      for (std::size_t j = 0; j < at.variances.size(); ++j)
+        lambda[t] += theta[at.beta + j] * value_after(lambda, t, at.variances[j]);
+      const bool known = !std::isnan(rows.e[t]);
+      for (std::size_t i = 0; i < lags; ++i) {
+        const double by_news = theta[at.alpha + i] * value_after(lambda, t, at.shocks[i]);
+        slopes[t * lags + i] = known ? by_news : 0;
+        // The news of a missing row is a share of s^delta.
+        if (!known)
+          lambda[t] += by_news * (std::pow(1 - theta[at.gamma + i], delta) * above +
+                                  std::pow(1 + theta[at.gamma + i], delta) * below);
+      }
+    }
   }
   static Dynamics dynamics(const Model& model, std::span<const double> theta,
                            std::span<const double> shape) {

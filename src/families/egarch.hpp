@@ -251,6 +251,31 @@ struct EgarchFamily : FamilyDefaults {
   // |z| has one at every shock that is 0.
   static constexpr bool kMayKink = true;
   static bool kinks(const Model&, std::span<const double>) { return true; }
+  static RoughTerm rough_news(const Model&, std::span<const double>, std::size_t, double e) {
+    return {std::abs(e), e < 0 ? -1.0 : 1.0, 0};
+  }
+  // dL / d|e[t]| by lag = alpha_i lambda[t+i] / sqrt h[t] with lambda = dL / d ln h from the end:
+  //   lambda[t] = dl[t] + sum beta_j lambda[t+j] - sum (alpha_i |z[t]| + gamma_i z[t]) / 2
+  //   lambda[t+i]
+  static void news_slopes(const Model& model, std::span<const double> theta,
+                          std::span<const double> /*shape*/, const FilteredRows& rows,
+                          std::span<double> slopes) {
+    const Layout at(model);
+    const std::size_t n = rows.h.size(), lags = at.shocks.size();
+    std::vector<double> lambda(n);
+    for (std::size_t t = n; t-- > 0;) {
+      const bool known = !std::isnan(rows.e[t]);
+      const double z = known ? rows.e[t] / std::sqrt(rows.h[t]) : 0;
+      lambda[t] = rows.by_log_h[t];
+      for (std::size_t j = 0; j < at.variances.size(); ++j)
+        lambda[t] += theta[at.beta + j] * value_after(lambda, t, at.variances[j]);
+      for (std::size_t i = 0; i < lags; ++i) {
+        const double after = value_after(lambda, t, at.shocks[i]);
+        lambda[t] -= 0.5 * (theta[at.alpha + i] * std::abs(z) + theta[at.gamma + i] * z) * after;
+        slopes[t * lags + i] = known ? theta[at.alpha + i] * after / std::sqrt(rows.h[t]) : 0;
+      }
+    }
+  }
   static Dynamics dynamics(const Model& model, std::span<const double> theta,
                            std::span<const double> shape) {
     const Layout at(model);

@@ -198,6 +198,7 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
 struct LongMemoryFamily : FamilyDefaults {
   // What fades by a power is known worse than what fades by a factor.
   static constexpr double kUnknown = 0.15;
+  static constexpr double kWork = 40;  // a thousand lags
 
   template <class T>
   using Stage = LongMemoryStage<T>;

@@ -86,6 +86,14 @@ double ged_mean_below(double z, double nu) {
   return -0.5 * mean_absolute * boost::math::gamma_q(2 / nu, std::pow(std::abs(z) / scale, nu) / 2);
 }
 
+// -|z / scale|^nu / 2, all of ln f that moves with z. At 0 its slopes are 0, but for nu = 1.
+RoughTerm ged_peak(double z, double nu) {
+  const double scale = ged_scale(nu);
+  if (z == 0) return {0, nu <= 1 ? -0.5 / scale : 0, 0};
+  const double value = -0.5 * std::pow(std::abs(z) / scale, nu);
+  return {value, nu * value / z, nu * (nu - 1) * value / (z * z)};
+}
+
 double student_log_density(double z, double nu) {
   return student_constant<Order::value>(nu).value - 0.5 * (nu + 1) * std::log1p(z * z / (nu - 2));
 }
@@ -146,7 +154,8 @@ const ShockLaw kNormalLaw{
     .cdf = [](double z, std::span<const double>) { return laws::normal_cdf(z); },
     .log_density = [](double z, std::span<const double>) { return -0.5 * (kLogTwoPi + z * z); },
     .mean_below = [](double z,
-                     std::span<const double>) { return -std::exp(-0.5 * (kLogTwoPi + z * z)); }};
+                     std::span<const double>) { return -std::exp(-0.5 * (kLogTwoPi + z * z)); },
+    .score = [](double z, std::span<const double>) { return -z; }};
 
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
@@ -159,7 +168,12 @@ const ShockLaw kStudentLaw{
                    std::span<const double> s) { return laws::unit_student_quantile(p, s[0]); },
     .cdf = [](double z, std::span<const double> s) { return laws::unit_student_cdf(z, s[0]); },
     .log_density = [](double z, std::span<const double> s) { return student_log_density(z, s[0]); },
-    .mean_below = [](double z, std::span<const double> s) { return student_mean_below(z, s[0]); }};
+    .mean_below = [](double z, std::span<const double> s) { return student_mean_below(z, s[0]); },
+    .score = [](double z,
+                std::span<const double> s) { return -(s[0] + 1) * z / (s[0] - 2 + z * z); }};
+
+// Up to here the peak of ged is as good as a kink.
+constexpr double kAsPeaked = 1.02;
 
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{
@@ -182,7 +196,9 @@ const ShockLaw kGedLaw{
     .log_density = [](double z,
                       std::span<const double> s) { return GedDensity<double>(s.data()).value(z); },
     .mean_below = [](double z, std::span<const double> s) { return ged_mean_below(z, s[0]); },
-    .kinks = [](std::span<const double> s) { return s[0] <= 1; }};
+    .score = [](double z, std::span<const double> s) { return ged_peak(z, s[0]).slope; },
+    .rough = [](double z, std::span<const double> s) { return ged_peak(z, s[0]); },
+    .kinks = [](std::span<const double> s) { return s[0] <= kAsPeaked; }};
 
 // A Student shock of unit variance, put on either piece as often as that is wide.
 double on_a_piece(const TwoPieces& law, double skew, double student, double uniform) {
@@ -214,7 +230,14 @@ const ShockLaw kSkewStudentLaw{
           return SkewStudentDensity<double>(s.data()).value(z);
         },
     .mean_below = [](double z,
-                     std::span<const double> s) { return skew_student_mean_below(z, s[0], s[1]); }};
+                     std::span<const double> s) { return skew_student_mean_below(z, s[0], s[1]); },
+    .score =
+        [](double z, std::span<const double> s) {
+          const TwoPieces law = two_pieces(s[0], s[1]);
+          const double piece = law.a + law.b * z < 0 ? 1 - s[1] : 1 + s[1],
+                       w = (law.a + law.b * z) / piece;
+          return -(s[0] + 1) * w / (s[0] - 2 + w * w) * law.b / piece;
+        }};
 
 const ShockLaw& shock_law(const Shocks& shocks) {
   static const ShockLaw* const laws[] = {&kNormalLaw, &kStudentLaw, &kGedLaw, &kSkewStudentLaw};

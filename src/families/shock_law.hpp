@@ -31,6 +31,11 @@ struct ShapeCoordinate {
   const char* rule;
 };
 
+// A function of one number with its first and second derivative; at a kink those of the right side.
+struct RoughTerm {
+  double value = 0, slope = 0, bend = 0;
+};
+
 struct ShockLaw {
   std::vector<ShapeCoordinate> shapes;
   bool symmetric;
@@ -43,7 +48,11 @@ struct ShockLaw {
   double (*log_density)(double z, std::span<const double> shape);
   // E[shock; shock <= z], the partial expectation: over cdf(z) the mean of what lies below z.
   double (*mean_below)(double z, std::span<const double> shape);
-  // Whether the density has a peak with a kink; null for laws that never have.
+  // d ln f / dz.
+  double (*score)(double z, std::span<const double> shape);
+  // Of a law whose density has a peak: what of ln f no parabola describes near z = 0, and whether
+  // it has a kink there. Null for the others.
+  RoughTerm (*rough)(double z, std::span<const double> shape) = nullptr;
   bool (*kinks)(std::span<const double> shape) = nullptr;
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);

@@ -16,6 +16,7 @@
 #include <vector>
 
 #include "brace/model/model.hpp"
+#include "families/shock_law.hpp"
 
 namespace brace::inline v0 {
 
@@ -77,6 +78,12 @@ struct StepRules {
 [[nodiscard]] StepRules step_rules(const Model& model, std::span<const double> theta,
                                    std::span<const double> shape);
 
+// What a filter leaves of each row; e is not a number where the value is missing. `by_log_h` is the
+// slope of the row's own term of the log-likelihood by ln h.
+struct FilteredRows {
+  std::span<const double> e, h, by_log_h;
+};
+
 struct VarianceFamily {
   // Bounds for data scaled to unit variance.
   std::vector<Bound> (*bounds)(const Model& model);
@@ -116,11 +123,22 @@ struct VarianceFamily {
   // lie, for some parameters; and whether for these.
   bool may_kink;
   bool (*kinks)(const Model& model, std::span<const double> theta);
+  // The kinks lie in what a shock leaves behind, one function of e for each lag: of the shock
+  // `lag`-th in the list, scaled so that `news_slopes` is the slope of the log-likelihood by it.
+  RoughTerm (*rough_news)(const Model& model, std::span<const double> theta, std::size_t lag,
+                          double e);
+  void (*news_slopes)(const Model& model, std::span<const double> theta,
+                      std::span<const double> shape, const FilteredRows& rows,
+                      std::span<double> slopes);
   // Whether the starts show the highest hill of a model of few parameters on many rows as a rule.
   bool (*one_hill)(const Model& model);
   // Where a coefficient is known worse than this (its standard error), the likelihood may be a
   // ridge with several tops.
   double unknown;
+  // Whether a maximum on a bound may hide a higher hill inside.
+  bool bounds_hide_hills;
+  // What a pass costs beside one of egarch.
+  double work;
   // The parameter that moves the variance together with alpha at `alpha`: after falls their sum
   // does (gjr). Empty where there is none.
   std::optional<std::size_t> (*beside_alpha)(const Model& model, std::size_t alpha);
@@ -167,13 +185,26 @@ struct FamilyDefaults {
   static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }
+  static RoughTerm rough_news(const Model&, std::span<const double>, std::size_t, double) {
+    return {};
+  }
+  static void news_slopes(const Model&, std::span<const double>, std::span<const double>,
+                          const FilteredRows&, std::span<double>) {}
   static constexpr bool kRecursiveState = false;
   static bool one_hill(const Model&) { return false; }
   static constexpr double kUnknown = 0.1;
+  static constexpr bool kBoundsHideHills = false;
+  static constexpr double kWork = 1;
   static std::optional<std::size_t> beside_alpha(const Model&, std::size_t) { return {}; }
   static constexpr bool kLevelIsBent = false;
   static constexpr double kColumnStart = 0.02;
 };
+
+// x at `lag` rows after t; 0 beyond its end.
+[[nodiscard]] inline double value_after(std::span<const double> x, std::size_t t, int lag) {
+  const std::size_t at = t + static_cast<std::size_t>(lag);
+  return at < x.size() ? x[at] : 0;
+}
 
 // Makes room at the front of a fixed-length history by dropping its oldest value.
 template <class V>

@@ -235,4 +235,15 @@ std::unique_ptr<ParameterDraws> make_parameter_draws(const Fit& fit, ForecastMet
   return std::make_unique<NormalDraws>(fit, stream);
 }
 
+double share_refused(const Fit& fit, std::uint64_t seed) {
+  constexpr int kDraws = 1000;
+  maths::RandomStream stream(seed, 0);
+  NormalDraws draws(fit, stream);
+  std::vector<double> theta = fit.estimates();
+  for (int i = 0; i < kDraws; ++i)
+    if (!draws.next(theta)) return 1;
+  const auto refused = static_cast<double>(draws.refused());
+  return refused / (refused + kDraws);
+}
+
 }  // namespace brace::inline v0

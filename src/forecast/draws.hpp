@@ -95,4 +95,7 @@ class ParameterDraws {
     const Fit& fit, ForecastMethod method, const ShockSource& shocks,
     const LikelihoodSample* sample, maths::RandomStream& stream, std::size_t part);
 
+// The share of draws from the normal law of the estimates that break a rule of the model.
+[[nodiscard]] double share_refused(const Fit& fit, std::uint64_t seed);
+
 }  // namespace brace::inline v0

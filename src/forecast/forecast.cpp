@@ -345,6 +345,13 @@ class ForecastReport {
   }
   static double same(double v) { return v; }
   static double root(double v) { return std::sqrt(v); }
+  // Of a law without a mean.
+  static void without_means(std::vector<TailRisk>& tails) {
+    for (TailRisk& t : tails) {
+      t.shortfall.reset();
+      t.shortfall_error = 0;
+    }
+  }
 
   void write_head() {
     ahead_.model = to_string(fit_.model);
@@ -383,6 +390,7 @@ class ForecastReport {
     Simulated of_return = simulated(outlook_.cloud.returns[k]);
     s.return_interval = of_return.intervals(ahead_.intervals, same);
     s.tails = of_return.tails(options_.tails);
+    if (!s.variance) without_means(s.tails);
     if (!is_plug_in() || k > 0)
       s.volatility_interval =
           simulated(outlook_.cloud.variances[k]).intervals(ahead_.intervals, root);
@@ -421,6 +429,7 @@ class ForecastReport {
       Simulated of_value = simulated(values);
       there.interval = of_value.intervals(ahead_.intervals, same);
       there.tails = of_value.tails(options_.tails);
+      if (!s.variance) without_means(there.tails);
       ahead_.original.push_back(std::move(there));
     }
   }
@@ -432,6 +441,7 @@ class ForecastReport {
     Simulated of_total = simulated(outlook_.cloud.total_return);
     total.return_interval = of_total.intervals(ahead_.intervals, same);
     total.tails = of_total.tails(options_.tails);
+    if (!ahead_.steps.back().variance) without_means(total.tails);
     if (!is_plug_in() || ahead_.steps.size() > 1)
       total.volatility_interval =
           simulated(outlook_.cloud.total_variance).intervals(ahead_.intervals, root);
@@ -458,8 +468,9 @@ class ForecastReport {
     if (!ahead_.steps.back().variance)
       warnings.push_back(
           {WarningCode::moment_undefined,
-           "the mean of the variance is infinite under this law: volatility is that of the typical "
-           "path, exp of the mean of ln h, and intervals are quantiles, which exist"});
+           "the mean of the variance is infinite under this law, and so is an expected shortfall: "
+           "volatility is that of the typical path, exp of the mean of ln h, and intervals and "
+           "value-at-risk are quantiles, which exist"});
     const Cloud& cloud = outlook_.cloud;
     if (cloud.drawn > 0)
       ahead_.share_redrawn =

@@ -10,7 +10,8 @@
 
 #include "brace/hypothesis/moments.hpp"
 #include "families/shock_law.hpp"
-#include "likelihood/joint_likelihood.hpp"
+#include "forecast/draws.hpp"
+#include "likelihood/log_likelihood.hpp"
 #include "maths/dense.hpp"
 #include "maths/log_mean_exp.hpp"
 #include "process/admissible.hpp"
@@ -174,7 +175,8 @@ class Target {
         coordinates_(coordinates),
         rules_(fit.model),
         power_(flattening(fit)),
-        likelihood_(fit.model, mean_data(fit.model, fit.window()), Order::scoring) {}
+        data_(mean_data(fit.model, fit.window())),
+        likelihood_(make_log_likelihood(fit.model, data_, false)) {}
 
   [[nodiscard]] bool admits(const VectorXd& x) const {
     return coordinates_.admits(x) && !rules_.broken_by(coordinates_.parameters(x));
@@ -184,7 +186,7 @@ class Target {
   double operator()(const VectorXd& x) {
     constexpr double kNone = -std::numeric_limits<double>::infinity();
     const std::vector<double> theta = coordinates_.parameters(x);
-    likelihood_.evaluate(theta, Order::scoring, at_);
+    likelihood_->evaluate(theta, Order::scoring, at_);
     if (!at_.admitted || !std::isfinite(at_.log_likelihood)) return kNone;
     const MatrixXd information = unpack(at_.information)(coordinates_.free(), coordinates_.free());
     const std::optional<MatrixXd> root = maths::lower_root(information);
@@ -209,7 +211,8 @@ class Target {
   const SampleCoordinates& coordinates_;
   AdmissionRules rules_;
   double power_;
-  JointLikelihood<double> likelihood_;
+  MeanData data_;
+  std::unique_ptr<LogLikelihood> likelihood_;
   Derivatives<double> at_;
 };
 
@@ -316,6 +319,14 @@ class Sampler {
   double effective_ = 0;
 };
 
+// A parameter on a bound, or persistence at its own.
+bool on_a_bound(const Fit& fit) {
+  const std::size_t mean = parameter_names(fit.model).mean.size();
+  return std::any_of(fit.parameters.begin() + static_cast<std::ptrdiff_t>(mean),
+                     fit.parameters.end(),
+                     [](const Parameter& p) { return p.at_bound && !p.held; });
+}
+
 }  // namespace
 
 LikelihoodSample::LikelihoodSample(const Fit& fit, std::uint64_t seed, const Executor& executor) {
@@ -348,7 +359,9 @@ std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit, std::uint64_
   const bool maximum =
       std::all_of(fit.parameters.begin(), fit.parameters.end(),
                   [](const Parameter& p) { return !p.se || p.se_hessian.has_value(); });
-  if (fit.exact || fit.n >= kFewRows || fit.covariance.empty() || !maximum) return nullptr;
+  if (fit.exact || fit.covariance.empty() || !maximum) return nullptr;
+  if (fit.n >= kFewRows && !on_a_bound(fit) && share_refused(fit, seed) <= kManyRefused)
+    return nullptr;
   auto sample = std::make_unique<LikelihoodSample>(fit, seed, executor);
   return sample->usable() ? std::move(sample) : nullptr;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Parameters by the likelihood itself, for samples too short for the normal law of the estimates.
+// Parameters by the likelihood itself, where the normal law of the estimates does not serve: on few
+// rows, on a bound, and next to one.
 //
 //   if (auto sample = sample_likelihood(fit, seed, executor))  // null where the normal law serves
 //     sample->draw(stream, part, theta);
@@ -18,6 +19,9 @@ namespace brace::inline v0 {
 // Below so many rows the normal law of the estimates is too rough for the intervals of a volatility
 // (docs/coverage.md), and parameters are drawn from the likelihood itself.
 inline constexpr std::size_t kFewRows = 500;
+// The same where more than this share of draws from the normal law breaks a rule of the model: to
+// draw them again would cut the law off.
+inline constexpr double kManyRefused = 0.05;
 
 // Parameters by the likelihood times the prior of Jeffreys (1946), the root of the determinant of
 // the information, which says nothing of its own, does not depend on the coordinates, and takes the
@@ -51,8 +55,8 @@ class LikelihoodSample {
   double effective_ = 0;
 };
 
-// Null where the normal law serves: enough rows, the exact likelihood, or estimates that are no
-// maximum.
+// Null where the normal law serves (enough rows, inside all bounds, few draws refused), and where
+// nothing else is to be had: the exact likelihood, or estimates that are no maximum.
 [[nodiscard]] std::unique_ptr<LikelihoodSample> sample_likelihood(const Fit& fit,
                                                                   std::uint64_t seed,
                                                                   const Executor& executor);

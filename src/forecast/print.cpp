@@ -151,9 +151,10 @@ void print_volatility(std::ostream& out, const Forecast& f) {
   const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
     std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
-      line += fmt::format("{} {:g} % below {} (their mean {})", &t == tails.data() ? "" : ",",
-                          t.percent, text::fixed(t.value_at_risk, ends + 1),
-                          text::fixed(t.shortfall, ends + 1));
+      line += fmt::format("{} {:g} % below {} ({})", &t == tails.data() ? "" : ",", t.percent,
+                          text::fixed(t.value_at_risk, ends + 1),
+                          t.shortfall ? "their mean " + text::fixed(*t.shortfall, ends + 1)
+                                      : "their mean is infinite");
     return text::wrap(line, 100, "  ");
   };
   if (!f.horizon_total.tails.empty()) {

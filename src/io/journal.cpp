@@ -49,7 +49,7 @@ Json to_line(const BacktestRecord& record) {
     Json intervals = Json::array(), tails = Json::array();
     for (const PredictionInterval& i : s.return_interval)
       intervals.push_back({i.percent, i.low, i.high});
-    for (const TailRisk& t : s.tails) tails.push_back({t.percent, t.value_at_risk, t.shortfall});
+    for (const TailRisk& t : s.tails) tails.push_back({t.percent, t.value_at_risk, number(t.shortfall)});
     steps.push_back({{"mean", s.mean},
                      {"variance", s.variance},
                      {"intervals", std::move(intervals)},
@@ -81,7 +81,9 @@ BacktestRecord from_line(const JsonReader& j) {
     }
     for (const JsonReader& t : s["tails"].list()) {
       const std::vector<JsonReader> parts = t.list(3);
-      step.tails.push_back({parts[0].number(), parts[1].number(), parts[2].number()});
+      const double shortfall = parts[2].number_or_nan();
+      step.tails.push_back({parts[0].number(), parts[1].number(),
+                            std::isnan(shortfall) ? std::nullopt : std::optional(shortfall)});
     }
     step.actual = s["actual"].number_or_nan();
     step.transform = s["transform"].number_or_nan();

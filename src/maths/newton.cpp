@@ -251,6 +251,8 @@ class Minimiser {
         return true;
       }
     }
+    if (p.kind == Curvature::hessian && std::sqrt(std::max(0.0, -slope)) < options_.rough_below)
+      return false;
     double share = 1, f = next.f;
     for (int halvings = 0; halvings < 40; ++halvings) {
       // The minimum of the parabola through f, its slope and the last trial, kept within [.1, .5].

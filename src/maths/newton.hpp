@@ -52,6 +52,10 @@ struct NewtonOptions {
   // (Marquardt 1963): better in the long bent valleys of terms that may stand in for one another.
   bool damping = false;
 
+  // Where f has kinks: a step from the Hessian that does not lower f enough ends the climb where
+  // sqrt(g' H^-1 g) is below this, as a shorter one would do no better. 0: shorter steps are tried.
+  double rough_below = 0;
+
   // Stop once   sqrt(g' H^-1 g) < gradient_norm   over the directions that no constraint blocks,
   // with right-signed multipliers on the others. The norm is free of scale and parametrisation:
   // half its square is the gain that a quadratic model still promises.

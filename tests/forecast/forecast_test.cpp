@@ -288,6 +288,27 @@ TEST(Forecast, NeedsNoIntervalAndTakesAnyPercentage) {
   }
 }
 
+// Student's tails are too heavy for the exponential of egarch: beyond the next row neither variance
+// nor shortfall has a mean. Quantiles exist.
+TEST(Forecast, PrintsNoMeanThatIsInfinite) {
+  const Series y = simulate(parse_model("const / egarch / student"), {.03, 0, .12, -.1, .97, 7},
+                            1500, {.seed = 6});
+  for (const char* law : {"student", "normal"}) {
+    const Fit fit = estimate(std::string("const / egarch / ") + law, y);
+    const Forecast ahead = forecast(fit, {.horizon = 4, .draws = 400, .paths = 5});
+    EXPECT_TRUE(ahead.steps[0].tails[0].shortfall.has_value());
+    const bool finite = std::string_view(law) == "normal";
+    for (std::size_t k = 1; k < 4; ++k) {
+      EXPECT_EQ(ahead.steps[k].tails[0].shortfall.has_value(), finite) << law;
+      EXPECT_TRUE(std::isfinite(ahead.steps[k].tails[0].value_at_risk));
+    }
+    EXPECT_EQ(ahead.horizon_total.tails[0].shortfall.has_value(), finite);
+    std::ostringstream out;
+    out << ahead;
+    EXPECT_EQ(out.str().find("their mean is infinite") == std::string::npos, finite) << out.str();
+  }
+}
+
 TEST(Forecast, PrintsTheVerdictFirst) {
   std::ostringstream out;
   out << forecast(fitted(), {.horizon = 3, .draws = 200, .paths = 2});

@@ -367,8 +367,8 @@ TEST(TailRisk, IsTheLawsQuantileAndMeanBeyondIt) {
     // Mean beyond: by the trapezoid over the law's quantiles.
     double sum = 0;
     for (int i = 0; i < 2000; ++i) sum += shock_quantile(fit, p * (i + .5) / 2000) / 2000;
-    EXPECT_NEAR(t.shortfall, s.mean + s.sd * sum, .03 * s.sd);
-    EXPECT_LT(t.shortfall, t.value_at_risk);
+    EXPECT_NEAR(*t.shortfall, s.mean + s.sd * sum, .03 * s.sd);
+    EXPECT_LT(*t.shortfall, t.value_at_risk);
   }
   // Of the sum over the horizon too.
   const Forecast five = forecast(fit, {.horizon = 5});
@@ -422,7 +422,7 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
     const HorizonTotal& total = f.horizon_total;
     return std::array<std::pair<double, double>, 4>{
         {{s.volatility_interval[1].high, s.volatility_interval[1].error},
-         {s.tails[0].shortfall, s.tails[0].shortfall_error},
+         {*s.tails[0].shortfall, s.tails[0].shortfall_error},
          {total.return_interval[0].low, total.return_interval[0].error},
          {total.volatility_interval[1].high, total.volatility_interval[1].error}}};
   };

@@ -96,8 +96,8 @@ TEST_P(TrackerFollows, WhatUpdateAndForecastSay) {
     ASSERT_NEAR(next.sd() / step.sd, 1, 1e-9) << c.line << " row " << t;
     ASSERT_NEAR(next.value_at_risk(1), step.tails.front().value_at_risk,
                 1e-8 * (1 + std::abs(step.tails.front().value_at_risk)));
-    ASSERT_NEAR(next.shortfall(1), step.tails.front().shortfall,
-                1e-8 * (1 + std::abs(step.tails.front().shortfall)));
+    ASSERT_NEAR(next.shortfall(1), *step.tails.front().shortfall,
+                1e-8 * (1 + std::abs(*step.tails.front().shortfall)));
   }
 }
 INSTANTIATE_TEST_SUITE_P(AllModels, TrackerFollows, ::testing::Range<std::size_t>(0, 16));

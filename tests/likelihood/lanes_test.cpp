@@ -36,9 +36,12 @@ void expect_near(const std::vector<double>& found, const std::vector<double>& pl
 }
 
 TEST_P(Lanes, AreThePlainLikelihood) {
-  for (const char* line : {"zero / garch / normal", "const / garch / normal",
-                           "zero / garch / student", "const / garch / student"}) {
+  for (const char* line :
+       {"zero / garch / normal", "const / garch / normal", "zero / garch / student",
+        "const / garch / student", "zero / gjr / normal", "const / gjr / normal",
+        "zero / gjr / student", "const / gjr / student"}) {
     const Model model = parse_model(line);
+    const bool gjr = std::holds_alternative<Gjr>(model.variance);
     const bool constant = model.mean.constant;
     const bool student = std::holds_alternative<Student>(model.shocks);
     // Rows that all lanes share, that leave some over, and the fewest.
@@ -58,6 +61,8 @@ TEST_P(Lanes, AreThePlainLikelihood) {
                                         {1e-9, .999}})
         for (const double nu : {2.1, 6., 300.}) {
           std::vector<double> theta{.04, alpha, beta};
+          // Falls may weigh more or less.
+          if (gjr) theta.insert(theta.begin() + 2, n % 2 == 0 ? .07 : -.6 * alpha);
           if (constant) theta.insert(theta.begin(), -.03);
           if (student) theta.push_back(nu);
           for (const Order order :
@@ -90,42 +95,48 @@ TEST_P(Lanes, AreThePlainLikelihood) {
 TEST_P(Lanes, WindowsSideBySideAreEachWindowAlone) {
   const LaneKernels& kernels = *GetParam();
   const auto W = static_cast<std::size_t>(kernels.width);
-  const Model model = parse_model("const / garch / student");
-  const Series y = simulate(model, {.05, .05, .1, .85, 7}, 600, {.seed = 3});
-  for (const std::size_t stride : {0U, 1U, 7U}) {
-    std::vector<double> theta(kLaneParameters * W), sums(kLaneSums * W), at{.02, .04, .08, .88, 6};
-    std::vector<LanePresample> presample;
-    for (std::size_t c = 0; c < W; ++c) {
-      // Another point in each lane.
-      for (std::size_t i = 0; i < kLaneParameters; ++i)
-        theta[i * W + c] = at[i] * (1 + .01 * static_cast<double>(c));
-      double square = 0, mean = 0;
-      const double mu = theta[c];
-      for (std::size_t t = 0; t < 400; ++t) {
-        const double e = y.values[c * stride + t] - mu;
-        square += e * e / 400;
-        mean += e / 400;
+  const Series y =
+      simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 7}, 600, {.seed = 3});
+  for (const LaneFamily family : {LaneFamily::garch, LaneFamily::gjr})
+    for (const std::size_t stride : {0U, 1U, 7U}) {
+      const Model model = parse_model(family == LaneFamily::gjr ? "const / gjr / student"
+                                                                : "const / garch / student");
+      const LaneModel of{family, LaneLaw::student, true};
+      std::vector<double> theta(kLaneParameters * W), sums(kLaneSums * W),
+          at{.02, .04, .08, .88, 6, .05};
+      std::vector<LanePresample> presample;
+      for (std::size_t c = 0; c < W; ++c) {
+        // Another point in each lane.
+        for (std::size_t i = 0; i < kLaneParameters; ++i)
+          theta[i * W + c] = at[i] * (1 + .01 * static_cast<double>(c));
+        double square = 0, mean = 0;
+        const double mu = theta[c];
+        for (std::size_t t = 0; t < 400; ++t) {
+          const double e = y.values[c * stride + t] - mu;
+          square += e * e / 400;
+          mean += e / 400;
+        }
+        presample.push_back({square, -2 * mean, 2});
       }
-      presample.push_back({square, -2 * mean, 2});
+      kernels.side_by_side(family, LaneLaw::student, LaneOrder::hessian,
+                           {y.values.data(), 400, stride}, theta.data(), presample.data(),
+                           sums.data());
+      for (std::size_t c = 0; c < W; ++c) {
+        Series part = y;
+        part.values = {y.values.begin() + static_cast<std::ptrdiff_t>(c * stride),
+                       y.values.begin() + static_cast<std::ptrdiff_t>(c * stride + 400)};
+        JointLikelihood<double> plain(model, part.values);
+        std::vector<double> here;
+        for (std::size_t i = 0; i < of.parameters(); ++i)
+          here.push_back(theta[of.place(i) * W + c]);
+        const Derivatives<double> expected = plain.evaluate(here, Order::hessian);
+        Derivatives<double> found;
+        of.finish(sums.data() + c, W, 400, here.back(), LaneOrder::hessian, found);
+        EXPECT_NEAR(found.log_likelihood, expected.log_likelihood, 1e-9);
+        expect_near(found.gradient, expected.gradient, "gradient");
+        expect_near(found.hessian, expected.hessian, "hessian");
+      }
     }
-    kernels.side_by_side(LaneLaw::student, LaneOrder::hessian, {y.values.data(), 400, stride},
-                         theta.data(), presample.data(), sums.data());
-    for (std::size_t c = 0; c < W; ++c) {
-      Series part = y;
-      part.values = {y.values.begin() + static_cast<std::ptrdiff_t>(c * stride),
-                     y.values.begin() + static_cast<std::ptrdiff_t>(c * stride + 400)};
-      JointLikelihood<double> plain(model, part.values);
-      std::vector<double> here;
-      for (std::size_t i = 0; i < kLaneParameters; ++i) here.push_back(theta[i * W + c]);
-      const Derivatives<double> expected = plain.evaluate(here, Order::hessian);
-      Derivatives<double> found;
-      LaneModel{LaneLaw::student, true}.finish(sums.data() + c, W, 400, here[4], LaneOrder::hessian,
-                                               found);
-      EXPECT_NEAR(found.log_likelihood, expected.log_likelihood, 1e-9);
-      expect_near(found.gradient, expected.gradient, "gradient");
-      expect_near(found.hessian, expected.hessian, "hessian");
-    }
-  }
 }
 
 // Where a variance may turn negative the rows must be asked one by one.
@@ -180,9 +191,9 @@ TEST(LaneChoice, IsTheWidestThatTheMachineRuns) {
 TEST(LaneChoice, ServesOnlyItsModel) {
   const Series y =
       simulate(parse_model("const / garch / normal"), {.05, .05, .1, .85}, 500, {.seed = 4});
-  for (const char* line :
-       {"const ar1 / garch / normal", "const / garch e1 e2 / normal", "const / gjr / normal",
-        "const / garch / ged", "const / arch / normal", "const risk sd / garch / normal"}) {
+  for (const char* line : {"const ar1 / garch / normal", "const / garch e1 e2 / normal",
+                           "const / gjr e1,2 h1 / normal", "const / garch / ged",
+                           "const / arch / normal", "const risk sd / garch / normal"}) {
     const Model model = parse_model(line);
     EXPECT_FALSE(LaneLikelihood::serves(model, mean_data(model, y))) << line;
   }

@@ -2,9 +2,9 @@
 // Do intervals hold what they promise? Simulated series, each fitted and forecast; the table of
 // docs/coverage.md.
 //   coverage_study [SERIES [EVERY [ROWS [PROCESS]]]] > table
-//                                SERIES: 4000 make the table; refits on each EVERY-th, 10; ROWS 250
-//                                or 1000, both when left out or 0; PROCESS 1 .. 6, all when left
-//                                out
+//                                SERIES: 4000 make the table; refits on each EVERY-th, 10, 0: none;
+//                                ROWS: 250 and 1000 when left out or 0; PROCESS 1 .. 9, the first
+//                                six when left out: 7 to 9 lie on a bound or next to one
 // Exit status 1 where `full` is out of its band by more than three Monte Carlo errors.
 // For returns the coverage of a series is the probability of its interval under the true law of the
 // row to come, given the true variance: no chance of the outcome is in it. For later steps and for
@@ -41,7 +41,11 @@ const Design kDesigns[] = {{"const / garch / normal", {.03, .04, .08, .88}},
                            {"const / gjr / normal", {.03, .04, .03, .09, .88}},
                            {"const / gjr / student", {.03, .04, .03, .09, .88, 7}},
                            {"const / egarch / normal", {.03, .01, .15, -.08, .96}},
-                           {"const / egarch / student", {.03, .01, .15, -.08, .96, 7}}};
+                           {"const / egarch / student", {.03, .01, .15, -.08, .96, 7}},
+                           {"const / gjr / normal", {.03, .02, 0, .12, .92}},
+                           {"const / garch / normal", {.03, .005, .06, .935}},
+                           {"const / egarch / normal", {.03, 0, .12, -.08, .985}}};
+constexpr std::size_t kOfTheTable = 6;
 
 // Sums over series, for the share and its error.
 struct Share {
@@ -60,6 +64,7 @@ struct Share {
 // [method][step][0: 80 %, 1: 95 %][0: return, 1: volatility]
 struct Cells {
   Share at[3][3][2][2];
+  Share above[3], below[3];  // misses of the 80 % volatility interval of `full`, by step
   int unusable = 0;
 };
 
@@ -133,6 +138,10 @@ void run(const Design& design, std::size_t n, std::uint64_t number, bool with_re
         const PredictionInterval& v = ahead.steps[k].volatility_interval[level];
         const double sd = std::sqrt(variances[k]);
         cells.at[m][s][level][1].add(v.low <= sd && sd <= v.high ? 1 : 0);
+        if (level == 0 && kMethods[m] == ForecastMethod::full) {
+          cells.above[s].add(sd > v.high ? 1 : 0);
+          cells.below[s].add(sd < v.low ? 1 : 0);
+        }
       }
     }
   }
@@ -149,33 +158,39 @@ int main(int argc, char** argv) {
   fmt::print(
       "{} series; refits on one in {} of them; percent covered, Monte Carlo error in brackets\n",
       series, every);
-  for (const std::size_t n : {std::size_t{250}, std::size_t{1000}}) {
-    if (rows != 0 && rows != n) continue;
+  for (const std::size_t n :
+       rows == 0 ? std::vector<std::size_t>{250, 1000} : std::vector<std::size_t>{rows}) {
     fmt::print(
-        "\n| n = {} | step | plug-in 80 | full 80 | refit 80 | plug-in 95 | full 95 | refit 95 |\n"
-        "|---|---|---|---|---|---|---|---|\n",
+        "\n| n = {} | step | plug-in 80 | full 80 | refit 80 | plug-in 95 | full 95 | refit 95 | "
+        "full "
+        "80: above | below |\n|---|---|---|---|---|---|---|---|---|---|\n",
         n);
     for (const Design& design : kDesigns) {
-      if (process != 0 && &design != &kDesigns[process - 1]) continue;
+      const auto number = static_cast<std::size_t>(&design - kDesigns) + 1;
+      if (process != 0 ? number != process : number > kOfTheTable) continue;
       // Eight cells of work, whatever the threads, summed in order.
       std::vector<Cells> parts(8);
       Executor::all_cores().for_each(parts.size(), [&](std::size_t part) {
         for (std::size_t s = part; s < series; s += parts.size())
-          run(design, n, s, s % every == 0, parts[part]);
+          run(design, n, s, every > 0 && s % every == 0, parts[part]);
       });
       Cells all;
+      const auto join = [](Share& to, const Share& from) {
+        to.sum += from.sum;
+        to.square += from.square;
+        to.n += from.n;
+      };
       for (const Cells& part : parts) {
         all.unusable += part.unusable;
+        for (std::size_t s = 0; s < 3; ++s) {
+          join(all.above[s], part.above[s]);
+          join(all.below[s], part.below[s]);
+        }
         for (std::size_t m = 0; m < 3; ++m)
           for (std::size_t s = 0; s < 3; ++s)
             for (std::size_t level = 0; level < 2; ++level)
-              for (std::size_t what = 0; what < 2; ++what) {
-                Share& to = all.at[m][s][level][what];
-                const Share& from = part.at[m][s][level][what];
-                to.sum += from.sum;
-                to.square += from.square;
-                to.n += from.n;
-              }
+              for (std::size_t what = 0; what < 2; ++what)
+                join(all.at[m][s][level][what], part.at[m][s][level][what]);
       }
       for (const std::size_t what : {0U, 1U})
         for (std::size_t s = 0; s < 3; ++s) {
@@ -192,6 +207,9 @@ int main(int argc, char** argv) {
                   std::abs(share.mean() - promised) > allowed + 3 * share.error())
                 kept = false;
             }
+          line += what == 0 ? " | |"
+                            : fmt::format(" {:.1f} | {:.1f} |", 100 * all.above[s].mean(),
+                                          100 * all.below[s].mean());
           fmt::print("{}\n", line);
           std::fflush(stdout);
         }

@@ -86,11 +86,14 @@ struct PredictionInterval {
   double error = 0;  // standard error that the simulation leaves in the ends, the larger; 0: exact
 };
 
-// The lowest `percent` of the returns: where they begin, and their mean (expected shortfall).
+// The lowest `percent` of the returns: where they begin, and their mean (expected shortfall). Both
+// are returns: negative where money is lost.
 struct TailRisk {
   double percent = 0;
-  double value_at_risk = 0, shortfall = 0;  // both are returns: negative where money is lost
-  double error = 0, shortfall_error = 0;    // standard errors that the simulation leaves in each
+  double value_at_risk = 0;
+  std::optional<double> shortfall{};      // empty where the mean is infinite: egarch with Student
+                                          // shocks from the second step on
+  double error = 0, shortfall_error = 0;  // standard errors that the simulation leaves in each
 };
 
 struct ForecastStep {

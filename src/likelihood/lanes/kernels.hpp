@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Passes over GARCH(1,1) with a constant mean in lanes of a vector register, compiled for several
-// instruction sets and chosen when the program runs.
+// Passes over GARCH(1,1), and over GJR(1,1), with a constant mean in lanes of a vector register,
+// compiled for several instruction sets and chosen when the program runs.
 //
 //   const brace::LaneKernels& kernels = brace::lane_kernels();
 //   kernels.chunked(law, order, {.lanes = ..., .n = ...}, theta, presample, sums);
@@ -21,16 +21,19 @@
 
 namespace brace::inline v0 {
 
+enum class LaneFamily { garch, gjr };
 enum class LaneLaw { normal, student };
 // `products` are sums of products of the rows' gradients.
 enum class LaneOrder { value, gradient, scoring, hessian, products };
 
-// mu, omega, alpha, beta and nu (read by Student's law only), on data of about unit variance.
-inline constexpr std::size_t kLaneParameters = 5;
+// mu, omega, alpha, beta, nu (read by Student's law only) and gamma (by gjr only), on data of about
+// unit variance.
+inline constexpr std::size_t kLaneParameters = 6;
 // Log-likelihood without the law's constants, its gradient, and a packed lower triangle: of second
-// derivatives (hessian), of the expected information in mu, omega, alpha and beta (scoring), or of
-// products of rows' gradients.
-inline constexpr std::size_t kLaneSums = 1 + kLaneParameters + 15;
+// derivatives (hessian), of the expected information in all but nu (scoring), or of products of
+// rows' gradients.
+inline constexpr std::size_t kLaneSums =
+    1 + kLaneParameters + kLaneParameters * (kLaneParameters + 1) / 2;
 inline constexpr int kMostLanes = 8;
 
 // The mean of e^2 with its first and second derivative by mu: e^2 and h before the first row.
@@ -55,11 +58,11 @@ struct LaneKernels {
   int width;         // lanes
 
   // theta: kLaneParameters numbers; sums: kLaneSums.
-  void (*chunked)(LaneLaw law, LaneOrder order, const LaneSeries& series, const double* theta,
-                  const LanePresample& presample, double* sums);
+  void (*chunked)(LaneFamily family, LaneLaw law, LaneOrder order, const LaneSeries& series,
+                  const double* theta, const LanePresample& presample, double* sums);
 
   // Element (i, lane) of theta, and of sums, at i * width + lane; a presample a lane.
-  void (*side_by_side)(LaneLaw law, LaneOrder order, const LaneWindows& windows,
+  void (*side_by_side)(LaneFamily family, LaneLaw law, LaneOrder order, const LaneWindows& windows,
                        const double* theta, const LanePresample* presample, double* sums);
 };
 

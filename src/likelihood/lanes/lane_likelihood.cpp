@@ -2,6 +2,7 @@
 // Covered by tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/lane_likelihood.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstdint>
@@ -18,10 +19,15 @@ std::optional<LaneLaw> lane_law(const Shocks& shocks) {
   return std::nullopt;
 }
 
+std::optional<LaneFamily> lane_family(const Variance& variance) {
+  if (variance == Variance(Garch{})) return LaneFamily::garch;
+  if (variance == Variance(Gjr{})) return LaneFamily::gjr;
+  return std::nullopt;
+}
+
 bool lanes_serve(const Model& model) {
-  const auto* garch = std::get_if<Garch>(&model.variance);
   const std::size_t mean = parameter_names(model).mean.size();
-  return garch && *garch == Garch{} && lane_law(model.shocks) &&
+  return lane_family(model.variance) && lane_law(model.shocks) &&
          model.variance_regressors.empty() && !model.mean.risk &&
          mean == (model.mean.constant ? 1 : 0);
 }
@@ -29,7 +35,7 @@ bool lanes_serve(const Model& model) {
 void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, double nu,
                        LaneOrder order, Derivatives<double>& out) const {
   const auto rows = static_cast<double>(n);
-  const std::size_t k = parameters(), from = first();
+  const std::size_t k = parameters();
   const bool student = law == LaneLaw::student;
   const auto sum = [&](std::size_t i) { return sums[i * step]; };
   const auto constant_of = [&]() -> StudentConstant<double> {
@@ -44,7 +50,7 @@ void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, doub
   out.admitted = std::isfinite(out.log_likelihood);
   if (order == LaneOrder::value) return;
   out.gradient.resize(k);
-  for (std::size_t j = 0; j < k; ++j) out.gradient[j] = sum(1 + from + j);
+  for (std::size_t j = 0; j < k; ++j) out.gradient[j] = sum(1 + place(j));
   const double nu_without_constant = out.gradient[k - 1];
   if (student) out.gradient[k - 1] += rows * constant_of.slope;
   if (order == LaneOrder::gradient) return;
@@ -52,7 +58,8 @@ void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, doub
   second.resize(packed_size(k));
   for (std::size_t j = 0; j < k; ++j)
     for (std::size_t i = 0; i <= j; ++i)
-      second[packed(j, i)] = sum(1 + kLaneParameters + packed(from + j, from + i));
+      second[packed(j, i)] = sum(
+          1 + kLaneParameters + packed(std::max(place(j), place(i)), std::min(place(j), place(i))));
   if (!student) return;
   if (order == LaneOrder::hessian) second.back() += rows * constant_of.curvature;
   if (order == LaneOrder::scoring) second.back() += rows * student_information<double>(&nu).ss[0];
@@ -74,7 +81,7 @@ LaneLikelihood::LaneLikelihood(const Model& model, const MeanData& data, const L
     : model_(model),
       data_(data),
       kernels_(kernels),
-      of_{*lane_law(model.shocks), model.mean.constant} {
+      of_{*lane_family(model.variance), *lane_law(model.shocks), model.mean.constant} {
   const std::vector<double>& y = data.change;
   const auto width = static_cast<std::size_t>(kernels.width);
   const std::size_t pieces = y.size() / width;
@@ -99,16 +106,17 @@ JointLikelihood<double>& LaneLikelihood::plain() {
 }
 
 bool LaneLikelihood::run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out) {
-  std::array<double, kLaneParameters> point{0, 0, 0, 0, 8};
-  for (std::size_t i = 0; i < theta.size(); ++i) point[of_.first() + i] = theta[i];
-  if (!(point[1] > 0 && point[2] >= 0 && point[3] >= 0)) return false;
+  std::array<double, kLaneParameters> point{0, 0, 0, 0, 8, 0};
+  for (std::size_t i = 0; i < theta.size(); ++i) point[of_.place(i)] = theta[i];
+  if (!(point[1] > 0 && point[2] >= 0 && point[3] >= 0 && point[2] + point[5] >= 0)) return false;
   const double mu = point[0];
   const LanePresample presample{square_ - mu * (2 * mean_ - mu), -2 * (mean_ - mu), 2};
   std::array<double, kLaneSums> sums;
   const auto width = static_cast<std::size_t>(kernels_.width);
   const std::vector<double>& y = data_.change;
-  kernels_.chunked(of_.law, order, {lanes_, y.data() + y.size() / width * width, y.size()},
-                   point.data(), presample, sums.data());
+  kernels_.chunked(of_.family, of_.law, order,
+                   {lanes_, y.data() + y.size() / width * width, y.size()}, point.data(), presample,
+                   sums.data());
   of_.finish(sums.data(), 1, y.size(), point[4], order, out);
   // Products of variances over many rows may leave the range of a double where their logarithms
   // do not.
