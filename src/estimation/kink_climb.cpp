@@ -82,7 +82,8 @@ class KinkClimb::NearRows {
       for (std::size_t i = 0; i < lags_; ++i)
         if (const double slope = climb.slopes_[t * lags_ + i]; slope != 0)
           news_.push_back({e, slope, i, family_.rough_news(model_, variance_, i, e)});
-      if (law_.rough) peaks_.push_back({e, s, 0, law_.rough(s * e, shape_)});
+      // At e = 0 the kernel of a law gives no slope, that of a variance the one of e > 0.
+      if (law_.rough) peaks_.push_back({e, s, 0, e == 0 ? RoughTerm{} : law_.rough(s * e, shape_)});
     }
   }
 
@@ -248,22 +249,24 @@ KinkClimb::Map KinkClimb::map_of(const Here& here) {
   return map;
 }
 
-double KinkClimb::kink_at(double mu, const ScaledParameters& theta) {
-  if (!filter(theta)) return 0;
+KinkClimb::Steps KinkClimb::steps_at(double mu, const ScaledParameters& theta) {
+  Steps steps;
+  if (!filter(theta)) return steps;
   const ShockLaw& law = shock_law(problem_.model.shocks);
   const std::span<const double> all = span_of(theta);
   const std::vector<double>& y = problem_.scaled.data.change;
-  double sum = 0;
   for (std::size_t t = 0; t < y.size(); ++t) {
     if (y[t] != mu) continue;
     for (std::size_t i = 0; i < lags_; ++i)
-      sum += slopes_[t * lags_ + i] *
-             variance_family(problem_.model.variance)
-                 .rough_news(problem_.model, all.subspan(problem_.parts.mean.size()), i, 0)
-                 .slope;
-    if (law.rough) sum += law.rough(0, all.last(law.shapes.size())).slope / std::sqrt(path_.h[t]);
+      steps.of_variance +=
+          slopes_[t * lags_ + i] *
+          variance_family(problem_.model.variance)
+              .rough_news(problem_.model, all.subspan(problem_.parts.mean.size()), i, 0)
+              .slope;
+    if (law.rough)
+      steps.of_law += law.rough(0, all.last(law.shapes.size())).slope / std::sqrt(path_.h[t]);
   }
-  return sum;
+  return steps;
 }
 
 bool KinkClimb::derivatives_at(Here& here) {
@@ -288,8 +291,11 @@ std::optional<KinkClimb::Here> KinkClimb::climb_kink(const Place& place, const W
   Here here{.x = problem_.coordinates.working(top), .f = 0, .gradient = {}, .hessian = {}};
   if (!derivatives_at(here)) return std::nullopt;
   if (!settled(r) || (highest_ && !(r.f < highest_->top.f))) return here;
-  // At e = 0 a row counts as one above mu: the gradient is that to the left.
-  double left = here.gradient(0), right = left - 2 * kink_at(place.mu, top);
+  // At e = 0 the kernel of the variance gives the slope of e > 0, to the left of mu; that of the
+  // law the middle of both.
+  const Steps steps = steps_at(place.mu, top);
+  double left = here.gradient(0) + steps.of_law,
+         right = here.gradient(0) - steps.of_law - 2 * steps.of_variance;
   if (has_cusps(top)) {
     const auto beside = [&](double side) {
       ScaledParameters theta = top;
@@ -361,6 +367,7 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
   End best = end_of(r);
   best.f = settled(r) ? r.f : std::numeric_limits<double>::infinity();
   const double stalled = r.f;
+  int steps = r.iterations;  // of all climbs so far
   // On a kink, or in the interval between two values, by its middle.
   const auto key = [](const Place& p) { return p.kink ? p.mu : 0.5 * (p.left + p.right); };
   std::set<double> seen;
@@ -394,11 +401,15 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
     if (go->kink) {
       higher = highest_ && highest_->kink == go->mu && now->f < best.f &&
                std::abs(highest_->top.f - now->f) <= 1e-9 * (1 + std::abs(now->f));
-      if (higher)
+      if (higher) {
+        highest_->top.iterations += steps;
         best = {.f = now->f, .x = now->x, .hessian = now->hessian, .on_kink = true, .smooth = {}};
-    } else if (settled(result) && result.f < best.f) {
-      higher = true;
-      best = end_of(std::move(result));
+      }
+    } else {
+      steps += result.iterations;
+      higher = settled(result) && result.f < best.f;
+      result.iterations = steps;
+      if (higher) best = end_of(std::move(result));
     }
     if (cusps && !higher) continue;  // the map at the best end is the one to go by
     here = *now;

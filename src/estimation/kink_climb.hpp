@@ -69,8 +69,11 @@ class KinkClimb {
   [[nodiscard]] bool has_cusps(const ScaledParameters& theta) const;
   bool filter(const ScaledParameters& theta);
   [[nodiscard]] Map map_of(const Here& here);
-  // The slope of the log-likelihood by |e| of the rows whose value is mu.
-  [[nodiscard]] double kink_at(double mu, const ScaledParameters& theta);
+  // The slopes of the log-likelihood by |e| of the rows whose value is mu.
+  struct Steps {
+    double of_variance = 0, of_law = 0;
+  };
+  [[nodiscard]] Steps steps_at(double mu, const ScaledParameters& theta);
   std::optional<Here> climb_kink(const Place& place, const WorkingPoint& from, int most_steps);
   std::optional<Here> climb_between(const Place& place, const WorkingPoint& from, int most_steps,
                                     maths::NewtonResult& result);

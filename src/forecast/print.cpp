@@ -205,9 +205,9 @@ std::string where_from(const Forecast& f) {
   std::string text;
   if (f.effective_draws)
     text += fmt::format(
-        " The sample is short: {} from the likelihood itself, not from the normal law of the "
-        "estimates (worth {:.0f} independent draws).",
-        f.method == ForecastMethod::refit ? "how widely volatility is spread comes"
+        " The normal law of the estimates is rough here: {} from the likelihood itself (worth {:.0f} "
+        "independent draws).",
+        f.method == ForecastMethod::refit ? "the spread of volatility comes"
                                           : "parameters are drawn",
         *f.effective_draws);
   if (!f.windows.empty())

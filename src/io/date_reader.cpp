@@ -308,13 +308,13 @@ bool looks_like_date(std::string_view text) {
   if (text.find_first_not_of("0123456789.") == std::string_view::npos &&
       std::count(text.begin(), text.end(), '.') < 2)
     return false;
-  return DateReader("").add(text, "");
+  return DateReader(std::nullopt).add(text, "");
 }
 
 bool looks_like_time(std::string_view text) {
   text = text::trimmed(text);
   return text.find(':') != std::string_view::npos && text.size() <= 32 &&
-         DateReader("").add("2000-01-01", text);
+         DateReader(std::nullopt).add("2000-01-01", text);
 }
 
 }  // namespace brace::inline v0

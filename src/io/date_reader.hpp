@@ -60,7 +60,7 @@ class TextNumbers {
 
 class DateReader {
  public:
-  // Empty recognises; "seconds" and "milliseconds" count from 1970.
+  // Without a form it is recognised; "seconds" and "milliseconds" count from 1970.
   explicit DateReader(std::optional<std::string> format);
 
   // One row's date and, where it stands in a column of its own, its time of day.

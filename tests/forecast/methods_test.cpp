@@ -283,7 +283,7 @@ TEST(ForecastMethods, RefitSaysWhatIsItsOwn) {
   const Fit few = garch_fit(300);
   std::ostringstream text;
   text << forecast(few, {.horizon = 2, .method = ForecastMethod::refit, .refits = 30});
-  EXPECT_NE(text.str().find("The sample is short: how widely"), std::string::npos) << text.str();
+  EXPECT_NE(text.str().find("is rough here: the spread of volatility"), std::string::npos) << text.str();
   // Kinks beside a lag in the mean are not climbed, and every sixth refit or so ends on one.
   const Fit kinked =
       estimate("const ar1 / egarch / student",

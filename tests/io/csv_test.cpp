@@ -175,9 +175,8 @@ INSTANTIATE_TEST_SUITE_P(
             "date,x\n2024-01-01,1\n2024-01-02\n",
             {},
             ErrorCode::not_a_number,
-            "F row 3: 1 cell where the header has 2; mend the row, or name what stands between "
-            "cells "
-            "with `column_mark`"},
+            "F row 3: 1 cell where the header has 2; correct the row, or name the separator with "
+            "`column_mark`"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",
             {.from = "2025-01-01"},
