@@ -2,7 +2,7 @@
 // Did the parameters of a fitted model change within the sample?
 //
 //   auto tests = brace::nyblom(fitted);            // joint first, then each parameter
-//   auto scan = brace::variance_break_test(fitted);     // one break in the variance equation, dated
+//   auto scan = brace::variance_break_test(fitted);  // one break in the variance equation, dated
 //
 // Threads: every function here may be called from several threads at once; work is shared among
 // those of the Executor, and no result depends on their number.

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit-root tests by regression, and the test whose null points the other way.
 //
-//   auto test = brace::hypothesis::adf(brace::log_level(prices), {.deterministic =
-//   brace::Deterministic::trend}); auto back = brace::hypothesis::kpss(brace::log_level(prices),
-//   {.with_trend = true});
+//   auto test = brace::hypothesis::adf(log_level, {.deterministic = brace::Deterministic::trend});
+//   auto back = brace::hypothesis::kpss(log_level, {.with_trend = true});
 //
 // Threads: every function here may be called from several threads at once.
 #pragma once

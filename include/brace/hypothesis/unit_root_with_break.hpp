@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Unit roots when the level or the trend may have broken at an unknown date.
 //
-//   auto test = brace::hypothesis::zivot_andrews(brace::log_level(prices), {.model =
-//   brace::BreakModel::both}); std::cout << test << test.break_at->index;
+//   auto test = brace::hypothesis::zivot_andrews(brace::log_level(prices));
+//   std::cout << test << test.break_at->row;
 //
 // Threads: every function here may be called from several threads at once.
 #pragma once

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // Lag polynomials 1 - c_1 B - ... - c_p B^p: partial autocorrelations, roots, persistence.
 //
-//   auto pacf = brace::maths::partial_autocorrelations(std::vector{1.2, -.35});   // stationary: a
-//   value auto back = brace::maths::coefficients_from_partials(*pacf);                  // {1.2,
-//   -.35} again
+//   auto pacf = brace::maths::partial_autocorrelations(std::vector{1.2, -.35});  // stationary
+//   auto back = brace::maths::coefficients_from_partials(*pacf);                 // {1.2, -.35}
 //
 // Threads: every function here may be called from several threads at once.
 #pragma once

@@ -21,9 +21,9 @@ namespace brace::inline v0 {
 struct VarianceSearchOptions {
   // Each part with the values that it holds. Mean equations; left out: a constant.
   std::vector<Holding<Mean>> means{};
-  // Variance equations; empty takes default_variances().
+  // Variance equations; left out: default_variances().
   std::vector<Holding<Variance>> variances{};
-  // Laws; empty takes all four.
+  // Laws; left out: all four.
   std::vector<Holding<Shocks>> laws{};
 
   Criterion criterion = Criterion::bic;

@@ -2,7 +2,7 @@
 // The shape of volatility over the day or the week: how far the typical move of each hour lies from
 // the average one.
 //
-//   brace::VolatilityProfile hours = brace::volatility_profile(returns, brace::ProfileBy::time_of_day);
+//   auto hours = brace::volatility_profile(returns, brace::ProfileBy::time_of_day);
 //   brace::Series steady = brace::divided_by(returns, hours);
 //
 // Threads: every function here may be called from several threads at once.
