@@ -10,6 +10,7 @@
 
 #include "brace/laws/standard.hpp"
 #include "families/ged.hpp"
+#include "families/shock_law.hpp"
 #include "families/skew_student.hpp"
 #include "families/student.hpp"
 
@@ -85,6 +86,7 @@ double half_power(const Shocks& law, std::span<const double> shape, double delta
 
 double mean_absolute(const Shocks& law, std::span<const double> shape) {
   // z has mean zero, so both sides weigh the same.
+  if (std::holds_alternative<SkewStudent>(law)) return -2 * shock_law(law).mean_below(0, shape);
   return 2 * half_power(law, shape, 1, false);
 }
 

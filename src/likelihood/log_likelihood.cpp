@@ -4,6 +4,7 @@
 #include "likelihood/exact_likelihood.hpp"
 #include "likelihood/joint_likelihood.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
+#include "likelihood/lanes/state_likelihood.hpp"
 #include "maths/dense.hpp"
 
 namespace brace::inline v0 {
@@ -32,6 +33,7 @@ std::unique_ptr<LogLikelihood> make_log_likelihood(const Model& model, const Mea
                                                    bool exact) {
   if (exact) return std::make_unique<ExactLikelihood>(model, data);
   if (LaneLikelihood::serves(model, data)) return std::make_unique<LaneLikelihood>(model, data);
+  if (StateLikelihood::serves(model, data)) return std::make_unique<StateLikelihood>(model, data);
   return std::make_unique<PlainLikelihood>(model, data);
 }
 

@@ -10,8 +10,11 @@
 #include <cstdio>
 #include <string>
 
+#include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
+#include "likelihood/lanes/state_likelihood.hpp"
+#include "likelihood/lanes/vector.hpp"
 
 namespace brace {
 namespace {
@@ -33,6 +36,29 @@ void expect_near(const std::vector<double>& found, const std::vector<double>& pl
   for (const double v : plain) size = std::max(size, std::abs(v));
   for (std::size_t i = 0; i < plain.size(); ++i)
     EXPECT_NEAR(found[i], plain[i], 1e-12 * size + 1e-11 * std::abs(plain[i])) << what << " " << i;
+}
+
+// Value, derivatives of each order and products of gradients.
+void expect_plain(LogLikelihood& lanes, LogLikelihood& plain, const std::vector<double>& theta,
+                  const std::string& what) {
+  for (const Order order : {Order::value, Order::gradient, Order::scoring, Order::hessian}) {
+    Derivatives<double> found, expected;
+    lanes.evaluate(theta, order, found);
+    plain.evaluate(theta, order, expected);
+    const std::string at = what + " order " + std::to_string(static_cast<int>(order));
+    ASSERT_TRUE(found.admitted && expected.admitted) << at;
+    EXPECT_NEAR(found.log_likelihood, expected.log_likelihood,
+                1e-12 * std::abs(expected.log_likelihood) + 1e-10)
+        << at;
+    if (order != Order::value) expect_near(found.gradient, expected.gradient, at);
+    if (order == Order::scoring) expect_near(found.information, expected.information, at);
+    if (order == Order::hessian) expect_near(found.hessian, expected.hessian, at);
+  }
+  const auto k = static_cast<Eigen::Index>(theta.size());
+  const Eigen::MatrixXd all = Eigen::MatrixXd::Identity(k, k),
+                        products = lanes.score_products(theta, all),
+                        expected = plain.score_products(theta, all);
+  EXPECT_LT((products - expected).norm(), 1e-11 * expected.norm()) << what;
 }
 
 TEST_P(Lanes, AreThePlainLikelihood) {
@@ -65,31 +91,123 @@ TEST_P(Lanes, AreThePlainLikelihood) {
           if (gjr) theta.insert(theta.begin() + 2, n % 2 == 0 ? .07 : -.6 * alpha);
           if (constant) theta.insert(theta.begin(), -.03);
           if (student) theta.push_back(nu);
-          for (const Order order :
-               {Order::value, Order::gradient, Order::scoring, Order::hessian}) {
-            Derivatives<double> found, expected;
-            lanes.evaluate(theta, order, found);
-            plain.evaluate(theta, order, expected);
-            const std::string what = std::string(line) + " n " + std::to_string(n) + " alpha " +
-                                     std::to_string(alpha) + " beta " + std::to_string(beta) +
-                                     " order " + std::to_string(static_cast<int>(order));
-            ASSERT_TRUE(found.admitted && expected.admitted) << what;
-            EXPECT_NEAR(found.log_likelihood, expected.log_likelihood,
-                        1e-12 * std::abs(expected.log_likelihood) + 1e-10)
-                << what;
-            if (order != Order::value) expect_near(found.gradient, expected.gradient, what);
-            if (order == Order::scoring) expect_near(found.information, expected.information, what);
-            if (order == Order::hessian) expect_near(found.hessian, expected.hessian, what);
-          }
-          const auto k = static_cast<Eigen::Index>(theta.size());
-          const Eigen::MatrixXd all = Eigen::MatrixXd::Identity(k, k),
-                                products = lanes.score_products(theta, all),
-                                expected = plain.score_products(theta, all);
-          EXPECT_LT((products - expected).norm(), 1e-11 * expected.norm()) << line;
+          expect_plain(lanes, plain, theta,
+                       std::string(line) + " n " + std::to_string(n) + " alpha " +
+                           std::to_string(alpha) + " beta " + std::to_string(beta));
           if (!student) break;
         }
     }
   }
+}
+
+// Every family of one state under every law, at points that are mild, that remember long, on bounds
+// and with news of one sign.
+TEST_P(Lanes, OfOneStateAreThePlainLikelihood) {
+  const std::vector<std::pair<std::string, std::vector<std::vector<double>>>> families = {
+      {"garch", {{.05, .08, .9}, {.02, 0, .97}, {.5, .4, 0}}},
+      {"gjr", {{.05, .05, .07, .88}, {.02, 0, .15, .9}, {.1, .3, -.3, .6}, {.01, .01, .03, .974}}},
+      {"egarch", {{.005, .16, -.07, .965}, {0, .05, -.05, .995}, {.1, .3, .2, .3}, {0, 0, 0, .5}}},
+      {"aparch",
+       {{.04, .08, .3, .88, 1.3},
+        {.02, .05, -.9, .93, .5},
+        {.3, .1, 0, 0, 3},
+        {.1, 0, .4, .9, 2}}}};
+  const std::vector<std::pair<std::string, std::vector<std::vector<double>>>> laws = {
+      {"normal", {{}}},
+      {"student", {{2.1}, {6.5}, {250.}}},
+      {"skew-student", {{3.5, -.6}, {7, -.1}, {40, .3}}},
+      {"ged", {{.8}, {1.4}, {2}, {3.2}}}};
+  for (const std::size_t n : {std::size_t{2000}, std::size_t{1003}, LaneLikelihood::kFewest}) {
+    Series y = simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 7}, n,
+                        {.seed = 60 + n});
+    y.values[n / 2] = .04;  // a shock of 0 at mu = .04
+    for (const auto& [family, points] : families)
+      for (const auto& [law, shapes] : laws) {
+        const std::string line = "const / " + family + " / " + law;
+        const Model model = parse_model(line);
+        const MeanData data = mean_data(model, y);
+        ASSERT_TRUE(StateLikelihood::serves(model, data)) << line;
+        StateLikelihood lanes(model, data, *GetParam());
+        PlainLikelihood plain(model, data);
+        for (const std::vector<double>& point : points)
+          for (const std::vector<double>& shape : shapes) {
+            std::vector<double> theta{.04};
+            theta.insert(theta.end(), point.begin(), point.end());
+            theta.insert(theta.end(), shape.begin(), shape.end());
+            expect_plain(lanes, plain, theta, line + " n " + std::to_string(n));
+          }
+      }
+  }
+}
+
+// Pieces of egarch begin where those of the parameters before began: the numbers must not tell.
+TEST_P(Lanes, DoNotRememberThePointBefore) {
+  const Model model = parse_model("const / egarch / student");
+  const Series y = simulate(model, {.05, .005, .16, -.07, .965, 7}, 1500, {.seed = 9});
+  const MeanData data = mean_data(model, y);
+  StateLikelihood lanes(model, data, *GetParam());
+  maths::RandomStream u(5, 0);
+  const std::vector<double> at{.05, .005, .16, -.07, .965, 7};
+  Derivatives<double> first, again, elsewhere;
+  lanes.evaluate(at, Order::hessian, first);
+  for (int k = 0; k < 20; ++k) {
+    lanes.evaluate(std::vector{.1 * u.normal(), .1 * u.normal(), .4 * u.uniform(),
+                               .3 * u.uniform() - .2, u.uniform(), 3 + 9 * u.uniform()},
+                   Order::value, elsewhere);
+    lanes.evaluate(at, Order::hessian, again);
+    EXPECT_NEAR(again.log_likelihood, first.log_likelihood, 1e-9);
+    expect_near(again.gradient, first.gradient, "gradient");
+    expect_near(again.hessian, first.hessian, "hessian");
+  }
+}
+
+// A filter that does not forget where it began has no pieces that meet, and a variance far outside
+// is not to be trusted to the kernel: both go to the plain likelihood, whose numbers they are.
+TEST_P(Lanes, LeaveWhatDoesNotForgetToThePlainLikelihood) {
+  const Model model = parse_model("const / egarch / normal");
+  const Series y = simulate(model, {.05, .005, .16, -.07, .965}, 800, {.seed = 9});
+  const MeanData data = mean_data(model, y);
+  StateLikelihood lanes(model, data, *GetParam());
+  PlainLikelihood plain(model, data);
+  int admitted = 0;
+  for (const std::vector<double>& theta : {std::vector{.05, -8., 0., 4., .9},
+                                           {.05, 0., 6., -5.9, .999},
+                                           {.05, -30., .1, 0., .97},
+                                           {.05, 60., .1, 0., .97},
+                                           {.05, -.1, .05, .6, .98},
+                                           {.05, -.3, 0., 1.2, .8},
+                                           {.05, 0., 1.5, -1., .5}}) {
+    Derivatives<double> found, expected;
+    lanes.evaluate(theta, Order::gradient, found);
+    plain.evaluate(theta, Order::gradient, expected);
+    EXPECT_EQ(found.admitted, expected.admitted);
+    if (!expected.admitted) continue;
+    ++admitted;
+    EXPECT_NEAR(found.log_likelihood, expected.log_likelihood,
+                1e-11 * std::abs(expected.log_likelihood) + 1e-9);
+  }
+  EXPECT_GT(admitted, 0);
+}
+
+TEST(LaneMaths, IsRightToTheLastPlaces) {
+  using V = LaneVector<4>::type;
+  maths::RandomStream u(8, 0);
+  double worst_exp = 0, worst_log = 0;
+  for (int k = 0; k < 200000; ++k) {
+    const double x = (u.uniform() - .5) * (k % 3 == 0 ? 1400 : 40),
+                 y = std::exp((u.uniform() - .5) * (k % 3 == 0 ? 1200 : .5));
+    const auto places = [](double found, long double exact) {
+      return static_cast<double>(std::abs(static_cast<long double>(found) - exact) /
+                                 std::abs(exact) / 0x1p-53L);
+    };
+    worst_exp = std::max(
+        worst_exp, places(lane(exp_of(all<V>(x)), k % 4), std::exp(static_cast<long double>(x))));
+    if (std::abs(y - 1) > 1e-3)
+      worst_log = std::max(
+          worst_log, places(lane(log_of(all<V>(y)), k % 4), std::log(static_cast<long double>(y))));
+  }
+  EXPECT_LT(worst_exp, 2.6);  // 1.3 units in the last place, which is one to two of 2^-53
+  EXPECT_LT(worst_log, 2.6);
 }
 
 TEST_P(Lanes, WindowsSideBySideAreEachWindowAlone) {

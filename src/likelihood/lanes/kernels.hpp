@@ -53,6 +53,40 @@ struct LaneWindows {
   std::size_t stride;   // rows from one window's start to the next's; 0: the same window
 };
 
+// ---- Any variance equation of one state under any law (one_state.hpp) ----
+
+enum class StateFamily { garch, gjr, egarch, aparch };
+enum class StateLaw { normal, student, skew_student, ged };
+
+// mu, omega, alpha, beta, gamma, delta and two of the law, where the model has them.
+inline constexpr std::size_t kStateParameters = 8;
+// The log-likelihood without what depends on the law's shape alone, its gradient, and a packed
+// lower triangle as above.
+inline constexpr std::size_t kStateSums =
+    1 + kStateParameters + kStateParameters * (kStateParameters + 1) / 2;
+
+struct StatePoint {
+  double theta[kStateParameters];
+  // The state of the first row, h, ln h (egarch) or sd^delta (aparch), with its derivatives.
+  double x, D[kStateParameters], D2[kStateParameters * (kStateParameters + 1) / 2];
+  // The law's numbers (state_likelihood.cpp) and the slopes of its constant in the shape.
+  double law[14], law1[2];
+  // E|z| with its derivatives, of egarch.
+  double size, size1[2], size2[3];
+  // Expected information of a row, of e in units of 1 / h, and of ln h; for scoring.
+  struct {
+    double ee, hh, hs[2];
+  } information;
+};
+
+// Room for the sweeps, and where the lanes began at the parameters before.
+struct StateWork {
+  double* rows;      // 8 arrays of `each` numbers, aligned
+  std::size_t each;  // n and kMostLanes more, rounded up to kMostLanes
+  double starts[kMostLanes];
+  bool known = false;
+};
+
 struct LaneKernels {
   const char* name;  // as a compiler's -march
   int width;         // lanes
@@ -64,6 +98,11 @@ struct LaneKernels {
   // Element (i, lane) of theta, and of sums, at i * width + lane; a presample a lane.
   void (*side_by_side)(LaneFamily family, LaneLaw law, LaneOrder order, const LaneWindows& windows,
                        const double* theta, const LanePresample* presample, double* sums);
+
+  // sums: kStateSums. The rest of the series are its first rows here. False where the pieces do not
+  // meet, or numbers leave the range in which they are to be trusted.
+  bool (*one_state)(StateFamily family, StateLaw law, LaneOrder order, const LaneSeries& series,
+                    const StatePoint& point, StateWork& work, double* sums);
 };
 
 // The fastest of those that this machine can run.

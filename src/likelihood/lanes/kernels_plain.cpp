@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // The lane kernels for every machine. Covered by tests/likelihood/lanes_test.cpp.
+#include "likelihood/lanes/one_state.hpp"
 #include "likelihood/lanes/pass.hpp"
 
 namespace brace::inline v0 {
 
-extern const LaneKernels kPlainKernels{"x86-64", 2, chunked<2>, side_by_side<2>};
+extern const LaneKernels kPlainKernels{"x86-64", 2, chunked<2>, side_by_side<2>, one_state<2>};
 
 }  // namespace brace::inline v0

@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdint>
 
 #include "families/normal.hpp"
 #include "families/student.hpp"
@@ -81,16 +80,9 @@ LaneLikelihood::LaneLikelihood(const Model& model, const MeanData& data, const L
     : model_(model),
       data_(data),
       kernels_(kernels),
-      of_{*lane_family(model.variance), *lane_law(model.shocks), model.mean.constant} {
+      of_{*lane_family(model.variance), *lane_law(model.shocks), model.mean.constant},
+      lanes_(in_lanes(data.change, static_cast<std::size_t>(kernels.width))) {
   const std::vector<double>& y = data.change;
-  const auto width = static_cast<std::size_t>(kernels.width);
-  const std::size_t pieces = y.size() / width;
-  storage_.resize(pieces * width + kMostLanes);
-  constexpr std::uintptr_t kAlignment = sizeof(double) * kMostLanes;
-  const auto at = reinterpret_cast<std::uintptr_t>(storage_.data());
-  lanes_ = storage_.data() + (kAlignment - at % kAlignment) % kAlignment / sizeof(double);
-  for (std::size_t j = 0; j < pieces; ++j)
-    for (std::size_t c = 0; c < width; ++c) lanes_[j * width + c] = y[c * pieces + j];
   const auto n = static_cast<double>(y.size());
   for (const double v : y) {
     mean_ += v;
@@ -115,8 +107,8 @@ bool LaneLikelihood::run(std::span<const double> theta, LaneOrder order, Derivat
   const auto width = static_cast<std::size_t>(kernels_.width);
   const std::vector<double>& y = data_.change;
   kernels_.chunked(of_.family, of_.law, order,
-                   {lanes_, y.data() + y.size() / width * width, y.size()}, point.data(), presample,
-                   sums.data());
+                   {lanes_.data(), y.data() + y.size() / width * width, y.size()}, point.data(),
+                   presample, sums.data());
   of_.finish(sums.data(), 1, y.size(), point[4], order, out);
   // Products of variances over many rows may leave the range of a double where their logarithms
   // do not.

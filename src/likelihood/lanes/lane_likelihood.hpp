@@ -12,6 +12,7 @@
 
 #include "likelihood/joint_likelihood.hpp"
 #include "likelihood/lanes/kernels.hpp"
+#include "likelihood/lanes/lane_series.hpp"
 #include "likelihood/log_likelihood.hpp"
 
 namespace brace::inline v0 {
@@ -70,8 +71,7 @@ class LaneLikelihood final : public LogLikelihood {
   const MeanData& data_;
   const LaneKernels& kernels_;
   LaneModel of_;
-  std::vector<double> storage_;
-  double* lanes_ = nullptr;  // in storage_, aligned
+  LaneRows lanes_;
   double mean_ = 0, square_ = 0;
   std::optional<JointLikelihood<double>> plain_;  // made where it is asked
 };

@@ -15,59 +15,13 @@
 #include <cstring>
 
 #include "likelihood/lanes/kernels.hpp"
+#include "likelihood/lanes/vector.hpp"
 
 namespace brace::inline v0 {
 namespace {  // NOLINT: see the head of this file
 
 // With unit variance and omega at its least, 1e-7, the product of so many is still a plain double.
 constexpr std::size_t kProduct = 32;
-
-template <int W>
-struct LaneVector {
-  typedef double type __attribute__((vector_size(W * sizeof(double))));
-};
-template <>
-struct LaneVector<1> {
-  using type = double;
-};
-
-template <class V>
-constexpr int lanes_of = sizeof(V) / sizeof(double);
-
-template <class V>
-inline V load(const double* from) {
-  V v;
-  std::memcpy(&v, from, sizeof v);
-  return v;
-}
-
-template <class V>
-inline double lane(const V& v, int k) {
-  if constexpr (lanes_of<V> == 1)
-    return v;
-  else
-    return v[k];
-}
-
-template <class V>
-inline void set_lane(V& v, int k, double x) {
-  if constexpr (lanes_of<V> == 1)
-    v = x;
-  else
-    v[k] = x;
-}
-
-template <class V>
-inline V all(double x) {
-  return V{} + x;
-}
-
-template <class V>
-inline V log_of(const V& v) {
-  V out{};
-  for (int k = 0; k < lanes_of<V>; ++k) set_lane(out, k, std::log(lane(v, k)));
-  return out;
-}
 
 // h of one row with its derivatives by mu (m), omega (w), alpha (a), beta (b) and gamma (c); those
 // that are always zero (ww, wa, aa, ...) are left out.
@@ -81,12 +35,6 @@ template <class V>
 struct LaneTotals {
   V at[kLaneSums];
 };
-
-// The part of e below zero.
-template <class V>
-inline V below(const V& e) {
-  return e < 0 ? e : V{};
-}
 
 // The state of the next row.
 template <LaneFamily F, LaneOrder O, class V>
@@ -173,7 +121,8 @@ inline void pass(const V* theta, LaneState<V>& state, std::size_t n, Load row,
           lh = half_nu * r - c * kd;
           const V share = hd - over_k;
           g[4] -= c * share;
-          if constexpr (O == LaneOrder::products) by_nu = -0.5 * log_of(D * over_k * r) - c * share;
+          if constexpr (O == LaneOrder::products)
+            by_nu = -0.5 * any_log_of(D * over_k * r) - c * share;
           if constexpr (O == LaneOrder::hessian) {
             lee = -2 * c * (d - 2 * ed * ed);
             leh = 2 * c * ed * kd;
@@ -252,8 +201,8 @@ inline void pass(const V* theta, LaneState<V>& state, std::size_t n, Load row,
       }
       advance<F, O>(s, omega, alpha, beta, gamma, e, q);
     }
-    log_h += log_of(product);
-    if constexpr (kStudent) log_ratio += log_of(ratios);
+    log_h += any_log_of(product);
+    if constexpr (kStudent) log_ratio += any_log_of(ratios);
   }
   state = s;
   if constexpr (O == LaneOrder::scoring) {

@@ -1,0 +1,253 @@
+// SPDX-License-Identifier: Apache-2.0
+// Covered by tests/likelihood/lanes_test.cpp.
+#include "likelihood/lanes/state_likelihood.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "families/ged.hpp"
+#include "families/normal.hpp"
+#include "families/skew_student.hpp"
+#include "families/student.hpp"
+#include "likelihood/lanes/lane_likelihood.hpp"
+#include "maths/dense.hpp"
+
+namespace brace::inline v0 {
+namespace {
+
+// Places of the kernel's parameters.
+enum : std::size_t { kMu, kOmega, kAlpha, kBeta, kGamma, kDelta, kShape };
+
+std::optional<StateFamily> state_family(const Variance& variance) {
+  if (variance == Variance(Garch{})) return StateFamily::garch;
+  if (variance == Variance(Gjr{})) return StateFamily::gjr;
+  if (variance == Variance(Egarch{})) return StateFamily::egarch;
+  if (variance == Variance(Aparch{})) return StateFamily::aparch;
+  return std::nullopt;
+}
+
+StateLaw state_law(const Shocks& shocks) {
+  if (std::holds_alternative<Student>(shocks)) return StateLaw::student;
+  if (std::holds_alternative<SkewStudent>(shocks)) return StateLaw::skew_student;
+  if (std::holds_alternative<Ged>(shocks)) return StateLaw::ged;
+  return StateLaw::normal;
+}
+
+std::vector<std::size_t> places_of(const Model& model, StateFamily family, StateLaw law) {
+  std::vector<std::size_t> at;
+  if (model.mean.constant) at.push_back(kMu);
+  at.insert(at.end(), {kOmega, kAlpha});
+  if (family != StateFamily::garch) at.push_back(kGamma);
+  at.push_back(kBeta);
+  if (family == StateFamily::aparch) at.push_back(kDelta);
+  if (law != StateLaw::normal) at.push_back(kShape);
+  if (law == StateLaw::skew_student) at.push_back(kShape + 1);
+  return at;
+}
+
+template <class Density>
+LawInformation<double> information_of(const double* shape) {
+  return standardised_information<Density, double>(shape);
+}
+
+}  // namespace
+
+bool StateLikelihood::serves(const Model& model, const MeanData& data) {
+  if (!state_family(model.variance) || !model.variance_regressors.empty() || model.mean.risk ||
+      parameter_names(model).mean.size() != (model.mean.constant ? 1U : 0U) ||
+      data.change.size() < LaneLikelihood::kFewest)
+    return false;
+  return std::none_of(data.change.begin(), data.change.end(),
+                      [](double v) { return std::isnan(v); });
+}
+
+StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
+                                 const LaneKernels& kernels)
+    : model_(model),
+      data_(data),
+      kernels_(kernels),
+      family_(*state_family(model.variance)),
+      law_(state_law(model.shocks)),
+      places_(places_of(model, family_, law_)),
+      // The rows that are left over go first.
+      series_(in_lanes(std::span(data.change)
+                           .subspan(data.change.size() % static_cast<std::size_t>(kernels.width)),
+                       static_cast<std::size_t>(kernels.width))),
+      storage_(8 * ((data.change.size() + 2 * kMostLanes - 1) / kMostLanes * kMostLanes)),
+      work_{.rows = storage_.data(),
+            .each = (data.change.size() + 2 * kMostLanes - 1) / kMostLanes * kMostLanes,
+            .starts = {}} {
+  const auto n = static_cast<double>(data.change.size());
+  for (const double v : data.change) {
+    mean_ += v / n;
+    square_ += v * v / n;
+  }
+}
+
+JointLikelihood<double>& StateLikelihood::plain() {
+  if (!plain_) plain_.emplace(model_, data_);
+  return *plain_;
+}
+
+// The presample values are m, the mean of e^2: of h and e^2 in garch and gjr, where half of it
+// fell; of both powers in aparch, as m^(delta/2); ln h is ln m in egarch, whose news are 0.
+void StateLikelihood::set_first_state() {
+  const double mu = point_.theta[kMu];
+  const double m = square_ - mu * (2 * mean_ - mu), m1 = -2 * (mean_ - mu), m2 = 2;
+  const double omega = point_.theta[kOmega], alpha = point_.theta[kAlpha],
+               beta = point_.theta[kBeta], gamma = point_.theta[kGamma],
+               delta = point_.theta[kDelta];
+  std::fill(std::begin(point_.D), std::end(point_.D), 0.0);
+  std::fill(std::begin(point_.D2), std::end(point_.D2), 0.0);
+  // v(m, delta), that which beta (and, in all but egarch, alpha) multiplies.
+  double v = m, vm = 1, vmm = 0, vd = 0, vdd = 0, vmd = 0, weight = alpha + beta;
+  if (family_ == StateFamily::gjr) weight += 0.5 * gamma;
+  if (family_ == StateFamily::egarch) {
+    weight = beta;
+    v = std::log(m);
+    vm = 1 / m;
+    vmm = -vm * vm;
+  } else if (family_ == StateFamily::aparch) {
+    const double ln = std::log(m);
+    v = std::exp(0.5 * delta * ln);
+    vm = 0.5 * delta * v / m;
+    vmm = (0.5 * delta - 1) * vm / m;
+    vd = 0.5 * ln * v;
+    vdd = 0.5 * ln * vd;
+    vmd = 0.5 * v / m * (1 + 0.5 * delta * ln);
+  }
+  point_.x = omega + weight * v;
+  double* const D = point_.D;
+  double* const D2 = point_.D2;
+  D[kMu] = weight * vm * m1;
+  D[kOmega] = 1;
+  D[kBeta] = v;
+  D[kDelta] = weight * vd;
+  D2[packed(kMu, kMu)] = weight * (vmm * m1 * m1 + vm * m2);
+  D2[packed(kBeta, kMu)] = vm * m1;
+  D2[packed(kDelta, kMu)] = weight * vmd * m1;
+  D2[packed(kDelta, kBeta)] = vd;
+  D2[packed(kDelta, kDelta)] = weight * vdd;
+  if (family_ != StateFamily::egarch) {
+    D[kAlpha] = v;
+    D2[packed(kAlpha, kMu)] = vm * m1;
+    D2[packed(kDelta, kAlpha)] = vd;
+  }
+  if (family_ == StateFamily::gjr) {
+    D[kGamma] = 0.5 * m;
+    D2[packed(kGamma, kMu)] = 0.5 * m1;
+  }
+}
+
+bool StateLikelihood::set_point(std::span<const double> theta, LaneOrder order) {
+  std::fill(std::begin(point_.theta), std::end(point_.theta), 0.0);
+  for (std::size_t i = 0; i < theta.size(); ++i) point_.theta[places_[i]] = theta[i];
+  const double omega = point_.theta[kOmega], alpha = point_.theta[kAlpha],
+               beta = point_.theta[kBeta], gamma = point_.theta[kGamma];
+  // Without these a variance may be negative, which the kernel asks of no row.
+  if (family_ != StateFamily::egarch && !(omega > 0 && alpha >= 0 && beta >= 0)) return false;
+  if (family_ == StateFamily::gjr && !(alpha + gamma >= 0)) return false;
+  if (family_ == StateFamily::aparch && !(std::abs(gamma) < 1 && point_.theta[kDelta] > 0))
+    return false;
+  const double* const shape = point_.theta + kShape;
+  const bool wants_information = order == LaneOrder::scoring;
+  LawInformation<double> information;
+  constant_ = {};
+  if (law_ == StateLaw::normal) {
+    constant_.value = -0.5 * kLogTwoPi;
+    information = normal_information<double>(nullptr);
+  } else if (law_ == StateLaw::student) {
+    const StudentConstant<double> c = student_constant<Order::hessian>(shape[0]);
+    point_.law[0] = shape[0];
+    constant_ = {c.value, {c.slope, 0}, {c.curvature, 0, 0}, {}};
+    if (wants_information) information = student_information<double>(shape);
+  } else if (law_ == StateLaw::skew_student) {
+    const SkewStudentDensity<double> density(shape);
+    const SkewStudentDensity<double>::Numbers& n = density.numbers();
+    const std::array<double, 14> law{shape[0], shape[1], n.a,     n.b,     n.a1[0],
+                                     n.a1[1],  n.b1[0],  n.b1[1], n.a2[0], n.a2[1],
+                                     n.a2[2],  n.b2[0],  n.b2[1], n.b2[2]};
+    std::copy(law.begin(), law.end(), point_.law);
+    constant_ = {std::log(n.b) + n.log_c,
+                 {n.b1[0] / n.b + n.log_c1, n.b1[1] / n.b},
+                 {n.log_b2[0] + n.log_c2, n.log_b2[1], n.log_b2[2]},
+                 {}};
+    if (wants_information) information = information_of<SkewStudentDensity<double>>(shape);
+  } else {
+    const GedDensity<double> density(shape);
+    const GedDensity<double>::Numbers& n = density.numbers();
+    const std::array<double, 4> law{shape[0], n.lambda, n.lambda1, n.lambda2};
+    std::copy(law.begin(), law.end(), point_.law);
+    constant_ = {n.c, {n.c1, 0}, {n.c2, 0, 0}, {}};
+    if (wants_information) information = information_of<GedDensity<double>>(shape);
+  }
+  std::copy(constant_.slope.begin(), constant_.slope.end(), point_.law1);
+  point_.information = {information.ee, information.hh, {information.hs[0], information.hs[1]}};
+  for (std::size_t r = 0; r < 3; ++r) constant_.information[r] = information.ss[r];
+  if (family_ == StateFamily::egarch) {
+    const std::size_t shapes =
+        model_.shocks.index() == 0 ? 0 : (law_ == StateLaw::skew_student ? 2 : 1);
+    if (order == LaneOrder::value || shapes == 0) {
+      point_.size = mean_absolute(model_.shocks, std::span(shape, shapes));
+    } else {
+      const Moment<double> size = law_moment<double>(mean_absolute, model_.shocks, shape, shapes);
+      point_.size = size.value;
+      std::copy_n(size.d.begin(), 2, point_.size1);
+      std::copy_n(size.d2.begin(), 3, point_.size2);
+    }
+  }
+  set_first_state();
+  return std::isfinite(point_.x);
+}
+
+bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
+                          Derivatives<double>& out) {
+  if (!set_point(theta, order)) return false;
+  std::array<double, kStateSums> sums;
+  const std::size_t n = data_.change.size();
+  if (!kernels_.one_state(family_, law_, order, {series_.data(), data_.change.data(), n}, point_,
+                          work_, sums.data()))
+    return false;
+  const auto rows = static_cast<double>(n);
+  out.log_likelihood = sums[0] + rows * constant_.value;
+  // Products over many rows may leave the range of a double where their logarithms do not.
+  out.admitted = std::isfinite(out.log_likelihood);
+  if (order == LaneOrder::value || !out.admitted) return out.admitted;
+  const std::size_t k = theta.size();
+  out.gradient.resize(k);
+  for (std::size_t j = 0; j < k; ++j) {
+    const std::size_t at = places_[j];
+    out.gradient[j] = sums[1 + at] + (at >= kShape ? rows * constant_.slope[at - kShape] : 0);
+  }
+  if (order == LaneOrder::gradient) return true;
+  std::vector<double>& second = order == LaneOrder::scoring ? out.information : out.hessian;
+  second.resize(packed_size(k));
+  for (std::size_t j = 0; j < k; ++j)
+    for (std::size_t i = 0; i <= j; ++i) {
+      const std::size_t row = std::max(places_[j], places_[i]),
+                        column = std::min(places_[j], places_[i]);
+      double& sum = second[packed(j, i)] = sums[1 + kStateParameters + packed(row, column)];
+      if (column < kShape || order == LaneOrder::products) continue;
+      const std::size_t r = packed(row - kShape, column - kShape);
+      sum += rows * (order == LaneOrder::hessian ? constant_.bend[r] : constant_.information[r]);
+    }
+  return true;
+}
+
+void StateLikelihood::evaluate(std::span<const double> theta, Order order,
+                               Derivatives<double>& out) {
+  if (!run(theta, static_cast<LaneOrder>(order), out)) plain().evaluate(theta, order, out);
+}
+
+std::vector<double> StateLikelihood::scores(std::span<const double> theta) {
+  return plain().scores(theta);
+}
+
+Eigen::MatrixXd StateLikelihood::score_products(std::span<const double> theta,
+                                                const Eigen::MatrixXd& G) {
+  Derivatives<double> out;
+  if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
+  return maths::cross(G, maths::product(unpack(out.hessian), G));
+}
+
+}  // namespace brace::inline v0

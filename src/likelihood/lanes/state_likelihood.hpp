@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: Apache-2.0
+// The conditional likelihood of the variance equations of one state, in lanes: garch, gjr, egarch
+// and aparch of one lag each under every law, with a zero or constant mean and no gaps. Equal to
+// PlainLikelihood to rounding, several times as fast (bench).
+//
+//   if (brace::StateLikelihood::serves(model, data))
+//     likelihood = std::make_unique<brace::StateLikelihood>(model, data);
+#pragma once
+
+#include <array>
+#include <optional>
+#include <vector>
+
+#include "likelihood/joint_likelihood.hpp"
+#include "likelihood/lanes/kernels.hpp"
+#include "likelihood/lanes/lane_series.hpp"
+#include "likelihood/log_likelihood.hpp"
+
+namespace brace::inline v0 {
+
+class StateLikelihood final : public LogLikelihood {
+ public:
+  [[nodiscard]] static bool serves(const Model& model, const MeanData& data);
+  // Both outlive the likelihood.
+  StateLikelihood(const Model& model, const MeanData& data,
+                  const LaneKernels& kernels = lane_kernels());
+  void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
+  [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
+  [[nodiscard]] Eigen::MatrixXd score_products(std::span<const double> theta,
+                                               const Eigen::MatrixXd& G) override;
+  [[nodiscard]] std::size_t rows() const override { return data_.change.size(); }
+
+ private:
+  // False where the kernel refuses: then the plain likelihood has its say.
+  bool run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out);
+  // Parameters as the kernel orders them, the first state, the law's numbers.
+  bool set_point(std::span<const double> theta, LaneOrder order);
+  void set_first_state();
+  JointLikelihood<double>& plain();
+
+  const Model& model_;
+  const MeanData& data_;
+  const LaneKernels& kernels_;
+  StateFamily family_;
+  StateLaw law_;
+  std::vector<std::size_t> places_;  // of the model's parameters among the kernel's
+  LaneRows series_;
+  LaneRows storage_;
+  StateWork work_;
+  StatePoint point_{};
+  double mean_ = 0, square_ = 0;  // of y
+  // What depends on the law's shape alone, of a row: value, slopes, second derivatives (packed),
+  // and expected information of the shape.
+  struct {
+    double value;
+    std::array<double, 2> slope;
+    std::array<double, 3> bend, information;
+  } constant_{};
+  std::optional<JointLikelihood<double>> plain_;  // made where it is asked
+};
+
+}  // namespace brace::inline v0
