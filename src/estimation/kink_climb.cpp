@@ -21,6 +21,7 @@
 
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"
+#include "likelihood/lanes/kernels.hpp"
 #include "maths/dense.hpp"
 
 namespace brace::inline v0 {
@@ -67,64 +68,75 @@ VectorXd newton_step(const MatrixXd& H, const VectorXd& g, const MatrixXd& Z) {
 // The rows next to mu: what each adds to the profile beyond gradient and curvature.
 class KinkClimb::NearRows {
  public:
-  NearRows(const KinkClimb& climb, const ScaledParameters& theta, double low, double high)
-      : family_(variance_family(climb.problem_.model.variance)),
-        law_(shock_law(climb.problem_.model.shocks)),
-        model_(climb.problem_.model),
-        lags_(climb.lags_) {
+  NearRows(const KinkClimb& climb, const ScaledParameters& theta, double low, double high) {
+    const Model& model = climb.problem_.model;
+    const VarianceFamily& family = variance_family(model.variance);
+    const ShockLaw& law = shock_law(model.shocks);
     const std::span<const double> all = span_of(theta);
-    variance_ = all.subspan(climb.problem_.parts.mean.size());
-    shape_ = all.last(law_.shapes.size());
+    for (std::size_t i = 0; i < climb.lags_; ++i)
+      terms_.push_back(
+          {.of = family.rough_news(model, all.subspan(climb.problem_.parts.mean.size()), i)});
+    if (law.rough) terms_.push_back({.of = law.rough(all.last(law.shapes.size()))});
     const std::vector<double>& y = climb.problem_.scaled.data.change;
     for (std::size_t t = 0; t < y.size(); ++t) {
       if (!(y[t] >= low && y[t] <= high)) continue;
-      const double e = y[t] - theta(0), s = 1 / std::sqrt(climb.path_.h[t]);
-      for (std::size_t i = 0; i < lags_; ++i)
-        if (const double slope = climb.slopes_[t * lags_ + i]; slope != 0)
-          news_.push_back({e, slope, i, family_.rough_news(model_, variance_, i, e)});
+      const double e = y[t] - theta(0);
+      for (std::size_t i = 0; i < climb.lags_; ++i)
+        if (const double slope = climb.slopes_[t * climb.lags_ + i]; slope != 0)
+          terms_[i].add(e, slope, 1, terms_[i].of.at(e));
       // At e = 0 the kernel of a law gives no slope, that of a variance the one of e > 0.
-      if (law_.rough) peaks_.push_back({e, s, 0, e == 0 ? RoughTerm{} : law_.rough(s * e, shape_)});
+      if (law.rough) {
+        const double s = 1 / std::sqrt(climb.path_.h[t]);
+        terms_.back().add(e, 1, s, e == 0 ? RoughTerm{} : terms_.back().of.at(s * e));
+      }
     }
   }
 
   // Of minus the log-likelihood at mu + d.
-  [[nodiscard]] Term at(double d) const {
+  [[nodiscard]] Term at(double d) {
     Term out{0, 0, 0};
-    // What no parabola describes: F(e - d) less its expansion at e. A kink steps from -F' to F'.
-    const auto add = [&](double weight, double scale, bool on, const RoughTerm& was,
-                         const RoughTerm& is) {
-      const double by = scale * d;
-      out.value -= weight * (is.value - was.value + was.slope * by - 0.5 * was.bend * by * by);
-      const double rest = was.slope - was.bend * by;
-      out.left -= weight * scale * (rest - is.slope);
-      out.right -= weight * scale * (rest + (on ? is.slope : -is.slope));
-    };
-    const auto left_of = [d](const Row& r) {
-      return std::abs(r.e - d) <= 1e-13 * (1 + std::abs(r.e)) ? 0.0 : r.e - d;
-    };
-    for (const Row& r : news_) {
-      const double e = left_of(r);
-      add(r.weight, 1, e == 0, r.was, family_.rough_news(model_, variance_, r.lag, e));
-    }
-    for (const Row& r : peaks_) {
-      const double e = left_of(r);
-      add(1, r.weight, e == 0, r.was, law_.rough(r.weight * e, shape_));
-    }
+    for (Terms& terms : terms_) terms.add_to(out, d);
     return out;
   }
 
  private:
-  struct Row {
-    double e, weight;
-    std::size_t lag;
-    RoughTerm was;
+  // One power of the rows' shocks: its weight in the log-likelihood, what a shock is multiplied by,
+  // and the expansion at mu.
+  struct Terms {
+    RoughPower of;
+    std::vector<double> e{}, weight{}, scale{};
+    std::vector<RoughTerm> was{};
+    std::vector<double> x{}, power{};  // at mu + d
+
+    void add(double shock, double of_row, double by, const RoughTerm& term) {
+      e.push_back(shock);
+      weight.push_back(of_row);
+      scale.push_back(by);
+      was.push_back(term);
+    }
+    // What no parabola describes: F(e - d) less its expansion at e. A kink steps from -F' to F'.
+    void add_to(Term& out, double d) {
+      x.resize(e.size());
+      power.resize(e.size());
+      for (std::size_t i = 0; i < e.size(); ++i)
+        x[i] = std::abs(e[i] - d) <= 1e-13 * (1 + std::abs(e[i])) ? 0 : scale[i] * (e[i] - d);
+      if (of.power == 1)
+        std::transform(x.begin(), x.end(), power.begin(), [](double v) { return std::abs(v); });
+      else
+        lane_kernels().powers(x.data(), x.size(), of.power, power.data());
+      for (std::size_t i = 0; i < e.size(); ++i) {
+        const bool on = x[i] == 0;
+        const double value = (x[i] < 0 ? of.fall : of.rise) * power[i],
+                     slope = on ? of.at_zero : of.power * value / x[i], by = scale[i] * d,
+                     rest = was[i].slope - was[i].bend * by;
+        out.value -=
+            weight[i] * (value - was[i].value + was[i].slope * by - 0.5 * was[i].bend * by * by);
+        out.left -= weight[i] * scale[i] * (rest - slope);
+        out.right -= weight[i] * scale[i] * (rest + (on ? slope : -slope));
+      }
+    }
   };
-  const VarianceFamily& family_;
-  const ShockLaw& law_;
-  const Model& model_;
-  std::size_t lags_;
-  std::span<const double> variance_, shape_;
-  std::vector<Row> news_, peaks_;
+  std::vector<Terms> terms_;
 };
 
 KinkClimb::KinkClimb(Problem& problem) : problem_(problem) {
@@ -161,6 +173,10 @@ bool KinkClimb::has_cusps(const ScaledParameters& theta) const {
 
 // Shocks, variances and slopes by news at theta.
 bool KinkClimb::filter(const ScaledParameters& theta) {
+  if (lags_ <= 1 && problem_.likelihood->rows_at(span_of(theta), path_.h, slopes_)) {
+    ++problem_.evaluations;
+    return true;
+  }
   if (!filter_) filter_.emplace(problem_.model, problem_.scaled.data, Order::value);
   ++problem_.evaluations;
   if (!filter_->path(span_of(theta), path_)) return false;
@@ -209,7 +225,7 @@ KinkClimb::Map KinkClimb::map_of(const Here& here) {
                                            values_.begin());
   const std::size_t first = at - std::min(at, kReach),
                     last = std::min(values_.size() - 1, at + kReach);
-  const NearRows rows(*this, theta, values_[first], values_[last]);
+  NearRows rows(*this, theta, values_[first], values_[last]);
   const auto profile = [&](double d) {
     Term out = rows.at(d);
     out.value += f + g * d + 0.5 * H * d * d;
@@ -253,18 +269,17 @@ KinkClimb::Steps KinkClimb::steps_at(double mu, const ScaledParameters& theta) {
   Steps steps;
   if (!filter(theta)) return steps;
   const ShockLaw& law = shock_law(problem_.model.shocks);
-  const std::span<const double> all = span_of(theta);
+  const VarianceFamily& family = variance_family(problem_.model.variance);
+  const std::span<const double> all = span_of(theta),
+                                variance = all.subspan(problem_.parts.mean.size());
   const std::vector<double>& y = problem_.scaled.data.change;
   for (std::size_t t = 0; t < y.size(); ++t) {
     if (y[t] != mu) continue;
     for (std::size_t i = 0; i < lags_; ++i)
       steps.of_variance +=
-          slopes_[t * lags_ + i] *
-          variance_family(problem_.model.variance)
-              .rough_news(problem_.model, all.subspan(problem_.parts.mean.size()), i, 0)
-              .slope;
+          slopes_[t * lags_ + i] * family.rough_news(problem_.model, variance, i).at(0).slope;
     if (law.rough)
-      steps.of_law += law.rough(0, all.last(law.shapes.size())).slope / std::sqrt(path_.h[t]);
+      steps.of_law += law.rough(all.last(law.shapes.size())).at(0).slope / std::sqrt(path_.h[t]);
   }
   return steps;
 }
@@ -379,8 +394,8 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
                                  [&](const Place& p) { return !seen.contains(key(p)); });
     // Among cusps a map errs by more: places that it shows to be a little lower are climbed too.
     if (go == map.places.end() || !(go->f < best.f + (cusps ? kAmongCusps : -kPromised))) break;
-    const bool near = round > 0 || r.gradient_norm < kRough;
-    if (known && near && !std::isfinite(best.f)) {
+    const bool is_near = round > 0 || r.gradient_norm < kRough;
+    if (known && is_near && !std::isfinite(best.f)) {
       const bool same = highest_ && go->kink && highest_->kink == go->mu;
       if (go->f > *known + kPlainlyLower || (same && std::abs(go->f - *known) < kPlainlyLower)) {
         End end = end_of(std::move(r));

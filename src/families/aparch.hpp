@@ -317,14 +317,10 @@ struct AparchFamily : FamilyDefaults {
     return theta[Layout(model).delta] <= 1.05;
   }
   // (|e| - gamma e)^delta.
-  static RoughTerm rough_news(const Model& model, std::span<const double> theta, std::size_t lag,
-                              double e) {
+  static RoughPower rough_news(const Model& model, std::span<const double> theta, std::size_t lag) {
     const Layout at(model);
-    const double delta = theta[at.delta], tilt = (e < 0 ? -1 : 1) - theta[at.gamma + lag],
-                 u = tilt * e;
-    if (!(u > 0)) return {};
-    const double value = std::pow(u, delta), slope = delta * value / u * tilt;
-    return {value, slope, (delta - 1) * slope / u * tilt};
+    const double delta = theta[at.delta], gamma = theta[at.gamma + lag];
+    return {delta, std::pow(1 - gamma, delta), std::pow(1 + gamma, delta), 0};
   }
   // dL / d news by lag = alpha_i lambda[t+i], with lambda = dL / d s^delta from the end.
   static void news_slopes(const Model& model, std::span<const double> theta,

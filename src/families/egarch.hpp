@@ -251,8 +251,8 @@ struct EgarchFamily : FamilyDefaults {
   // |z| has one at every shock that is 0.
   static constexpr bool kMayKink = true;
   static bool kinks(const Model&, std::span<const double>) { return true; }
-  static RoughTerm rough_news(const Model&, std::span<const double>, std::size_t, double e) {
-    return {std::abs(e), e < 0 ? -1.0 : 1.0, 0};
+  static RoughPower rough_news(const Model&, std::span<const double>, std::size_t) {
+    return {1, 1, 1, 1};
   }
   // dL / d|e[t]| by lag = alpha_i lambda[t+i] / sqrt h[t] with lambda = dL / d ln h from the end:
   //   lambda[t] = dl[t] + sum beta_j lambda[t+j] - sum (alpha_i |z[t]| + gamma_i z[t]) / 2
@@ -289,10 +289,17 @@ struct EgarchFamily : FamilyDefaults {
     const StepRules rules = step_rules(model, theta, shape);
     double log_mean = theta[0] / (1 - *out.persistence);
     constexpr std::size_t kFar = 20000;  // where even a persistence of .999 has faded
-    constexpr double kFaded = 1e-10;
+    // Once responses are so small, ln of the mean is half the variance of what is in the exponent:
+    // |z| and z are not correlated under the symmetric laws, the others have no mean.
+    constexpr double kFaded = 1e-10, kSmall = 1e-4;
+    const double of_size = 1 - rules.mean_size * rules.mean_size;
     const ExponentialMoment exponential(model.shocks, shape);
     for (const auto& [size, sign] : responses(model, theta, kFar, kFaded)) {
       if (std::abs(size) + std::abs(sign) < kFaded) continue;
+      if (std::abs(size) + std::abs(sign) < kSmall && shock_law(model.shocks).symmetric) {
+        log_mean += 0.5 * (size * size * of_size + sign * sign);
+        continue;
+      }
       const double mean = exponential(size, sign);
       if (!std::isfinite(mean)) return out;
       log_mean += std::log(mean) - size * rules.mean_size;

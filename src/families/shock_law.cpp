@@ -86,12 +86,10 @@ double ged_mean_below(double z, double nu) {
   return -0.5 * mean_absolute * boost::math::gamma_q(2 / nu, std::pow(std::abs(z) / scale, nu) / 2);
 }
 
-// -|z / scale|^nu / 2, all of ln f that moves with z. At 0 its slopes are 0, but for nu = 1.
-RoughTerm ged_peak(double z, double nu) {
-  const double scale = ged_scale(nu);
-  if (z == 0) return {0, nu <= 1 ? -0.5 / scale : 0, 0};
-  const double value = -0.5 * std::pow(std::abs(z) / scale, nu);
-  return {value, nu * value / z, nu * (nu - 1) * value / (z * z)};
+// -|z / scale|^nu / 2, all of ln f that moves with z. Its kink has the slope of its right side.
+RoughPower ged_peak(double nu) {
+  const double weight = -0.5 * std::pow(ged_scale(nu), -nu);
+  return {nu, weight, weight, nu <= 1 ? weight : 0};
 }
 
 double student_log_density(double z, double nu) {
@@ -196,8 +194,8 @@ const ShockLaw kGedLaw{
     .log_density = [](double z,
                       std::span<const double> s) { return GedDensity<double>(s.data()).value(z); },
     .mean_below = [](double z, std::span<const double> s) { return ged_mean_below(z, s[0]); },
-    .score = [](double z, std::span<const double> s) { return ged_peak(z, s[0]).slope; },
-    .rough = [](double z, std::span<const double> s) { return ged_peak(z, s[0]); },
+    .score = [](double z, std::span<const double> s) { return ged_peak(s[0]).at(z).slope; },
+    .rough = [](std::span<const double> s) { return ged_peak(s[0]); },
     .kinks = [](std::span<const double> s) { return s[0] <= kAsPeaked; }};
 
 // A Student shock of unit variance, put on either piece as often as that is wide.

@@ -7,6 +7,7 @@
 //   double z = law.quantile(.01, shape);
 #pragma once
 
+#include <cmath>
 #include <span>
 #include <vector>
 
@@ -31,9 +32,20 @@ struct ShapeCoordinate {
   const char* rule;
 };
 
-// A function of one number with its first and second derivative; at a kink those of the right side.
+// c |x|^power with a weight c for each sign of x, and its first and second derivative; at 0, where
+// it may have a kink, the slope that a kernel gives.
 struct RoughTerm {
   double value = 0, slope = 0, bend = 0;
+};
+struct RoughPower {
+  double power, rise, fall, at_zero;
+  [[nodiscard]] RoughTerm at(double x) const {
+    if (x == 0) return {0, at_zero, 0};
+    const double size = std::abs(x), weight = x < 0 ? fall : rise;
+    if (power == 1) return {weight * size, x < 0 ? -weight : weight, 0};
+    const double value = weight * std::pow(size, power), slope = power * value / x;
+    return {value, slope, (power - 1) * slope / x};
+  }
 };
 
 struct ShockLaw {
@@ -52,7 +64,7 @@ struct ShockLaw {
   double (*score)(double z, std::span<const double> shape);
   // Of a law whose density has a peak: what of ln f no parabola describes near z = 0, and whether
   // it has a kink there. Null for the others.
-  RoughTerm (*rough)(double z, std::span<const double> shape) = nullptr;
+  RoughPower (*rough)(std::span<const double> shape) = nullptr;
   bool (*kinks)(std::span<const double> shape) = nullptr;
 };
 [[nodiscard]] const ShockLaw& shock_law(const Shocks& shocks);

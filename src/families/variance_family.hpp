@@ -125,8 +125,7 @@ struct VarianceFamily {
   bool (*kinks)(const Model& model, std::span<const double> theta);
   // The kinks lie in what a shock leaves behind, one function of e for each lag: of the shock
   // `lag`-th in the list, scaled so that `news_slopes` is the slope of the log-likelihood by it.
-  RoughTerm (*rough_news)(const Model& model, std::span<const double> theta, std::size_t lag,
-                          double e);
+  RoughPower (*rough_news)(const Model& model, std::span<const double> theta, std::size_t lag);
   void (*news_slopes)(const Model& model, std::span<const double> theta,
                       std::span<const double> shape, const FilteredRows& rows,
                       std::span<double> slopes);
@@ -185,9 +184,7 @@ struct FamilyDefaults {
   static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }
-  static RoughTerm rough_news(const Model&, std::span<const double>, std::size_t, double) {
-    return {};
-  }
+  static RoughPower rough_news(const Model&, std::span<const double>, std::size_t) { return {}; }
   static void news_slopes(const Model&, std::span<const double>, std::span<const double>,
                           const FilteredRows&, std::span<double>) {}
   static constexpr bool kRecursiveState = false;

@@ -16,7 +16,9 @@ using boost::math::complement;
 using boost::math::quantile;
 
 double normal_cdf(double x) {
-  return cdf(boost::math::normal(), x);
+  // In doubles: to their last place, and several times as fast as in long doubles.
+  using Plain = boost::math::policies::policy<boost::math::policies::promote_double<false>>;
+  return cdf(boost::math::normal_distribution<double, Plain>(), x);
 }
 double normal_quantile(double p) {
   return quantile(boost::math::normal(), p);

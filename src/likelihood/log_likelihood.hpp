@@ -44,6 +44,12 @@ class LogLikelihood {
   // Gradient of each row's term, rows() x k row by row; zeros where y is missing.
   [[nodiscard]] virtual std::vector<double> scores(std::span<const double> theta) = 0;
   [[nodiscard]] virtual std::size_t rows() const = 0;
+  // Of each row the variance and, in `slopes`, that of the log-likelihood by what its shock leaves
+  // behind (VarianceFamily::news_slopes) where the variance has it. False where that is not at hand.
+  virtual bool rows_at(std::span<const double> /*theta*/, std::vector<double>& /*h*/,
+                       std::vector<double>& /*slopes*/) {
+    return false;
+  }
   // Sum over rows of the products of their gradients along the columns of G (k x r), r x r.
   [[nodiscard]] virtual Eigen::MatrixXd score_products(std::span<const double> theta,
                                                        const Eigen::MatrixXd& G);

@@ -59,15 +59,15 @@ TEST(Kinks, StepByTheSlopesOfTheBackwardRecursion) {
       }
       family.news_slopes(model, variance, shape, {.e = e, .h = path.h, .by_log_h = by_log_h},
                          slopes);
-      double expected = law.rough ? law.rough(0, shape).slope / std::sqrt(path.h[row]) : 0;
+      double expected = law.rough ? law.rough(shape).at(0).slope / std::sqrt(path.h[row]) : 0;
       for (std::size_t i = 0; i < lags; ++i)
-        expected += slopes[row * lags + i] * family.rough_news(model, variance, i, 1e-12).slope;
+        expected += slopes[row * lags + i] * family.rough_news(model, variance, i).at(1e-12).slope;
       // Without the tilt of aparch's news, which is no kink.
       if (std::holds_alternative<Aparch>(model.variance))
         for (std::size_t i = 0; i < lags; ++i)
           expected -= .5 * slopes[row * lags + i] *
-                      (family.rough_news(model, variance, i, 1e-12).slope +
-                       family.rough_news(model, variance, i, -1e-12).slope);
+                      (family.rough_news(model, variance, i).at(1e-12).slope +
+                       family.rough_news(model, variance, i).at(-1e-12).slope);
       const auto slope = [&](double side) {
         std::vector<double> beside = theta;
         beside[0] += side * 1e-10;

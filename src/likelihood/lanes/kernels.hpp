@@ -103,6 +103,9 @@ struct LaneKernels {
   // meet, or numbers leave the range in which they are to be trusted.
   bool (*one_state)(StateFamily family, StateLaw law, LaneOrder order, const LaneSeries& series,
                     const StatePoint& point, StateWork& work, double* sums);
+
+  // |x|^power of n numbers, 0 of 0.
+  void (*powers)(const double* x, std::size_t n, double power, double* out);
 };
 
 // The fastest of those that this machine can run.

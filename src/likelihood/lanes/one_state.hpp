@@ -852,5 +852,21 @@ bool one_state(StateFamily family, StateLaw law, LaneOrder order, const LaneSeri
   return false;
 }
 
+template <int W>
+void powers(const double* x, std::size_t n, double power, double* out) {
+  using V = typename LaneVector<W>::type;
+  const auto of = [power](const V& v) {
+    const V size = size_of(v), p = exp_of(power * log_of(size < 1e-290 ? all<V>(1e-290) : size));
+    return v == 0 ? V{} : p;
+  };
+  std::size_t i = 0;
+  for (; i + W <= n; i += W) store(out + i, of(load<V>(x + i)));
+  if (i == n) return;
+  double last[W] = {};
+  std::memcpy(last, x + i, (n - i) * sizeof *x);
+  const V p = of(load<V>(last));
+  std::memcpy(out + i, &p, (n - i) * sizeof *x);
+}
+
 }  // namespace
 }  // namespace brace::inline v0

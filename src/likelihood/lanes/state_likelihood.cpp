@@ -7,6 +7,7 @@
 
 #include "families/ged.hpp"
 #include "families/normal.hpp"
+#include "families/shock_law.hpp"
 #include "families/skew_student.hpp"
 #include "families/student.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
@@ -19,10 +20,12 @@ namespace {
 enum : std::size_t { kMu, kOmega, kAlpha, kBeta, kGamma, kDelta, kShape };
 
 std::optional<StateFamily> state_family(const Variance& variance) {
-  if (variance == Variance(Garch{})) return StateFamily::garch;
   if (variance == Variance(Gjr{})) return StateFamily::gjr;
   if (variance == Variance(Egarch{})) return StateFamily::egarch;
   if (variance == Variance(Aparch{})) return StateFamily::aparch;
+  for (const Variance& garch : {Variance(Garch{}), Variance(Steady{}), Variance(Arch{}),
+                                Variance(Igarch{}), Variance(Ewma{})})
+    if (variance == garch) return StateFamily::garch;
   return std::nullopt;
 }
 
@@ -33,15 +36,23 @@ StateLaw state_law(const Shocks& shocks) {
   return StateLaw::normal;
 }
 
-std::vector<std::size_t> places_of(const Model& model, StateFamily family, StateLaw law) {
+std::vector<std::size_t> places_of(const Model& model) {
   std::vector<std::size_t> at;
   if (model.mean.constant) at.push_back(kMu);
-  at.insert(at.end(), {kOmega, kAlpha});
-  if (family != StateFamily::garch) at.push_back(kGamma);
-  at.push_back(kBeta);
-  if (family == StateFamily::aparch) at.push_back(kDelta);
-  if (law != StateLaw::normal) at.push_back(kShape);
-  if (law == StateLaw::skew_student) at.push_back(kShape + 1);
+  const Variance& variance = model.variance;
+  if (std::holds_alternative<Ewma>(variance)) {
+    at.push_back(kBeta);
+  } else {
+    at.push_back(kOmega);
+    if (!std::holds_alternative<Steady>(variance)) at.push_back(kAlpha);
+    const std::optional<StateFamily> family = state_family(variance);
+    if (family != StateFamily::garch) at.push_back(kGamma);
+    if (family != StateFamily::garch || std::holds_alternative<Garch>(variance))
+      at.push_back(kBeta);
+    if (family == StateFamily::aparch) at.push_back(kDelta);
+  }
+  const std::size_t shapes = shock_law(model.shocks).shapes.size();
+  for (std::size_t i = 0; i < shapes; ++i) at.push_back(kShape + i);
   return at;
 }
 
@@ -68,7 +79,7 @@ StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
       kernels_(kernels),
       family_(*state_family(model.variance)),
       law_(state_law(model.shocks)),
-      places_(places_of(model, family_, law_)),
+      places_(places_of(model)),
       // The rows that are left over go first.
       series_(in_lanes(std::span(data.change)
                            .subspan(data.change.size() % static_cast<std::size_t>(kernels.width)),
@@ -77,6 +88,8 @@ StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
       work_{.rows = storage_.data(),
             .each = (data.change.size() + 2 * kMostLanes - 1) / kMostLanes * kMostLanes,
             .starts = {}} {
+  if (std::holds_alternative<Igarch>(model.variance)) complement_ = {.is = kBeta, .of = kAlpha};
+  if (std::holds_alternative<Ewma>(model.variance)) complement_ = {.is = kAlpha, .of = kBeta};
   const auto n = static_cast<double>(data.change.size());
   for (const double v : data.change) {
     mean_ += v / n;
@@ -142,10 +155,11 @@ void StateLikelihood::set_first_state() {
 bool StateLikelihood::set_point(std::span<const double> theta, LaneOrder order) {
   std::fill(std::begin(point_.theta), std::end(point_.theta), 0.0);
   for (std::size_t i = 0; i < theta.size(); ++i) point_.theta[places_[i]] = theta[i];
+  if (complement_) point_.theta[complement_->is] = 1 - point_.theta[complement_->of];
   const double omega = point_.theta[kOmega], alpha = point_.theta[kAlpha],
                beta = point_.theta[kBeta], gamma = point_.theta[kGamma];
   // Without these a variance may be negative, which the kernel asks of no row.
-  if (family_ != StateFamily::egarch && !(omega > 0 && alpha >= 0 && beta >= 0)) return false;
+  if (family_ != StateFamily::egarch && !(omega >= 0 && alpha >= 0 && beta >= 0)) return false;
   if (family_ == StateFamily::gjr && !(alpha + gamma >= 0)) return false;
   if (family_ == StateFamily::aparch && !(std::abs(gamma) < 1 && point_.theta[kDelta] > 0))
     return false;
@@ -215,18 +229,29 @@ bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
   if (order == LaneOrder::value || !out.admitted) return out.admitted;
   const std::size_t k = theta.size();
   out.gradient.resize(k);
+  const auto moved_with = [&](std::size_t at) {  // by the parameter at this place
+    return complement_ && complement_->of == at ? std::optional(complement_->is) : std::nullopt;
+  };
   for (std::size_t j = 0; j < k; ++j) {
     const std::size_t at = places_[j];
     out.gradient[j] = sums[1 + at] + (at >= kShape ? rows * constant_.slope[at - kShape] : 0);
+    if (const auto other = moved_with(at)) out.gradient[j] -= sums[1 + *other];
   }
   if (order == LaneOrder::gradient) return true;
   std::vector<double>& second = order == LaneOrder::scoring ? out.information : out.hessian;
   second.resize(packed_size(k));
+  const auto sum_at = [&](std::size_t a, std::size_t b) {
+    return sums[1 + kStateParameters + packed(std::max(a, b), std::min(a, b))];
+  };
   for (std::size_t j = 0; j < k; ++j)
     for (std::size_t i = 0; i <= j; ++i) {
       const std::size_t row = std::max(places_[j], places_[i]),
                         column = std::min(places_[j], places_[i]);
-      double& sum = second[packed(j, i)] = sums[1 + kStateParameters + packed(row, column)];
+      double& sum = second[packed(j, i)] = sum_at(row, column);
+      const auto with_row = moved_with(row), with_column = moved_with(column);
+      if (with_row) sum -= sum_at(*with_row, column);
+      if (with_column) sum -= sum_at(row, *with_column);
+      if (with_row && with_column) sum += sum_at(*with_row, *with_column);
       if (column < kShape || order == LaneOrder::products) continue;
       const std::size_t r = packed(row - kShape, column - kShape);
       sum += rows * (order == LaneOrder::hessian ? constant_.bend[r] : constant_.information[r]);
@@ -241,6 +266,28 @@ void StateLikelihood::evaluate(std::span<const double> theta, Order order,
 
 std::vector<double> StateLikelihood::scores(std::span<const double> theta) {
   return plain().scores(theta);
+}
+
+bool StateLikelihood::rows_at(std::span<const double> theta, std::vector<double>& h,
+                              std::vector<double>& slopes) {
+  Derivatives<double> out;
+  if (!run(theta, LaneOrder::hessian, out)) return false;
+  // As the sweeps left them: 1 / sd of each row, and lambda in the place of the law's slope.
+  const std::size_t n = rows(), width = static_cast<std::size_t>(kernels_.width), left = n % width,
+                    pieces = n / width;
+  const double* const over_sd = work_.rows + work_.each;
+  const double* const lambda = work_.rows + 4 * work_.each;
+  const double alpha = point_.theta[kAlpha];
+  h.resize(n);
+  slopes.resize(n);
+  for (std::size_t t = 0; t < n; ++t) {
+    const std::size_t at =
+        t < left ? work_.each - kMostLanes + t : (t - left) % pieces * width + (t - left) / pieces;
+    const double s = over_sd[at];
+    h[t] = 1 / (s * s);
+    slopes[t] = alpha * lambda[at] * (family_ == StateFamily::egarch ? s : 1);
+  }
+  return true;
 }
 
 Eigen::MatrixXd StateLikelihood::score_products(std::span<const double> theta,

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // The conditional likelihood of the variance equations of one state, in lanes: garch, gjr, egarch
-// and aparch of one lag each under every law, with a zero or constant mean and no gaps. Equal to
-// PlainLikelihood to rounding, several times as fast (bench).
+// and aparch of one lag each, and their cases steady, arch, igarch and ewma, under every law, with
+// a zero or constant mean and no gaps. Equal to PlainLikelihood to rounding, several times as fast
+// (bench).
 //
 //   if (brace::StateLikelihood::serves(model, data))
 //     likelihood = std::make_unique<brace::StateLikelihood>(model, data);
@@ -26,6 +27,8 @@ class StateLikelihood final : public LogLikelihood {
                   const LaneKernels& kernels = lane_kernels());
   void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
   [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
+  bool rows_at(std::span<const double> theta, std::vector<double>& h,
+               std::vector<double>& slopes) override;
   [[nodiscard]] Eigen::MatrixXd score_products(std::span<const double> theta,
                                                const Eigen::MatrixXd& G) override;
   [[nodiscard]] std::size_t rows() const override { return data_.change.size(); }
@@ -44,6 +47,11 @@ class StateLikelihood final : public LogLikelihood {
   StateFamily family_;
   StateLaw law_;
   std::vector<std::size_t> places_;  // of the model's parameters among the kernel's
+  // Of igarch and ewma: the kernel's parameter `is` is 1 less that at `of`.
+  struct Complement {
+    std::size_t is, of;
+  };
+  std::optional<Complement> complement_;
   LaneRows series_;
   LaneRows storage_;
   StateWork work_;

@@ -167,9 +167,13 @@ inline V log_of(const V& v) {
   }
 }
 
-// The logarithm of the library, lane by lane: of infinities and zeros too.
+// Of zeros, infinities and what is no number too, by the library.
 template <class V>
 inline V any_log_of(const V& v) {
+  bool normal = true;
+  for (int k = 0; k < lanes_of<V>; ++k)
+    normal = normal && lane(v, k) > 1e-300 && lane(v, k) < 1e300;
+  if (normal) return log_of(v);
   V out{};
   for (int k = 0; k < lanes_of<V>; ++k) set_lane(out, k, std::log(lane(v, k)));
   return out;
