@@ -74,6 +74,9 @@ class JointClimb {
         for (std::size_t i = 0; i < more.size() && !spent(); i += 2)
           more[i] = climbed_at_shape(more[i]);
       starts_ += more.size();
+      // Among cusps the first steps tell nothing of a hill: all starts are climbed as they are.
+      if (family_.bounds_hide_hills)
+        for (std::size_t i = 0; i < all.size() && !spent(); ++i) climb({all[i]}, 1);
       climb(more, std::max<std::size_t>(1, more.size() / 4));
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
@@ -127,16 +130,24 @@ class JointClimb {
   }
   [[nodiscard]] bool certain_but_for_rows() const {
     if (!highest_ || walls_.highest() || stalled_) return false;
-    // Of a family whose bounds cut off hills a lower one is explained by the bounds that it lies
-    // on.
+    // Of a family with several hills by nature a lower one is explained by the bounds that it lies
+    // on, or by kinks where the highest has none.
     const std::vector<Index> bounds = met_bounds(highest_->x);
+    const bool rough = kinks_of_variance(highest_->x);
     for (const End& end : ends_)
       if (std::abs(end.f - highest_->f) > kSameTop &&
-          !(family_.bounds_hide_hills && met_bounds(end.x) != bounds))
+          !(family_.bounds_hide_hills &&
+            (met_bounds(end.x) != bounds || kinks_of_variance(end.x) != rough)))
         return false;
+    // Among cusps (aparch) every mu has a hill of its own, and four starts see four of them.
+    if (family_.bounds_hide_hills && rough) return false;
     return variance_is_known(highest_->x, highest_->hessian);
   }
 
+  [[nodiscard]] bool kinks_of_variance(const VectorXd& x) const {
+    const ScaledParameters theta = problem_.coordinates.scaled(WorkingPoint(x));
+    return family_.kinks(problem_.model, span_of(theta).subspan(problem_.parts.mean.size()));
+  }
   [[nodiscard]] std::vector<Index> met_bounds(const VectorXd& x) const {
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     std::vector<Index> met;
@@ -369,7 +380,9 @@ class JointClimb {
   [[nodiscard]] bool spent() const {
     const auto k = static_cast<double>(problem_.names.size()),
                n = static_cast<double>(problem_.scaled.observed);
-    return family_.work * static_cast<double>(problem_.evaluations) * n * k * k > kMostWork;
+    return problem_.likelihood->work() * family_.work * static_cast<double>(problem_.evaluations) *
+               n * k * k >
+           kMostWork;
   }
 
   void climb_over_kinks(const WorkingPoint& x) {

@@ -43,6 +43,8 @@ constexpr int kRounds = 12, kRoundsNear = 3;
 constexpr double kPlainlyLower = 1e-3;
 // Steps with mu free after which a climb that crawls begins anew.
 constexpr int kStepsToKinks = 40;
+// Steps on or between cusps, where a climb that takes more creeps along one.
+constexpr int kStepsAmongCusps = 40;
 // Rows with one value from which the likelihood is looked at on both sides of it.
 constexpr std::size_t kShared = 5;
 // Where between two cusps, which have no slopes, the profile is looked at.
@@ -395,7 +397,8 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
     // Among cusps a map errs by more: places that it shows to be a little lower are climbed too.
     if (go == map.places.end() || !(go->f < best.f + (cusps ? kAmongCusps : -kPromised))) break;
     const bool is_near = round > 0 || r.gradient_norm < kRough;
-    if (known && is_near && !std::isfinite(best.f)) {
+    // Among cusps a map cannot tell how high a climb from here would lead.
+    if (known && !cusps && is_near && !std::isfinite(best.f)) {
       const bool same = highest_ && go->kink && highest_->kink == go->mu;
       if (go->f > *known + kPlainlyLower || (same && std::abs(go->f - *known) < kPlainlyLower)) {
         End end = end_of(std::move(r));
@@ -409,8 +412,9 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
     there = problem_.feasible(there);
     there(0) = go->mu;
     maths::NewtonResult result;
-    const std::optional<Here> now = go->kink ? climb_kink(*go, there, most_steps)
-                                             : climb_between(*go, there, most_steps, result);
+    const int allowed = cusps ? std::min(most_steps, kStepsAmongCusps) : most_steps;
+    const std::optional<Here> now = go->kink ? climb_kink(*go, there, allowed)
+                                             : climb_between(*go, there, allowed, result);
     if (!now) break;
     bool higher = false;
     if (go->kink) {

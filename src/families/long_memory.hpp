@@ -11,8 +11,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <limits>
 #include <numeric>
+#include <type_traits>
 
 #include "families/variance_family.hpp"
 #include "families/variance_stage.hpp"
@@ -37,6 +39,23 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
     this->own_scratch(width_);
     lambda_.resize(0, kMemory, 3);
     delta_.resize(0, kMemory, 3);
+  }
+
+  // Shocks do not depend on h, so that the sums of all lags of a block's rows are formed at once.
+  bool run(Order order, const ShockBlock<T>& block) override {
+    if constexpr (std::is_same_v<T, double>)
+      if (setup_.slide && !setup_.gaps)
+        return with_order(order, [&]<Order O>() {
+          for (std::size_t row = 0; row < block.rows; ++row) this->template take<O>(block, row);
+          slide_all<O>(block.rows);
+          slid_ = true;
+          bool admitted = true;
+          for (std::size_t row = 0; admitted && row < block.rows; ++row)
+            admitted = this->template step<O>(block, row);
+          slid_ = false;
+          return admitted;
+        });
+    return Base::run(order, block);
   }
 
   void shift(Order order, std::size_t rows) override {
@@ -97,30 +116,30 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
     const T over = 1 / (1 - theta_[3]);
     const std::size_t first = setup_.mean, omega = first, of_weights = first + 1, beta = first + 3;
     const auto oldest = t - static_cast<std::ptrdiff_t>(kMemory);
-    const T* q = &q_.at(oldest);
-    *out.value = theta_[0] * over + dot(weights_[0], q, 1);
+    // Sums of all lags of e^2, of its derivative j, and of its second derivative r.
+    const auto sum = [&](std::size_t kind, std::size_t of) {
+      return slid_ ? sums_[kind * sources() + of][at] : dot(weights_[kind], oldest, of);
+    };
+    *out.value = theta_[0] * over + sum(0, 0);
     if constexpr (O != Order::value) {
       out.d[omega] += over;
       out.d[beta] += theta_[0] * over * over;
-      for (std::size_t a = 0; a < 3; ++a) out.d[of_weights + a] += dot(weights_[1 + a], q, 1);
-      for (std::size_t j = 0; j < news_width_; ++j)
-        out.d[j] += dot(weights_[0], q_.d(oldest) + j, news_width_);
+      for (std::size_t a = 0; a < 3; ++a) out.d[of_weights + a] += sum(1 + a, 0);
+      for (std::size_t j = 0; j < news_width_; ++j) out.d[j] += sum(0, 1 + j);
     }
     if constexpr (O == Order::hessian) {
       out.d2[packed(beta, omega)] += over * over;
       out.d2[packed(beta, beta)] += 2 * theta_[0] * over * over * over;
       for (std::size_t a = 0, r = 0; a < 3; ++a)
         for (std::size_t b = 0; b <= a; ++b, ++r)
-          out.d2[packed(of_weights + a, of_weights + b)] += dot(weights_[4 + r], q, 1);
+          out.d2[packed(of_weights + a, of_weights + b)] += sum(4 + r, 0);
       for (std::size_t a = 0; a < 3; ++a)
         for (std::size_t j = 0; j < news_width_; ++j) {
           const std::size_t p = of_weights + a;
-          out.d2[p >= j ? packed(p, j) : packed(j, p)] +=
-              (p == j ? 2 : 1) * dot(weights_[1 + a], q_.d(oldest) + j, news_width_);
+          out.d2[p >= j ? packed(p, j) : packed(j, p)] += (p == j ? 2 : 1) * sum(1 + a, 1 + j);
         }
       const std::size_t pairs = packed_size(news_width_);
-      for (std::size_t r = 0; r < pairs; ++r)
-        out.d2[r] += dot(weights_[0], q_.d2(oldest) + r, pairs);
+      for (std::size_t r = 0; r < pairs; ++r) out.d2[r] += sum(0, 1 + news_width_ + r);
     }
     add_gaps<O>(out, oldest);
     if (setup_.columns > 0) this->template add_columns<O>(out, block, at);
@@ -168,8 +187,46 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
     }
   }
 
-  static T dot(const std::vector<T>& w, const T* q, std::size_t stride) {
+  // e^2, its first and its second derivatives: how many they are, where those of row t begin, and
+  // how far apart those of two rows are.
+  [[nodiscard]] std::size_t sources() const { return 1 + news_width_ + packed_size(news_width_); }
+  struct Source {
+    const T* first;
+    std::size_t stride;
+  };
+  [[nodiscard]] Source source(std::ptrdiff_t t, std::size_t of) {
+    if (of == 0) return {&q_.at(t), 1};
+    if (of <= news_width_) return {q_.d(t) + (of - 1), news_width_};
+    return {q_.d2(t) + (of - 1 - news_width_), packed_size(news_width_)};
+  }
+  T dot(const std::vector<T>& w, std::ptrdiff_t oldest, std::size_t of) {
+    const auto [q, stride] = source(oldest, of);
     return stride == 1 ? dot_by<1>(w.data(), q, 1) : dot_by<0>(w.data(), q, stride);
+  }
+  template <Order O>
+  void slide_all(std::size_t rows) {
+    if (!admitted_) return;
+    sums_.resize(weights_.size() * sources());
+    const std::size_t most = O == Order::value     ? 1
+                             : O == Order::hessian ? sources()
+                                                   : 1 + news_width_;
+    for (std::size_t of = 0; of < most; ++of) {
+      const auto [q, stride] = source(-static_cast<std::ptrdiff_t>(kMemory), of);
+      const T* x = q;
+      if (stride > 1) {
+        column_.resize(kMemory + rows);
+        for (std::size_t i = 0; i < column_.size(); ++i) column_[i] = q[i * stride];
+        x = column_.data();
+      }
+      // All weights meet e^2, the first derivatives of both each other.
+      const std::size_t kinds = of == 0                                    ? weights_.size()
+                                : of <= news_width_ && O == Order::hessian ? 4
+                                                                           : 1;
+      for (std::size_t kind = 0; kind < kinds; ++kind)
+        if constexpr (std::is_same_v<T, double>)
+          setup_.slide(weights_[kind].data(), kMemory, x, rows,
+                       sums_[kind * sources() + of].data());
+    }
   }
   // Eight chains, so that an addition need not wait for the one before it; a stride of 1 that the
   // compiler knows fills vector registers.
@@ -192,6 +249,10 @@ class LongMemoryStage final : public FamilyStage<LongMemoryStage<T>, T> {
   std::vector<T> gap_first_, gap_second_;
   std::vector<std::vector<T>> weights_;  // lambda, its 3 first and 6 second derivatives
   bool admitted_ = true;
+  // Sums of a block, by weight and source, a number a row.
+  bool slid_ = false;
+  std::vector<std::array<T, kBlock>> sums_;
+  std::vector<T> column_;
 };
 
 // longmem for the engine.

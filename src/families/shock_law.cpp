@@ -171,7 +171,7 @@ const ShockLaw kStudentLaw{
                 std::span<const double> s) { return -(s[0] + 1) * z / (s[0] - 2 + z * z); }};
 
 // Up to here the peak of ged is as good as a kink.
-constexpr double kAsPeaked = 1.02;
+constexpr double kAsPeaked = 1.1;
 
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{

@@ -29,6 +29,9 @@ struct StageSetup {
   // Regressors of the variance, row by row; one a parameter, the last of the variance's.
   std::size_t columns = 0;
   const double* column_rows = nullptr;
+  // out[i] = sum of w[j] x[i + j] over j < lags, for i < n, by the widest vectors of the machine.
+  void (*slide)(const double* w, std::size_t lags, const double* x, std::size_t n,
+                double* out) = nullptr;
 };
 
 // Shocks of one block.
@@ -172,9 +175,7 @@ class FamilyStage : public VarianceStage<T> {
   const T* shape_ = nullptr;
   Rows<T> presample_, shock_;  // one row, as wide as h
 
- private:
-  Family& family() { return static_cast<Family&>(*this); }
-
+  // h of a row, false where it is not positive and finite; then what the row's shock leaves behind.
   template <Order O>
   bool step(const ShockBlock<T>& block, std::size_t row) {
     const auto t = static_cast<std::ptrdiff_t>(row);
@@ -194,6 +195,10 @@ class FamilyStage : public VarianceStage<T> {
       std::copy_n(block.e2 + row * packed_size(narrow), packed_size(narrow), shock_.d2(0));
     family().template learn<O>(t, shock_.row(0));
   }
+
+ private:
+  Family& family() { return static_cast<Family&>(*this); }
+
   template <Order O>
   void shift_all(std::size_t rows) {
     for (Rows<T>* each : all_) each->template shift<O>(rows);

@@ -13,6 +13,7 @@
 #include "families/skew_student.hpp"
 #include "families/student.hpp"
 #include "likelihood/joint_likelihood.hpp"
+#include "likelihood/lanes/kernels.hpp"
 
 namespace brace::inline v0 {
 
@@ -90,7 +91,8 @@ JointLikelihood<T>::JointLikelihood(const Model& model, const MeanData& data, Or
                                      .shock_width = ke_,
                                      .gaps = gaps_,
                                      .columns = model.variance_regressors.size(),
-                                     .column_rows = variance_columns_.data()});
+                                     .column_rows = variance_columns_.data(),
+                                     .slide = lane_kernels().slide});
   const bool lags = !ar_.empty() || !ma_.empty() || !seasonal_ar_.empty() || !seasonal_ma_.empty();
   plain_ = !lags && !risk_ && at_.regression.size() == (model.mean.constant ? 1 : 0);
   const std::size_t reach =

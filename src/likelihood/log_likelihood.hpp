@@ -44,6 +44,8 @@ class LogLikelihood {
   // Gradient of each row's term, rows() x k row by row; zeros where y is missing.
   [[nodiscard]] virtual std::vector<double> scores(std::span<const double> theta) = 0;
   [[nodiscard]] virtual std::size_t rows() const = 0;
+  // What a pass costs beside one that goes row by row.
+  [[nodiscard]] virtual double work() const { return 1; }
   // Of each row the variance and, in `slopes`, that of the log-likelihood by what its shock leaves
   // behind (VarianceFamily::news_slopes) where the variance has it. False where that is not at hand.
   virtual bool rows_at(std::span<const double> /*theta*/, std::vector<double>& /*h*/,

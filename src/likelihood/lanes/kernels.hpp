@@ -104,6 +104,9 @@ struct LaneKernels {
   bool (*one_state)(StateFamily family, StateLaw law, LaneOrder order, const LaneSeries& series,
                     const StatePoint& point, StateWork& work, double* sums);
 
+  // out[i] = sum of w[j] x[i + j] over j < lags, for i < n.
+  void (*slide)(const double* w, std::size_t lags, const double* x, std::size_t n, double* out);
+
   // |x|^power of n numbers, 0 of 0.
   void (*powers)(const double* x, std::size_t n, double power, double* out);
 };

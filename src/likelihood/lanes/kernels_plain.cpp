@@ -6,6 +6,6 @@
 namespace brace::inline v0 {
 
 extern const LaneKernels kPlainKernels{"x86-64",     2,        chunked<2>, side_by_side<2>,
-                                       one_state<2>, powers<2>};
+                                       one_state<2>, slide<2>, powers<2>};
 
 }  // namespace brace::inline v0

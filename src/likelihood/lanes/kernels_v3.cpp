@@ -7,6 +7,6 @@
 namespace brace::inline v0 {
 
 extern const LaneKernels kV3Kernels{"x86-64-v3",  4,        chunked<4>, side_by_side<4>,
-                                    one_state<4>, powers<4>};
+                                    one_state<4>, slide<4>, powers<4>};
 
 }  // namespace brace::inline v0

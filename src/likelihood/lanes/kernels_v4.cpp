@@ -6,6 +6,6 @@
 namespace brace::inline v0 {
 
 extern const LaneKernels kV4Kernels{"x86-64-v4",  8,        chunked<8>, side_by_side<8>,
-                                    one_state<8>, powers<8>};
+                                    one_state<8>, slide<8>, powers<8>};
 
 }  // namespace brace::inline v0

@@ -27,6 +27,7 @@ class StateLikelihood final : public LogLikelihood {
                   const LaneKernels& kernels = lane_kernels());
   void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
   [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
+  [[nodiscard]] double work() const override { return 0.1; }
   bool rows_at(std::span<const double> theta, std::vector<double>& h,
                std::vector<double>& slopes) override;
   [[nodiscard]] Eigen::MatrixXd score_products(std::span<const double> theta,
