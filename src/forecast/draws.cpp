@@ -166,13 +166,40 @@ Past end_of_path(const Fit& fit) {
                      last_levels(fit, fit.lost));
 }
 
-Origin::Origin(const Fit& fit)
-    : fit_(fit),
-      data_(mean_data(fit.model, fit.window())),
-      conditional_(fit.model, data_, Order::value) {
-  levels_ = last_levels(fit, data_.lost);
-  for (const double v : data_.change) counted_.push_back(std::isnan(v) ? 0 : 1);
-  if (fit.exact) exact_.emplace(fit.model, data_);
+OriginRows::OriginRows(const Fit& fit)
+    : data(mean_data(fit.model, fit.window())), levels(last_levels(fit, data.lost)) {
+  constexpr std::size_t kOften = 20000;
+  constexpr double kForgotten = 1e-12;
+  const std::size_t n = data.change.size();
+  for (std::size_t k = kOften; !fit.exact && 2 * k < n; k *= 4) {
+    const auto rows = static_cast<Index>(k);
+    MeanData last;
+    last.lost = data.lost;
+    last.change.assign(data.change.end() - rows, data.change.end());
+    last.columns = data.columns.bottomRows(std::min(rows, data.columns.rows()));
+    last.variance_columns =
+        data.variance_columns.bottomRows(std::min(rows, data.variance_columns.rows()));
+    JointLikelihood<double> likelihood(fit.model, last, Order::value);
+    JointLikelihood<double>::Path path;
+    if (!likelihood.path(fit.estimates(), path, fit.presample)) break;
+    // As far back as any term of a model reaches, and a little more.
+    bool same = true;
+    for (std::size_t i = 1; same && i <= k / 2; ++i)
+      same = std::abs(path.h[k - i] - fit.variances[fit.variances.size() - i]) <=
+                 kForgotten * path.h[k - i] &&
+             (std::isnan(last.change[k - i]) ||
+              std::abs(path.e[k - i] - fit.shocks[fit.shocks.size() - i]) <=
+                  kForgotten * std::sqrt(path.h[k - i]));
+    if (!same) continue;
+    data = std::move(last);
+    break;
+  }
+  for (const double v : data.change) counted.push_back(std::isnan(v) ? 0 : 1);
+}
+
+Origin::Origin(const Fit& fit, std::shared_ptr<const OriginRows> rows)
+    : fit_(fit), rows_(std::move(rows)), conditional_(fit.model, rows_->data, Order::value) {
+  if (fit.exact) exact_.emplace(fit.model, rows_->data);
 }
 
 bool Origin::at(std::span<const double> theta, Past& past) {
@@ -182,8 +209,8 @@ bool Origin::at(std::span<const double> theta, Past& past) {
     return true;
   }
   if (!conditional_.path(theta, path_)) return false;
-  past = Past::after(fit_.model, theta, path_.dev, path_.e, path_.h, counted_, path_.presample,
-                     levels_);
+  past = Past::after(fit_.model, theta, path_.dev, path_.e, path_.h, rows_->counted,
+                     path_.presample, rows_->levels);
   return true;
 }
 

@@ -47,9 +47,19 @@ class ShockSource {
 // next row is a change of is missing.
 [[nodiscard]] Past end_of_path(const Fit& fit);
 
+// A filter forgets where it began: of many rows the last ones are enough. Those that give the end
+// of the fit's own path to rounding, or all.
+struct OriginRows {
+  explicit OriginRows(const Fit& fit);
+  MeanData data;
+  std::vector<unsigned char> counted;
+  std::vector<double> levels;  // the last before the origin, newest first
+};
+
 class Origin {
  public:
-  explicit Origin(const Fit& fit);
+  explicit Origin(const Fit& fit) : Origin(fit, std::make_shared<const OriginRows>(fit)) {}
+  Origin(const Fit& fit, std::shared_ptr<const OriginRows> rows);
 
   // False where the parameters are not admitted.
   bool at(std::span<const double> theta, Past& past);
@@ -59,13 +69,11 @@ class Origin {
 
  private:
   const Fit& fit_;
-  MeanData data_;
+  std::shared_ptr<const OriginRows> rows_;
   JointLikelihood<double> conditional_;
   JointLikelihood<double>::Path path_;
-  std::vector<unsigned char> counted_;
   std::optional<ExactLikelihood> exact_;  // of fits by it
   ArmaState end_;
-  std::vector<double> levels_;
 };
 
 // A series that the model made, fitted again, and where it ended under the parameters that made it.

@@ -168,10 +168,11 @@ Cloud simulate_paths(const Fit& fit, const ForecastOptions& options, const Colum
     own = sample ? volatility.of(fit, *sample, stream) : volatility.of(fit, stream);
   }
   std::vector<std::size_t> refused(maths::kRandomStreams, 0);
+  const auto rows = std::make_shared<const OriginRows>(fit);
   executor.for_each(maths::kRandomStreams, [&](std::size_t stream_number) {
     maths::RandomStream stream(options.seed, stream_number);
     std::vector<double> theta = estimate;
-    Origin origin(fit);
+    Origin origin(fit, rows);
     const std::unique_ptr<ParameterDraws> parameters =
         uncertain
             ? make_parameter_draws(fit, options.method, shocks, sample.get(), stream, stream_number)

@@ -118,8 +118,8 @@ VectorXd Qr::rotated(const VectorXd& y) const {
   return out;
 }
 
-VectorXd Qr::solve_upper(Index columns, const VectorXd& b) const {
-  return qr_.matrixQR().topLeftCorner(columns, columns).triangularView<Eigen::Upper>().solve(b);
+MatrixXd Qr::upper() const {
+  return qr_.matrixQR().topRows(qr_.cols()).triangularView<Eigen::Upper>();
 }
 
 MatrixXd Qr::inverse_of_last(Index count) const {

@@ -71,8 +71,7 @@ class Qr {
 
   [[nodiscard]] Eigen::MatrixXd thin_q() const;                           // n x k
   [[nodiscard]] Eigen::VectorXd rotated(const Eigen::VectorXd& y) const;  // Q' y, n
-  // Of R's leading `columns`: R^-1 b.
-  [[nodiscard]] Eigen::VectorXd solve_upper(Eigen::Index columns, const Eigen::VectorXd& b) const;
+  [[nodiscard]] Eigen::MatrixXd upper() const;                            // R, k x k
   // Inverse of R's last `count` rows and columns.
   [[nodiscard]] Eigen::MatrixXd inverse_of_last(Eigen::Index count) const;
 

@@ -10,19 +10,29 @@
 
 #include "base/given_or.hpp"
 #include "maths/dense.hpp"
-#include "maths/regression.hpp"
+#include "maths/triangle.hpp"
 
 namespace brace::inline v0::maths {
 namespace {
 
 using Eigen::Index;
 
-// Own lags 1 .. p of the values from row `from` on.
-Eigen::MatrixXd lags_of(const Eigen::Map<const Eigen::VectorXd>& u, Index from, int p) {
-  const Index rows = u.size() - from;
+// u_t on its own lags 1 .. p, from row p on.
+Triangle own_lags(std::span<const double> u, Index p) {
+  const Index rows = static_cast<Index>(u.size()) - p;
+  if (rows >= kManyRows) {
+    std::vector<Index> order;
+    for (Index j = 1; j <= p; ++j) order.push_back(j);
+    order.push_back(0);
+    if (auto of = triangle_of(lag_products(u.data() + p, rows, p), order)) return *std::move(of);
+  }
+  const Eigen::Map<const Eigen::VectorXd> all(u.data(), static_cast<Index>(u.size()));
   Eigen::MatrixXd X(rows, p);
-  for (int j = 1; j <= p; ++j) X.col(j - 1) = u.segment(from - j, rows);
-  return X;
+  for (Index j = 1; j <= p; ++j) X.col(j - 1) = all.segment(p - j, rows);
+  const Qr qr(X);
+  const Eigen::VectorXd rotated = qr.rotated(all.tail(rows));
+  return {
+      .R = qr.upper(), .rotated = rotated.head(p), .rest = rotated.tail(rows - p).squaredNorm()};
 }
 
 }  // namespace
@@ -45,15 +55,13 @@ SpectralVariance spectral_variance(std::span<const double> u, std::optional<int>
   const auto n = static_cast<Index>(u.size());
   const int most = static_cast<int>(
       std::min<Index>(given_or(given, most_spectral_order(u.size()), "most", 0), n / 3));
-  const Eigen::Map<const Eigen::VectorXd> all(u.data(), n);
   // The leading columns of one factorisation are the smaller models.
-  const Eigen::MatrixXd X = lags_of(all, most, most);
-  const Eigen::VectorXd rotated = Qr(X).rotated(all.tail(n - most));
+  const Triangle of = own_lags(u, most);
   const auto N = static_cast<double>(n - most);
-  double ssr = rotated.squaredNorm(), least = std::numeric_limits<double>::infinity();
+  double ssr = of.rest + of.rotated.squaredNorm(), least = std::numeric_limits<double>::infinity();
   SpectralVariance out;
   for (int p = 0; p <= most; ++p) {
-    if (p > 0) ssr -= rotated(p - 1) * rotated(p - 1);
+    if (p > 0) ssr -= of.rotated(p - 1) * of.rotated(p - 1);
     const double value = N * std::log(ssr / N) + (by_bic ? std::log(N) : 2) * p;
     if (value < least) {
       least = value;
@@ -65,12 +73,11 @@ SpectralVariance spectral_variance(std::span<const double> u, std::optional<int>
 }
 
 double spectral_variance_of_order(std::span<const double> u, int order) {
-  const auto n = static_cast<Index>(u.size());
-  const Eigen::Map<const Eigen::VectorXd> all(u.data(), n);
-  if (order == 0) return all.squaredNorm() / static_cast<double>(n);
-  const Regression fit = regress(lags_of(all, order, order), all.tail(n - order));
-  const double gain = 1 - fit.coefficients.sum();
-  return fit.ssr / static_cast<double>(n - order) / (gain * gain);
+  const auto n = static_cast<double>(u.size());
+  if (order == 0) return std::inner_product(u.begin(), u.end(), u.begin(), 0.0) / n;
+  const Triangle of = own_lags(u, order);
+  const double gain = 1 - of.R.triangularView<Eigen::Upper>().solve(of.rotated).eval().sum();
+  return of.rest / (n - order) / (gain * gain);
 }
 
 int automatic_bandwidth(std::span<const double> u) {

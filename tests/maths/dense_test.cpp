@@ -93,7 +93,10 @@ TEST(Dense, OneFactorisationServesTheSmallerRegressions) {
   const VectorXd rotated = qr.rotated(y);
   EXPECT_NEAR(rotated.norm(), y.norm(), kRounding);
   for (const Index columns : {2, 4}) {
-    const VectorXd b = qr.solve_upper(columns, rotated.head(columns));
+    const VectorXd b = qr.upper()
+                           .topLeftCorner(columns, columns)
+                           .triangularView<Eigen::Upper>()
+                           .solve(rotated.head(columns));
     EXPECT_LT(apart(b, maths::regress(X.leftCols(columns), y).coefficients), 1e-11) << columns;
   }
   // (X'X)^-1 of the last two is R_22^-1 R_22^-T.
