@@ -169,14 +169,14 @@ Proposal first_proposal(const Fit& fit, const SampleCoordinates& coordinates, do
 // What is sampled: the flattened likelihood times the prior, in working coordinates.
 class Target {
  public:
-  Target(const Fit& fit, const SampleCoordinates& coordinates)
+  // `data` outlives the target.
+  Target(const Fit& fit, const MeanData& data, const SampleCoordinates& coordinates)
       : model_(fit.model),
         names_(parameter_names(fit.model)),
         coordinates_(coordinates),
         rules_(fit.model),
         power_(flattening(fit)),
-        data_(mean_data(fit.model, fit.window())),
-        likelihood_(make_log_likelihood(fit.model, data_, false)) {}
+        likelihood_(make_log_likelihood(fit.model, data, false)) {}
 
   [[nodiscard]] bool admits(const VectorXd& x) const {
     return coordinates_.admits(x) && !rules_.broken_by(coordinates_.parameters(x));
@@ -211,7 +211,6 @@ class Target {
   const SampleCoordinates& coordinates_;
   AdmissionRules rules_;
   double power_;
-  MeanData data_;
   std::unique_ptr<LogLikelihood> likelihood_;
   Derivatives<double> at_;
 };
@@ -226,7 +225,13 @@ struct Point {
 class Sampler {
  public:
   Sampler(const Fit& fit, std::uint64_t seed)
-      : fit_(fit), seed_(seed), coordinates_(fit), parts_(maths::kRandomStreams) {
+      : fit_(fit),
+        seed_(seed),
+        data_(mean_data(fit.model, fit.window())),
+        each_(std::clamp(kEach * kManyRows / std::max<std::size_t>(1, data_.change.size()),
+                         kFewestEach, kEach)),
+        coordinates_(fit),
+        parts_(maths::kRandomStreams) {
     proposals_.push_back(first_proposal(fit, coordinates_, moments(fit.window()).sd));
   }
 
@@ -254,6 +259,8 @@ class Sampler {
   // Rounds, and the points of each part in one of them.
   static constexpr int kFewest = 4, kMost = 12;
   static constexpr std::size_t kEach = 64;
+  // On so many rows the likelihood is near to a normal law, and fewer points do.
+  static constexpr std::size_t kManyRows = 20000, kFewestEach = 16;
   static constexpr double kEnough = 300;            // effective points
   static constexpr double kWider = 1.3;             // than the moments so far
   static constexpr double kTrusted = 10;            // effective points a parameter for that
@@ -266,8 +273,8 @@ class Sampler {
       // Streams apart from those of the paths.
       maths::RandomStream stream(
           seed_, static_cast<std::uint64_t>((round + 1) * maths::kRandomStreams) + part);
-      Target target(fit_, coordinates_);
-      while (admitted[part] < kEach && drawn[part] < kMostDrawn) {
+      Target target(fit_, data_, coordinates_);
+      while (admitted[part] < each_ && drawn[part] < kMostDrawn) {
         const VectorXd x = proposal.draw(stream);
         ++drawn[part];
         if (!target.admits(x)) continue;
@@ -313,6 +320,8 @@ class Sampler {
 
   const Fit& fit_;
   std::uint64_t seed_;
+  MeanData data_;
+  std::size_t each_;  // points of a part in a round
   SampleCoordinates coordinates_;
   std::vector<Proposal> proposals_;
   std::vector<std::vector<Point>> parts_;

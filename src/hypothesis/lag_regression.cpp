@@ -83,12 +83,15 @@ std::optional<LagRegression> by_sums(const Columns& of, const std::vector<std::s
       G(at_level, 1) += time.dot(before);
     }
     G(at_level, at_level) += before.squaredNorm();
-    for (Index j = 0; j <= lags; ++j) {
-      const auto lagged = of.change.segment(a - j, m);
-      if (fixed > 0) G(fixed + j, 0) += lagged.sum();
-      if (fixed > 1) G(fixed + j, 1) += lagged.dot(time);
-      G(at_level, fixed + j) += lagged.dot(before);
-    }
+    maths::for_each_block(m, [&](Index at, Index count) {
+      const auto block_before = before.segment(at, count), block_time = time.segment(at, count);
+      for (Index j = 0; j <= lags; ++j) {
+        const auto lagged = of.change.segment(a + at - j, count);
+        if (fixed > 0) G(fixed + j, 0) += lagged.sum();
+        if (fixed > 1) G(fixed + j, 1) += lagged.dot(block_time);
+        G(at_level, fixed + j) += lagged.dot(block_before);
+      }
+    });
     G.block(fixed, fixed, lags + 1, lags + 1) += maths::lag_products(of.change.data() + a, m, lags);
     first = last + 1;
   }

@@ -315,7 +315,7 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
                                      [&](const TestResult& t) { return t.test == of_null.test; });
       if (test == battery.tests.end()) continue;
       const bool first_row = &battery == &report.batteries.front();
-      out << fmt::format("  {:<15}{:<11}{:<21}{:>7}  p {:<8}{:<9}{:>7}{:>8}{:>8}\n",
+      out << fmt::format("  {:<15}{:<11}{:<21}{:>7}  p {:<9}{:<8}{:>7}{:>8}{:>8}\n",
                          first_row ? test->test : "", battery.label, how(*test),
                          shown(test->statistic), text::p_value(test->p_value, test->p_floor),
                          *test->rejects() ? "rejected" : "kept",

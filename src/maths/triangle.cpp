@@ -14,9 +14,12 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 MatrixXd lag_products(const double* first, Index rows, Index lags) {
-  const auto from = [&](Index lag) { return Eigen::Map<const VectorXd>(first - lag, rows); };
   MatrixXd G = MatrixXd::Zero(lags + 1, lags + 1);
-  for (Index j = 0; j <= lags; ++j) G(j, 0) = from(j).dot(from(0));
+  for_each_block(rows, [&](Index at, Index count) {
+    const Eigen::Map<const VectorXd> now(first + at, count);
+    for (Index j = 0; j <= lags; ++j)
+      G(j, 0) += now.dot(Eigen::Map<const VectorXd>(first + at - j, count));
+  });
   for (Index i = 1; i <= lags; ++i)
     for (Index j = i; j <= lags; ++j)
       G(j, i) = G(j - 1, i - 1) + first[-i] * first[-j] - first[rows - i] * first[rows - j];

@@ -6,10 +6,18 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <algorithm>
 #include <optional>
 #include <vector>
 
 namespace brace::inline v0::maths {
+
+// f(from, count) of blocks that stay in the first cache while many lags pass over them.
+template <class F>
+void for_each_block(Eigen::Index rows, F&& f) {
+  constexpr Eigen::Index kRowsInCache = 1024;
+  for (Eigen::Index at = 0; at < rows; at += kRowsInCache) f(at, std::min(kRowsInCache, rows - at));
+}
 
 // Sums over `rows` rows from `first` on of u[t-i] u[t-j], lower triangle, (lags + 1) squared. Those
 // of two lagged values are those of one lag less but for a row at either end: rows x lags

@@ -220,6 +220,10 @@ std::vector<double> loess(const std::vector<double>& y, int span,
                           const std::vector<double>& weights, int beyond) {
   const int n = static_cast<int>(y.size());
   std::vector<double> out;
+  out.reserve(y.size() + 2 * static_cast<std::size_t>(std::max(beyond, 0)));
+  // Tricube weights by distance; they change where the window meets an end.
+  std::vector<double> tricube;
+  double of_reach = -1;
   for (int at = -beyond; at < n + beyond; ++at) {
     // The window of `span` positions nearest to `at`; a span longer than the data widens the
     // tricube instead, as the paper has it.
@@ -228,12 +232,21 @@ std::vector<double> loess(const std::vector<double>& y, int span,
     double reach = std::max(at - left, left + width - 1 - at);
     // Whole positions, as in the paper's own program.
     if (span > n) reach += std::floor((span - n) / 2.0);
+    if (reach != of_reach) {
+      of_reach = reach;
+      tricube.resize(
+          static_cast<std::size_t>(std::max(std::abs(left - at), std::abs(left + width - 1 - at))) +
+          1);
+      for (std::size_t d = 0; d < tricube.size(); ++d) {
+        const double u = static_cast<double>(d) / std::max(reach, 1.0);
+        tricube[d] = u >= 0.999 ? 0 : u <= 0.001 ? 1 : std::pow(1 - u * u * u, 3);
+      }
+    }
     double sw = 0, sx = 0, sxx = 0, sy = 0, sxy = 0;
     for (int i = left; i < left + width; ++i) {
       const auto at_i = static_cast<std::size_t>(i);
       if (std::isnan(y[at_i])) continue;
-      const double u = std::abs(i - at) / std::max(reach, 1.0);
-      double w = u >= 0.999 ? 0 : u <= 0.001 ? 1 : std::pow(1 - u * u * u, 3);
+      double w = tricube[static_cast<std::size_t>(std::abs(i - at))];
       if (!weights.empty()) w *= weights[at_i];
       const double x = i - at;
       sw += w;
