@@ -5,6 +5,7 @@
 #include "likelihood/joint_likelihood.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
 #include "likelihood/lanes/state_likelihood.hpp"
+#include "likelihood/lanes/two_lag_likelihood.hpp"
 #include "maths/dense.hpp"
 
 namespace brace::inline v0 {
@@ -34,6 +35,7 @@ std::unique_ptr<LogLikelihood> make_log_likelihood(const Model& model, const Mea
   if (exact) return std::make_unique<ExactLikelihood>(model, data);
   if (LaneLikelihood::serves(model, data)) return std::make_unique<LaneLikelihood>(model, data);
   if (StateLikelihood::serves(model, data)) return std::make_unique<StateLikelihood>(model, data);
+  if (TwoLagLikelihood::serves(model, data)) return std::make_unique<TwoLagLikelihood>(model, data);
   return std::make_unique<PlainLikelihood>(model, data);
 }
 

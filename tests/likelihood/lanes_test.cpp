@@ -14,6 +14,7 @@
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
 #include "likelihood/lanes/state_likelihood.hpp"
+#include "likelihood/lanes/two_lag_likelihood.hpp"
 #include "likelihood/lanes/vector.hpp"
 
 namespace brace {
@@ -28,7 +29,8 @@ std::string name_of(const testing::TestParamInfo<const LaneKernels*>& info) {
 class Lanes : public testing::TestWithParam<const LaneKernels*> {};
 INSTANTIATE_TEST_SUITE_P(, Lanes, testing::ValuesIn(runnable_lane_kernels()), name_of);
 
-// Relative to the size of what is summed, which for a derivative may be far above the sum.
+// Relative to the size of what is summed, which for a derivative may be far above the sum: 1e-12 of
+// the largest, since a sum of n rounded terms is right to about n / 4 times 1e-16.
 void expect_near(const std::vector<double>& found, const std::vector<double>& plain,
                  const std::string& what) {
   ASSERT_EQ(found.size(), plain.size()) << what;
@@ -138,6 +140,51 @@ TEST_P(Lanes, OfOneStateAreThePlainLikelihood) {
           }
       }
   }
+}
+
+// Two lags, and two components in parameters of their own: with a constant, whose presample values
+// move with mu, and without.
+TEST_P(Lanes, OfTwoLagsAreThePlainLikelihood) {
+  const std::vector<std::pair<std::string, std::vector<std::vector<double>>>> families = {
+      {"garch e1,2 h1", {{.05, .08, .03, .86}, {.5, .2, 0, .1}}},
+      {"garch e1 h1,2", {{.05, .08, .5, .36}, {.02, 0, 0, .97}}},
+      {"garch e1,2 h1,2", {{.05, .08, .02, .5, .36}}},
+      {"garch e2 h2", {{.05, .08, .86}}},
+      {"arch e1,2", {{.5, .28, .2}}},
+      {"twocomp", {{.01, .08, .7, .99, .04}, {.001, 0, .3, .999, .02}, {.05, .05, .9, .96, 0}}}};
+  const std::vector<std::pair<std::string, std::vector<double>>> laws = {
+      {"normal", {}}, {"student", {6.5}}, {"skew-student", {5, -.2}}, {"ged", {1.3}}};
+  for (const std::size_t n : {std::size_t{2000}, std::size_t{1003}, LaneLikelihood::kFewest}) {
+    const Series y = simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 7}, n,
+                              {.seed = 80 + n});
+    for (const char* mean : {"const", "zero"})
+      for (const auto& [family, points] : families)
+        for (const auto& [law, shape] : laws) {
+          const std::string line = std::string(mean) + " / " + family + " / " + law;
+          const Model model = parse_model(line);
+          const MeanData data = mean_data(model, y);
+          ASSERT_TRUE(TwoLagLikelihood::serves(model, data)) << line;
+          TwoLagLikelihood lanes(model, data, *GetParam());
+          PlainLikelihood plain(model, data);
+          for (const std::vector<double>& point : points) {
+            std::vector<double> theta;
+            if (model.mean.constant) theta.push_back(.04);
+            theta.insert(theta.end(), point.begin(), point.end());
+            theta.insert(theta.end(), shape.begin(), shape.end());
+            expect_plain(lanes, plain, theta, line + " n " + std::to_string(n));
+          }
+        }
+  }
+  // A variance that turns negative is refused by both.
+  const Model model = parse_model("zero / garch e1,2 h1 / normal");
+  const Series y = simulate(parse_model("zero / garch / normal"), {.05, .1, .85}, 500, {.seed = 4});
+  const MeanData data = mean_data(model, y);
+  Derivatives<double> found;
+  TwoLagLikelihood(model, data, *GetParam())
+      .evaluate(std::vector{.05, .3, -.29, .5}, Order::gradient, found);
+  Derivatives<double> expected;
+  PlainLikelihood(model, data).evaluate(std::vector{.05, .3, -.29, .5}, Order::gradient, expected);
+  EXPECT_EQ(found.admitted, expected.admitted);
 }
 
 // Pieces of egarch begin where those of the parameters before began: the numbers must not tell.

@@ -65,18 +65,21 @@ inline constexpr std::size_t kStateParameters = 8;
 inline constexpr std::size_t kStateSums =
     1 + kStateParameters + kStateParameters * (kStateParameters + 1) / 2;
 
+// What a pass must know of a law at its shape.
+struct LawNumbers {
+  double numbers[14];  // law_terms.cpp
+  double slope[2];     // of the constant of ln f in the shape
+  // Expected information of a row, of e in units of 1 / h, and of ln h; for scoring.
+  double ee, hh, hs[2];
+};
+
 struct StatePoint {
   double theta[kStateParameters];
   // The state of the first row, h, ln h (egarch) or sd^delta (aparch), with its derivatives.
   double x, D[kStateParameters], D2[kStateParameters * (kStateParameters + 1) / 2];
-  // The law's numbers (state_likelihood.cpp) and the slopes of its constant in the shape.
-  double law[14], law1[2];
+  LawNumbers law;
   // E|z| with its derivatives, of egarch.
   double size, size1[2], size2[3];
-  // Expected information of a row, of e in units of 1 / h, and of ln h; for scoring.
-  struct {
-    double ee, hh, hs[2];
-  } information;
 };
 
 // Room for the sweeps, and where the lanes began at the parameters before.
@@ -85,6 +88,18 @@ struct StateWork {
   std::size_t each;  // n and kMostLanes more, rounded up to kMostLanes
   double starts[kMostLanes];
   bool known = false;
+};
+
+// ---- A variance that is linear in two lags of e^2 and of itself (two_lags.hpp) ----
+
+// mu, a0, a1, a2, b1, b2, h and v of the first row, and two of the law.
+inline constexpr std::size_t kTwoLagParameters = 10;
+inline constexpr std::size_t kTwoLagSums =
+    1 + kTwoLagParameters + kTwoLagParameters * (kTwoLagParameters + 1) / 2;
+
+struct TwoLagPoint {
+  double theta[kTwoLagParameters];
+  LawNumbers law;
 };
 
 struct LaneKernels {
@@ -103,6 +118,10 @@ struct LaneKernels {
   // meet, or numbers leave the range in which they are to be trusted.
   bool (*one_state)(StateFamily family, StateLaw law, LaneOrder order, const LaneSeries& series,
                     const StatePoint& point, StateWork& work, double* sums);
+
+  // The same; `work.known` and its starts are not looked at.
+  bool (*two_lags)(StateLaw law, LaneOrder order, const LaneSeries& series,
+                   const TwoLagPoint& point, StateWork& work, double* sums);
 
   // out[i] = sum of w[j] x[i + j] over j < lags, for i < n.
   void (*slide)(const double* w, std::size_t lags, const double* x, std::size_t n, double* out);

@@ -24,11 +24,21 @@ std::optional<LaneFamily> lane_family(const Variance& variance) {
   return std::nullopt;
 }
 
+namespace {
+bool constant_at_most(const Model& model) {
+  return model.variance_regressors.empty() && !model.mean.risk &&
+         parameter_names(model).mean.size() == (model.mean.constant ? 1U : 0U);
+}
+}  // namespace
+
 bool lanes_serve(const Model& model) {
-  const std::size_t mean = parameter_names(model).mean.size();
-  return lane_family(model.variance) && lane_law(model.shocks) &&
-         model.variance_regressors.empty() && !model.mean.risk &&
-         mean == (model.mean.constant ? 1 : 0);
+  return lane_family(model.variance) && lane_law(model.shocks) && constant_at_most(model);
+}
+
+bool lanes_may_serve(const Model& model, const MeanData& data) {
+  return constant_at_most(model) && data.change.size() >= LaneLikelihood::kFewest &&
+         std::none_of(data.change.begin(), data.change.end(),
+                      [](double v) { return std::isnan(v); });
 }
 
 void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, double nu,
@@ -70,10 +80,7 @@ void LaneModel::finish(const double* sums, std::size_t step, std::size_t n, doub
 }
 
 bool LaneLikelihood::serves(const Model& model, const MeanData& data) {
-  if (!lanes_serve(model) || data.change.size() < kFewest) return false;
-  for (const double v : data.change)
-    if (std::isnan(v)) return false;
-  return true;
+  return lanes_serve(model) && lanes_may_serve(model, data);
 }
 
 LaneLikelihood::LaneLikelihood(const Model& model, const MeanData& data, const LaneKernels& kernels)

@@ -21,6 +21,8 @@ namespace brace::inline v0 {
 [[nodiscard]] std::optional<LaneLaw> lane_law(const Shocks& shocks);
 // And which of their families the variance is.
 [[nodiscard]] std::optional<LaneFamily> lane_family(const Variance& variance);
+// No gap, no regressor, a mean of at most a constant, rows enough.
+[[nodiscard]] bool lanes_may_serve(const Model& model, const MeanData& data);
 // garch e1 h1 or gjr e1 h1 / normal or student with a mean of at most a constant.
 [[nodiscard]] bool lanes_serve(const Model& model);
 

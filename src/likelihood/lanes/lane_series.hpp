@@ -36,4 +36,9 @@ class LaneRows {
   return rows;
 }
 
+// Numbers of one array of StateWork: rows in lanes, then those that are left over.
+[[nodiscard]] inline std::size_t rows_of_work(std::size_t n) {
+  return (n + 2 * kMostLanes - 1) / kMostLanes * kMostLanes;
+}
+
 }  // namespace brace::inline v0

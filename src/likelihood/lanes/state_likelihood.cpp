@@ -5,11 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "families/ged.hpp"
-#include "families/normal.hpp"
 #include "families/shock_law.hpp"
-#include "families/skew_student.hpp"
-#include "families/student.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
 #include "maths/dense.hpp"
 
@@ -27,13 +23,6 @@ std::optional<StateFamily> state_family(const Variance& variance) {
                                 Variance(Igarch{}), Variance(Ewma{})})
     if (variance == garch) return StateFamily::garch;
   return std::nullopt;
-}
-
-StateLaw state_law(const Shocks& shocks) {
-  if (std::holds_alternative<Student>(shocks)) return StateLaw::student;
-  if (std::holds_alternative<SkewStudent>(shocks)) return StateLaw::skew_student;
-  if (std::holds_alternative<Ged>(shocks)) return StateLaw::ged;
-  return StateLaw::normal;
 }
 
 std::vector<std::size_t> places_of(const Model& model) {
@@ -56,20 +45,10 @@ std::vector<std::size_t> places_of(const Model& model) {
   return at;
 }
 
-template <class Density>
-LawInformation<double> information_of(const double* shape) {
-  return standardised_information<Density, double>(shape);
-}
-
 }  // namespace
 
 bool StateLikelihood::serves(const Model& model, const MeanData& data) {
-  if (!state_family(model.variance) || !model.variance_regressors.empty() || model.mean.risk ||
-      parameter_names(model).mean.size() != (model.mean.constant ? 1U : 0U) ||
-      data.change.size() < LaneLikelihood::kFewest)
-    return false;
-  return std::none_of(data.change.begin(), data.change.end(),
-                      [](double v) { return std::isnan(v); });
+  return state_family(model.variance) && lanes_may_serve(model, data);
 }
 
 StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
@@ -84,10 +63,8 @@ StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
       series_(in_lanes(std::span(data.change)
                            .subspan(data.change.size() % static_cast<std::size_t>(kernels.width)),
                        static_cast<std::size_t>(kernels.width))),
-      storage_(8 * ((data.change.size() + 2 * kMostLanes - 1) / kMostLanes * kMostLanes)),
-      work_{.rows = storage_.data(),
-            .each = (data.change.size() + 2 * kMostLanes - 1) / kMostLanes * kMostLanes,
-            .starts = {}} {
+      storage_(8 * rows_of_work(data.change.size())),
+      work_{.rows = storage_.data(), .each = rows_of_work(data.change.size()), .starts = {}} {
   if (std::holds_alternative<Igarch>(model.variance)) complement_ = {.is = kBeta, .of = kAlpha};
   if (std::holds_alternative<Ewma>(model.variance)) complement_ = {.is = kAlpha, .of = kBeta};
   const auto n = static_cast<double>(data.change.size());
@@ -164,40 +141,8 @@ bool StateLikelihood::set_point(std::span<const double> theta, LaneOrder order) 
   if (family_ == StateFamily::aparch && !(std::abs(gamma) < 1 && point_.theta[kDelta] > 0))
     return false;
   const double* const shape = point_.theta + kShape;
-  const bool wants_information = order == LaneOrder::scoring;
-  LawInformation<double> information;
-  constant_ = {};
-  if (law_ == StateLaw::normal) {
-    constant_.value = -0.5 * kLogTwoPi;
-    information = normal_information<double>(nullptr);
-  } else if (law_ == StateLaw::student) {
-    const StudentConstant<double> c = student_constant<Order::hessian>(shape[0]);
-    point_.law[0] = shape[0];
-    constant_ = {c.value, {c.slope, 0}, {c.curvature, 0, 0}, {}};
-    if (wants_information) information = student_information<double>(shape);
-  } else if (law_ == StateLaw::skew_student) {
-    const SkewStudentDensity<double> density(shape);
-    const SkewStudentDensity<double>::Numbers& n = density.numbers();
-    const std::array<double, 14> law{shape[0], shape[1], n.a,     n.b,     n.a1[0],
-                                     n.a1[1],  n.b1[0],  n.b1[1], n.a2[0], n.a2[1],
-                                     n.a2[2],  n.b2[0],  n.b2[1], n.b2[2]};
-    std::copy(law.begin(), law.end(), point_.law);
-    constant_ = {std::log(n.b) + n.log_c,
-                 {n.b1[0] / n.b + n.log_c1, n.b1[1] / n.b},
-                 {n.log_b2[0] + n.log_c2, n.log_b2[1], n.log_b2[2]},
-                 {}};
-    if (wants_information) information = information_of<SkewStudentDensity<double>>(shape);
-  } else {
-    const GedDensity<double> density(shape);
-    const GedDensity<double>::Numbers& n = density.numbers();
-    const std::array<double, 4> law{shape[0], n.lambda, n.lambda1, n.lambda2};
-    std::copy(law.begin(), law.end(), point_.law);
-    constant_ = {n.c, {n.c1, 0}, {n.c2, 0, 0}, {}};
-    if (wants_information) information = information_of<GedDensity<double>>(shape);
-  }
-  std::copy(constant_.slope.begin(), constant_.slope.end(), point_.law1);
-  point_.information = {information.ee, information.hh, {information.hs[0], information.hs[1]}};
-  for (std::size_t r = 0; r < 3; ++r) constant_.information[r] = information.ss[r];
+  terms_ = law_terms(model_.shocks, shape, order == LaneOrder::scoring);
+  point_.law = terms_.at;
   if (family_ == StateFamily::egarch) {
     const std::size_t shapes =
         model_.shocks.index() == 0 ? 0 : (law_ == StateLaw::skew_student ? 2 : 1);
@@ -223,7 +168,7 @@ bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
                           work_, sums.data()))
     return false;
   const auto rows = static_cast<double>(n);
-  out.log_likelihood = sums[0] + rows * constant_.value;
+  out.log_likelihood = sums[0] + rows * terms_.constant;
   // Products over many rows may leave the range of a double where their logarithms do not.
   out.admitted = std::isfinite(out.log_likelihood);
   if (order == LaneOrder::value || !out.admitted) return out.admitted;
@@ -234,7 +179,7 @@ bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
   };
   for (std::size_t j = 0; j < k; ++j) {
     const std::size_t at = places_[j];
-    out.gradient[j] = sums[1 + at] + (at >= kShape ? rows * constant_.slope[at - kShape] : 0);
+    out.gradient[j] = sums[1 + at] + (at >= kShape ? rows * terms_.slope[at - kShape] : 0);
     if (const auto other = moved_with(at)) out.gradient[j] -= sums[1 + *other];
   }
   if (order == LaneOrder::gradient) return true;
@@ -254,7 +199,7 @@ bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
       if (with_row && with_column) sum += sum_at(*with_row, *with_column);
       if (column < kShape || order == LaneOrder::products) continue;
       const std::size_t r = packed(row - kShape, column - kShape);
-      sum += rows * (order == LaneOrder::hessian ? constant_.bend[r] : constant_.information[r]);
+      sum += rows * (order == LaneOrder::hessian ? terms_.bend[r] : terms_.information[r]);
     }
   return true;
 }

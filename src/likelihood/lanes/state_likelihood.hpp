@@ -15,6 +15,7 @@
 #include "likelihood/joint_likelihood.hpp"
 #include "likelihood/lanes/kernels.hpp"
 #include "likelihood/lanes/lane_series.hpp"
+#include "likelihood/lanes/law_terms.hpp"
 #include "likelihood/log_likelihood.hpp"
 
 namespace brace::inline v0 {
@@ -58,13 +59,7 @@ class StateLikelihood final : public LogLikelihood {
   StateWork work_;
   StatePoint point_{};
   double mean_ = 0, square_ = 0;  // of y
-  // What depends on the law's shape alone, of a row: value, slopes, second derivatives (packed),
-  // and expected information of the shape.
-  struct {
-    double value;
-    std::array<double, 2> slope;
-    std::array<double, 3> bend, information;
-  } constant_{};
+  LawTerms terms_;
   std::optional<JointLikelihood<double>> plain_;  // made where it is asked
 };
 
