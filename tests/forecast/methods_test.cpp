@@ -20,6 +20,7 @@
 #include "brace/process/simulate.hpp"
 #include "brace/series/split.hpp"
 #include "families/shock_law.hpp"
+#include "forecast/draws.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -565,6 +566,42 @@ TEST(ShockLaws, LogDensitiesAreTheSlopesOfTheirCdf) {
     for (const double z : {-3., -.7, .4, 2.})
       EXPECT_NEAR(std::exp(law.log_density(z, c.shape)),
                   (law.cdf(z + 1e-5, c.shape) - law.cdf(z - 1e-5, c.shape)) / 2e-5, 1e-6);
+  }
+}
+
+// A filter forgets where it began: the state at the end of a long series is that of its last rows,
+// unless the model remembers longer than they reach.
+TEST(ForecastOrigin, OfManyRowsIsThatOfTheLastOnes) {
+  for (const auto& [line, theta, short_memory] :
+       {std::tuple{"const / garch / student", std::vector<double>{.05, .05, .08, .88, 7}, true},
+        {"const ar1 / gjr / normal", std::vector<double>{.05, .3, .05, .03, .1, .88}, true},
+        {"const / ewma / normal", std::vector<double>{.05, .9995}, false}}) {
+    const Model model = parse_model(line);
+    auto series = std::make_shared<Series>(simulate(parse_model("const / garch / student"),
+                                                    {.05, .05, .08, .88, 7}, 60000, {.seed = 3}));
+    KnownFit known{.model = model};
+    const std::vector<std::string> names = parameter_names(model).all();
+    for (std::size_t j = 0; j < names.size(); ++j)
+      known.parameters.push_back({.name = names[j], .estimate = theta[j]});
+    known.convergence.status = FitStatus::converged;
+    const Fit fit = restore(std::move(known), series);
+    const OriginRows rows(fit);
+    EXPECT_EQ(rows.data.change.size() < 60000, short_memory) << line;
+    Origin origin(fit);
+    std::vector<double> moved = theta;
+    for (double& v : moved) v *= 1.0005;
+    for (const std::vector<double>& at : {theta, moved}) {
+      Past last;
+      ASSERT_TRUE(origin.at(at, last));
+      JointLikelihood<double> all(model, mean_data(model, *series));
+      JointLikelihood<double>::Path path;
+      ASSERT_TRUE(all.path(at, path));
+      const Past whole = Past::after(model, at, path.dev, path.e, path.h,
+                                     std::vector<unsigned char>(60000, 1), path.presample, {});
+      EXPECT_NEAR(last.variance.h[0], whole.variance.h[0], 1e-10 * whole.variance.h[0]) << line;
+      for (std::size_t i = 0; i < whole.ahead.size(); ++i)
+        EXPECT_NEAR(last.ahead[i], whole.ahead[i], 1e-10) << line;
+    }
   }
 }
 
