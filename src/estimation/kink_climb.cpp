@@ -52,8 +52,8 @@ constexpr double kBetween[] = {.01, .15, .5, .85, .99};
 // On a cusp slopes are taken so far beside it.
 constexpr double kBeside = 1e-9;
 constexpr int kBisections = 40;
-// A bound with less slack is met.
-constexpr double kMet = 1e-12;
+// A bound with less slack is met; a shock so small is 0.
+constexpr double kMet = 1e-12, kOn = 1e-13;
 
 // -H^-1 g along the columns of Z, with eigenvalues of the wrong sign turned.
 VectorXd newton_step(const MatrixXd& H, const VectorXd& g, const MatrixXd& Z) {
@@ -80,9 +80,12 @@ class KinkClimb::NearRows {
           {.of = family.rough_news(model, all.subspan(climb.problem_.parts.mean.size()), i)});
     if (law.rough) terms_.push_back({.of = law.rough(all.last(law.shapes.size()))});
     const std::vector<double>& y = climb.problem_.scaled.data.change;
-    for (std::size_t t = 0; t < y.size(); ++t) {
-      if (!(y[t] >= low && y[t] <= high)) continue;
-      const double e = y[t] - theta(0);
+    std::vector<std::pair<double, std::size_t>> near;  // by value
+    for (std::size_t t = 0; t < y.size(); ++t)
+      if (y[t] >= low && y[t] <= high) near.emplace_back(y[t], t);
+    std::sort(near.begin(), near.end());
+    for (const auto& [value, t] : near) {
+      const double e = value - theta(0);
       for (std::size_t i = 0; i < climb.lags_; ++i)
         if (const double slope = climb.slopes_[t * climb.lags_ + i]; slope != 0)
           terms_[i].add(e, slope, 1, terms_[i].of.at(e));
@@ -106,7 +109,7 @@ class KinkClimb::NearRows {
   // and the expansion at mu.
   struct Terms {
     RoughPower of;
-    std::vector<double> e{}, weight{}, scale{};
+    std::vector<double> e{}, weight{}, scale{};  // e ascending
     std::vector<RoughTerm> was{};
     std::vector<double> x{}, power{};  // at mu + d
 
@@ -120,13 +123,21 @@ class KinkClimb::NearRows {
     void add_to(Term& out, double d) {
       x.resize(e.size());
       power.resize(e.size());
-      for (std::size_t i = 0; i < e.size(); ++i)
-        x[i] = std::abs(e[i] - d) <= 1e-13 * (1 + std::abs(e[i])) ? 0 : scale[i] * (e[i] - d);
+      // An absolute value that d does not pass is its own expansion.
+      std::size_t from = 0, to = e.size();
+      if (of.power == 1) {
+        from = static_cast<std::size_t>(
+            std::lower_bound(e.begin(), e.end(), std::min(0.0, d) - kOn) - e.begin());
+        to = static_cast<std::size_t>(std::upper_bound(e.begin(), e.end(), std::max(0.0, d) + kOn) -
+                                      e.begin());
+      }
+      for (std::size_t i = from; i < to; ++i)
+        x[i] = std::abs(e[i] - d) <= kOn * (1 + std::abs(e[i])) ? 0 : scale[i] * (e[i] - d);
       if (of.power == 1)
-        std::transform(x.begin(), x.end(), power.begin(), [](double v) { return std::abs(v); });
+        for (std::size_t i = from; i < to; ++i) power[i] = std::abs(x[i]);
       else
         lane_kernels().powers(x.data(), x.size(), of.power, power.data());
-      for (std::size_t i = 0; i < e.size(); ++i) {
+      for (std::size_t i = from; i < to; ++i) {
         const bool on = x[i] == 0;
         const double value = (x[i] < 0 ? of.fall : of.rise) * power[i],
                      slope = on ? of.at_zero : of.power * value / x[i], by = scale[i] * d,
@@ -413,8 +424,8 @@ KinkClimb::End KinkClimb::climb(const WorkingPoint& from, int most_steps,
     there(0) = go->mu;
     maths::NewtonResult result;
     const int allowed = cusps ? std::min(most_steps, kStepsAmongCusps) : most_steps;
-    const std::optional<Here> now = go->kink ? climb_kink(*go, there, allowed)
-                                             : climb_between(*go, there, allowed, result);
+    const std::optional<Here> now =
+        go->kink ? climb_kink(*go, there, allowed) : climb_between(*go, there, allowed, result);
     if (!now) break;
     bool higher = false;
     if (go->kink) {
