@@ -105,6 +105,8 @@ class JointClimb {
   static constexpr double kSameTop = 1e-5, kFelt = 2.5, kSlope = 2;
   // About a second and a half of one core (egarch / student on 5,000 rows).
   static constexpr double kMostWork = 4e8;
+  // What a step of a climb costs beside a pass in lanes, in rows.
+  static constexpr double kBesideLanes = 1000;
   // Rows from which one hill is the rule, how many starts are polished there, and the most
   // parameters of a model of whose family the starts show that hill.
   static constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
@@ -378,10 +380,10 @@ class JointClimb {
   // Whether looking for another hill has cost as much as it may: rows times second derivatives
   // times evaluations, so that it does not depend on the machine.
   [[nodiscard]] bool spent() const {
-    const auto k = static_cast<double>(problem_.names.size()),
-               n = static_cast<double>(problem_.scaled.observed);
-    return problem_.likelihood->work() * family_.work * static_cast<double>(problem_.evaluations) *
-               n * k * k >
+    const auto k = static_cast<double>(problem_.names.size());
+    const double cost = problem_.likelihood->work(), beside = cost < 1 ? kBesideLanes : 0,
+                 rows = static_cast<double>(problem_.scaled.observed) + beside;
+    return cost * family_.work * static_cast<double>(problem_.evaluations) * rows * k * k >
            kMostWork;
   }
 
