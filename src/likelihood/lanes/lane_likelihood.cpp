@@ -8,7 +8,6 @@
 
 #include "families/normal.hpp"
 #include "families/student.hpp"
-#include "maths/dense.hpp"
 
 namespace brace::inline v0 {
 
@@ -84,58 +83,24 @@ bool LaneLikelihood::serves(const Model& model, const MeanData& data) {
 }
 
 LaneLikelihood::LaneLikelihood(const Model& model, const MeanData& data, const LaneKernels& kernels)
-    : model_(model),
-      data_(data),
-      kernels_(kernels),
+    : InLanes(model, data, kernels),
       of_{*lane_family(model.variance), *lane_law(model.shocks), model.mean.constant},
-      lanes_(in_lanes(data.change, static_cast<std::size_t>(kernels.width))) {
-  const std::vector<double>& y = data.change;
-  const auto n = static_cast<double>(y.size());
-  for (const double v : y) {
-    mean_ += v;
-    square_ += v * v;
-  }
-  mean_ /= n;
-  square_ /= n;
-}
-
-JointLikelihood<double>& LaneLikelihood::plain() {
-  if (!plain_) plain_.emplace(model_, data_);
-  return *plain_;
-}
+      lanes_(in_lanes(data.change, static_cast<std::size_t>(kernels.width))) {}
 
 bool LaneLikelihood::run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out) {
   std::array<double, kLaneParameters> point{0, 0, 0, 0, 8, 0};
   for (std::size_t i = 0; i < theta.size(); ++i) point[of_.place(i)] = theta[i];
   if (!(point[1] > 0 && point[2] >= 0 && point[3] >= 0 && point[2] + point[5] >= 0)) return false;
-  const double mu = point[0];
-  const LanePresample presample{square_ - mu * (2 * mean_ - mu), -2 * (mean_ - mu), 2};
   std::array<double, kLaneSums> sums;
   const auto width = static_cast<std::size_t>(kernels_.width);
   const std::vector<double>& y = data_.change;
   kernels_.chunked(of_.family, of_.law, order,
                    {lanes_.data(), y.data() + y.size() / width * width, y.size()}, point.data(),
-                   presample, sums.data());
+                   presample(point[0]), sums.data());
   of_.finish(sums.data(), 1, y.size(), point[4], order, out);
   // Products of variances over many rows may leave the range of a double where their logarithms
   // do not.
   return out.admitted;
-}
-
-void LaneLikelihood::evaluate(std::span<const double> theta, Order order,
-                              Derivatives<double>& out) {
-  if (!run(theta, static_cast<LaneOrder>(order), out)) plain().evaluate(theta, order, out);
-}
-
-std::vector<double> LaneLikelihood::scores(std::span<const double> theta) {
-  return plain().scores(theta);
-}
-
-Eigen::MatrixXd LaneLikelihood::score_products(std::span<const double> theta,
-                                               const Eigen::MatrixXd& G) {
-  Derivatives<double> out;
-  if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
-  return maths::cross(G, maths::product(unpack(out.hessian), G));
 }
 
 }  // namespace brace::inline v0

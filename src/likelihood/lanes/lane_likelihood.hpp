@@ -10,10 +10,9 @@
 #include <optional>
 #include <vector>
 
-#include "likelihood/joint_likelihood.hpp"
+#include "likelihood/lanes/in_lanes.hpp"
 #include "likelihood/lanes/kernels.hpp"
 #include "likelihood/lanes/lane_series.hpp"
-#include "likelihood/log_likelihood.hpp"
 
 namespace brace::inline v0 {
 
@@ -49,33 +48,21 @@ struct LaneModel {
               Derivatives<double>& out) const;
 };
 
-class LaneLikelihood final : public LogLikelihood {
+class LaneLikelihood final : public InLanes {
  public:
   // Rows below which cutting does not pay.
   static constexpr std::size_t kFewest = 64;
 
   [[nodiscard]] static bool serves(const Model& model, const MeanData& data);
-  // Both outlive the likelihood.
   LaneLikelihood(const Model& model, const MeanData& data,
                  const LaneKernels& kernels = lane_kernels());
-  void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
-  [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
-  [[nodiscard]] Eigen::MatrixXd score_products(std::span<const double> theta,
-                                               const Eigen::MatrixXd& G) override;
-  [[nodiscard]] std::size_t rows() const override { return data_.change.size(); }
 
  private:
-  // False where the kernels, which ask no row whether its variance is positive, have no say.
-  bool run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out);
-  JointLikelihood<double>& plain();
+  // The kernels ask no row whether its variance is positive.
+  bool run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out) override;
 
-  const Model& model_;
-  const MeanData& data_;
-  const LaneKernels& kernels_;
   LaneModel of_;
   LaneRows lanes_;
-  double mean_ = 0, square_ = 0;
-  std::optional<JointLikelihood<double>> plain_;  // made where it is asked
 };
 
 }  // namespace brace::inline v0

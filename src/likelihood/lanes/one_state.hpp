@@ -457,7 +457,8 @@ double chain(double first, const V& end, const V& product, const V& used, double
     starts[k] = carry;
     const double off = carry - lane(used, k);
     const double by = std::abs(off);
-    moved = by <= moved ? moved : by;  // NaN counts
+    if (!(by <= moved)) moved = by;
+    if (std::isnan(by)) return by;
     carry = lane(end, k) + lane(product, k) * off;
   }
   return moved;
@@ -528,12 +529,21 @@ struct OneState {
     return moved <= kMeet;
   }
 
+  // A piece that magnifies what its start is off by so much has no numbers to be trusted.
+  bool forgets() const {
+    constexpr double kMagnified = 1e3;
+    for (int k = 0; k < W; ++k)
+      if (!(std::abs(lane(body.product, k)) < kMagnified)) return false;
+    return true;
+  }
+
   template <bool Slopes>
   bool sweep(StateTotals<V>& of_body, StateTotals<double>& of_head) {
     begin();
     forward<F, L, Slopes>(p1, point.law.numbers, head, of_head);
     for (int k = 0; k < kMostSweeps; ++k) {
       forward<F, L, Slopes>(p, point.law.numbers, body, of_body);
+      if (!forgets()) break;
       if (met()) {
         store(work.starts, body.x);
         work.known = true;

@@ -7,7 +7,6 @@
 
 #include "families/shock_law.hpp"
 #include "likelihood/lanes/lane_likelihood.hpp"
-#include "maths/dense.hpp"
 
 namespace brace::inline v0 {
 namespace {
@@ -53,9 +52,7 @@ bool StateLikelihood::serves(const Model& model, const MeanData& data) {
 
 StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
                                  const LaneKernels& kernels)
-    : model_(model),
-      data_(data),
-      kernels_(kernels),
+    : InLanes(model, data, kernels),
       family_(*state_family(model.variance)),
       law_(state_law(model.shocks)),
       places_(places_of(model)),
@@ -67,23 +64,12 @@ StateLikelihood::StateLikelihood(const Model& model, const MeanData& data,
       work_{.rows = storage_.data(), .each = rows_of_work(data.change.size()), .starts = {}} {
   if (std::holds_alternative<Igarch>(model.variance)) complement_ = {.is = kBeta, .of = kAlpha};
   if (std::holds_alternative<Ewma>(model.variance)) complement_ = {.is = kAlpha, .of = kBeta};
-  const auto n = static_cast<double>(data.change.size());
-  for (const double v : data.change) {
-    mean_ += v / n;
-    square_ += v * v / n;
-  }
-}
-
-JointLikelihood<double>& StateLikelihood::plain() {
-  if (!plain_) plain_.emplace(model_, data_);
-  return *plain_;
 }
 
 // The presample values are m, the mean of e^2: of h and e^2 in garch and gjr, where half of it
 // fell; of both powers in aparch, as m^(delta/2); ln h is ln m in egarch, whose news are 0.
 void StateLikelihood::set_first_state() {
-  const double mu = point_.theta[kMu];
-  const double m = square_ - mu * (2 * mean_ - mu), m1 = -2 * (mean_ - mu), m2 = 2;
+  const auto [m, m1, m2] = presample(point_.theta[kMu]);
   const double omega = point_.theta[kOmega], alpha = point_.theta[kAlpha],
                beta = point_.theta[kBeta], gamma = point_.theta[kGamma],
                delta = point_.theta[kDelta];
@@ -204,15 +190,6 @@ bool StateLikelihood::run(std::span<const double> theta, LaneOrder order,
   return true;
 }
 
-void StateLikelihood::evaluate(std::span<const double> theta, Order order,
-                               Derivatives<double>& out) {
-  if (!run(theta, static_cast<LaneOrder>(order), out)) plain().evaluate(theta, order, out);
-}
-
-std::vector<double> StateLikelihood::scores(std::span<const double> theta) {
-  return plain().scores(theta);
-}
-
 bool StateLikelihood::rows_at(std::span<const double> theta, std::vector<double>& h,
                               std::vector<double>& slopes) {
   Derivatives<double> out;
@@ -233,13 +210,6 @@ bool StateLikelihood::rows_at(std::span<const double> theta, std::vector<double>
     slopes[t] = alpha * lambda[at] * (family_ == StateFamily::egarch ? s : 1);
   }
   return true;
-}
-
-Eigen::MatrixXd StateLikelihood::score_products(std::span<const double> theta,
-                                                const Eigen::MatrixXd& G) {
-  Derivatives<double> out;
-  if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
-  return maths::cross(G, maths::product(unpack(out.hessian), G));
 }
 
 }  // namespace brace::inline v0

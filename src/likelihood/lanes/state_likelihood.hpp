@@ -12,40 +12,27 @@
 #include <optional>
 #include <vector>
 
-#include "likelihood/joint_likelihood.hpp"
+#include "likelihood/lanes/in_lanes.hpp"
 #include "likelihood/lanes/kernels.hpp"
 #include "likelihood/lanes/lane_series.hpp"
 #include "likelihood/lanes/law_terms.hpp"
-#include "likelihood/log_likelihood.hpp"
 
 namespace brace::inline v0 {
 
-class StateLikelihood final : public LogLikelihood {
+class StateLikelihood final : public InLanes {
  public:
   [[nodiscard]] static bool serves(const Model& model, const MeanData& data);
-  // Both outlive the likelihood.
   StateLikelihood(const Model& model, const MeanData& data,
                   const LaneKernels& kernels = lane_kernels());
-  void evaluate(std::span<const double> theta, Order order, Derivatives<double>& out) override;
-  [[nodiscard]] std::vector<double> scores(std::span<const double> theta) override;
-  [[nodiscard]] double work() const override { return 0.1; }
   bool rows_at(std::span<const double> theta, std::vector<double>& h,
                std::vector<double>& slopes) override;
-  [[nodiscard]] Eigen::MatrixXd score_products(std::span<const double> theta,
-                                               const Eigen::MatrixXd& G) override;
-  [[nodiscard]] std::size_t rows() const override { return data_.change.size(); }
 
  private:
-  // False where the kernel refuses: then the plain likelihood has its say.
-  bool run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out);
+  bool run(std::span<const double> theta, LaneOrder order, Derivatives<double>& out) override;
   // Parameters as the kernel orders them, the first state, the law's numbers.
   bool set_point(std::span<const double> theta, LaneOrder order);
   void set_first_state();
-  JointLikelihood<double>& plain();
 
-  const Model& model_;
-  const MeanData& data_;
-  const LaneKernels& kernels_;
   StateFamily family_;
   StateLaw law_;
   std::vector<std::size_t> places_;  // of the model's parameters among the kernel's
@@ -58,9 +45,7 @@ class StateLikelihood final : public LogLikelihood {
   LaneRows storage_;
   StateWork work_;
   StatePoint point_{};
-  double mean_ = 0, square_ = 0;  // of y
   LawTerms terms_;
-  std::optional<JointLikelihood<double>> plain_;  // made where it is asked
 };
 
 }  // namespace brace::inline v0

@@ -36,27 +36,14 @@ bool TwoLagLikelihood::serves(const Model& model, const MeanData& data) {
 
 TwoLagLikelihood::TwoLagLikelihood(const Model& model, const MeanData& data,
                                    const LaneKernels& kernels)
-    : model_(model),
-      data_(data),
-      kernels_(kernels),
+    : InLanes(model, data, kernels),
       first_(model.mean.constant ? 1 : 0),
       // The rows that are left over go first.
       series_(in_lanes(std::span(data.change)
                            .subspan(data.change.size() % static_cast<std::size_t>(kernels.width)),
                        static_cast<std::size_t>(kernels.width))),
       storage_(4 * rows_of_work(data.change.size())),
-      work_{.rows = storage_.data(), .each = rows_of_work(data.change.size()), .starts = {}} {
-  const auto n = static_cast<double>(data.change.size());
-  for (const double v : data.change) {
-    mean_ += v / n;
-    square_ += v * v / n;
-  }
-}
-
-JointLikelihood<double>& TwoLagLikelihood::plain() {
-  if (!plain_) plain_.emplace(model_, data_);
-  return *plain_;
-}
+      work_{.rows = storage_.data(), .each = rows_of_work(data.change.size()), .starts = {}} {}
 
 void TwoLagLikelihood::add(std::size_t to, std::size_t a, double c) {
   point_.theta[to] += c * x_[a];
@@ -71,24 +58,24 @@ void TwoLagLikelihood::add(std::size_t to, std::size_t a, std::size_t b, double 
 }
 
 void TwoLagLikelihood::add_presample(std::size_t to, std::size_t a, double c) {
-  point_.theta[to] += c * x_[a] * m_;
-  J_(static_cast<Index>(to), static_cast<Index>(first_ + a)) += c * m_;
+  point_.theta[to] += c * x_[a] * m_.m;
+  J_(static_cast<Index>(to), static_cast<Index>(first_ + a)) += c * m_.m;
   if (first_ == 0) return;
-  J_(static_cast<Index>(to), 0) += c * x_[a] * m1_;
-  bends_.push_back({to, first_ + a, 0, c * m1_});
-  bends_.push_back({to, 0, 0, c * x_[a] * m2_});
+  J_(static_cast<Index>(to), 0) += c * x_[a] * m_.m1;
+  bends_.push_back({to, first_ + a, 0, c * m_.m1});
+  bends_.push_back({to, 0, 0, c * x_[a] * m_.m2});
 }
 
 void TwoLagLikelihood::add_presample(std::size_t to, std::size_t a, std::size_t b, double c) {
-  point_.theta[to] += c * x_[a] * x_[b] * m_;
-  J_(static_cast<Index>(to), static_cast<Index>(first_ + a)) += c * x_[b] * m_;
-  J_(static_cast<Index>(to), static_cast<Index>(first_ + b)) += c * x_[a] * m_;
-  bends_.push_back({to, first_ + a, first_ + b, c * m_});
+  point_.theta[to] += c * x_[a] * x_[b] * m_.m;
+  J_(static_cast<Index>(to), static_cast<Index>(first_ + a)) += c * x_[b] * m_.m;
+  J_(static_cast<Index>(to), static_cast<Index>(first_ + b)) += c * x_[a] * m_.m;
+  bends_.push_back({to, first_ + a, first_ + b, c * m_.m});
   if (first_ == 0) return;
-  J_(static_cast<Index>(to), 0) += c * x_[a] * x_[b] * m1_;
-  bends_.push_back({to, first_ + a, 0, c * x_[b] * m1_});
-  bends_.push_back({to, first_ + b, 0, c * x_[a] * m1_});
-  bends_.push_back({to, 0, 0, c * x_[a] * x_[b] * m2_});
+  J_(static_cast<Index>(to), 0) += c * x_[a] * x_[b] * m_.m1;
+  bends_.push_back({to, first_ + a, 0, c * x_[b] * m_.m1});
+  bends_.push_back({to, first_ + b, 0, c * x_[a] * m_.m1});
+  bends_.push_back({to, 0, 0, c * x_[a] * x_[b] * m_.m2});
 }
 
 // e^2 and h before the first row are m.
@@ -143,9 +130,7 @@ void TwoLagLikelihood::map(std::span<const double> theta) {
   J_.setZero(kTwoLagParameters, static_cast<Index>(theta.size()));
   bends_.clear();
   const double mu = first_ == 1 ? theta[0] : 0;
-  m_ = square_ - mu * (2 * mean_ - mu);
-  m1_ = -2 * (mean_ - mu);
-  m2_ = 2;
+  m_ = presample(mu);
   point_.theta[kMean] = mu;
   if (first_ == 1) J_(kMean, 0) = 1;
   if (std::holds_alternative<TwoComponents>(model_.variance))
@@ -206,21 +191,6 @@ bool TwoLagLikelihood::run(std::span<const double> theta, LaneOrder order,
   for (Index j = 0; j < second.rows(); ++j)
     for (Index i = 0; i <= j; ++i) packed_second.push_back(second(j, i));
   return true;
-}
-
-void TwoLagLikelihood::evaluate(std::span<const double> theta, Order order,
-                                Derivatives<double>& out) {
-  if (!run(theta, static_cast<LaneOrder>(order), out)) plain().evaluate(theta, order, out);
-}
-
-std::vector<double> TwoLagLikelihood::scores(std::span<const double> theta) {
-  return plain().scores(theta);
-}
-
-MatrixXd TwoLagLikelihood::score_products(std::span<const double> theta, const MatrixXd& G) {
-  Derivatives<double> out;
-  if (!run(theta, LaneOrder::products, out)) return LogLikelihood::score_products(theta, G);
-  return maths::cross(G, maths::product(unpack(out.hessian), G));
 }
 
 }  // namespace brace::inline v0
