@@ -133,22 +133,22 @@ class JointClimb {
   [[nodiscard]] bool certain_but_for_rows() const {
     if (!highest_ || walls_.highest() || stalled_) return false;
     // Of a family with several hills by nature a lower one is explained by the bounds that it lies
-    // on, or by kinks where the highest has none.
+    // on, or by cusps where the highest has none.
     const std::vector<Index> bounds = met_bounds(highest_->x);
-    const bool rough = kinks_of_variance(highest_->x);
+    const bool cusped = among_cusps(highest_->x);
     for (const End& end : ends_)
       if (std::abs(end.f - highest_->f) > kSameTop &&
           !(family_.bounds_hide_hills &&
-            (met_bounds(end.x) != bounds || kinks_of_variance(end.x) != rough)))
+            (met_bounds(end.x) != bounds || among_cusps(end.x) != cusped)))
         return false;
-    // Among cusps (aparch) every mu has a hill of its own, and four starts see four of them.
-    if (family_.bounds_hide_hills && rough) return false;
+    // There every mu has a hill of its own, and four starts see four of them.
+    if (cusped) return false;
     return variance_is_known(highest_->x, highest_->hessian);
   }
 
-  [[nodiscard]] bool kinks_of_variance(const VectorXd& x) const {
+  [[nodiscard]] bool among_cusps(const VectorXd& x) const {
     const ScaledParameters theta = problem_.coordinates.scaled(WorkingPoint(x));
-    return family_.kinks(problem_.model, span_of(theta).subspan(problem_.parts.mean.size()));
+    return family_.cusps(problem_.model, span_of(theta).subspan(problem_.parts.mean.size()));
   }
   [[nodiscard]] std::vector<Index> met_bounds(const VectorXd& x) const {
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();

@@ -314,6 +314,9 @@ struct AparchFamily : FamilyDefaults {
 
   // |e|^delta has one at e = 0; a little above 1 it is as good as one.
   static constexpr bool kMayKink = true;
+  static bool cusps(const Model& model, std::span<const double> theta) {
+    return theta[Layout(model).delta] < 0.9;
+  }
   static bool kinks(const Model& model, std::span<const double> theta) {
     return theta[Layout(model).delta] <= 1.05;
   }

@@ -123,6 +123,8 @@ struct VarianceFamily {
   // lie, for some parameters; and whether for these.
   bool may_kink;
   bool (*kinks)(const Model& model, std::span<const double> theta);
+  // Whether they are cusps so sharp that every mu has a hill of its own.
+  bool (*cusps)(const Model& model, std::span<const double> theta);
   // The kinks lie in what a shock leaves behind, one function of e for each lag: of the shock
   // `lag`-th in the list, scaled so that `news_slopes` is the slope of the log-likelihood by it.
   RoughPower (*rough_news)(const Model& model, std::span<const double> theta, std::size_t lag);
@@ -184,6 +186,7 @@ struct FamilyDefaults {
   static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }
+  static bool cusps(const Model&, std::span<const double>) { return false; }
   static RoughPower rough_news(const Model&, std::span<const double>, std::size_t) { return {}; }
   static void news_slopes(const Model&, std::span<const double>, std::span<const double>,
                           const FilteredRows&, std::span<double>) {}
