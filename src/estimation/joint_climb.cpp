@@ -377,13 +377,22 @@ class JointClimb {
   }
 
   [[nodiscard]] bool found() const { return highest_ || walls_.highest(); }
+  // Lags of the variance in pairs of one each: every one is a pass over the derivatives of a row.
+  [[nodiscard]] double lag_terms() const {
+    std::size_t terms = 0;
+    for (const Lags* lags :
+         {shock_lags(problem_.model.variance), variance_lags(problem_.model.variance)})
+      if (lags) terms += lags->size();
+    return std::max(1.0, static_cast<double>(terms) / 2);
+  }
   // Whether looking for another hill has cost as much as it may: rows times second derivatives
   // times evaluations, so that it does not depend on the machine.
   [[nodiscard]] bool spent() const {
     const auto k = static_cast<double>(problem_.names.size());
     const double cost = problem_.likelihood->work(), beside = cost < 1 ? kBesideLanes : 0,
                  rows = static_cast<double>(problem_.scaled.observed) + beside;
-    return cost * family_.work * static_cast<double>(problem_.evaluations) * rows * k * k >
+    return cost * family_.work * lag_terms() * static_cast<double>(problem_.evaluations) * rows *
+               k * k >
            kMostWork;
   }
 
