@@ -294,9 +294,10 @@ struct EgarchFamily : FamilyDefaults {
     constexpr double kFaded = 1e-10, kSmall = 1e-4;
     const double of_size = 1 - rules.mean_size * rules.mean_size;
     const ExponentialMoment exponential(model.shocks, shape);
+    const bool symmetric = shock_law(model.shocks).symmetric;
     for (const auto& [size, sign] : responses(model, theta, kFar, kFaded)) {
       if (std::abs(size) + std::abs(sign) < kFaded) continue;
-      if (std::abs(size) + std::abs(sign) < kSmall && shock_law(model.shocks).symmetric) {
+      if (std::abs(size) + std::abs(sign) < kSmall && symmetric) {
         log_mean += 0.5 * (size * size * of_size + sign * sign);
         continue;
       }

@@ -60,6 +60,9 @@ enum class StateLaw { normal, student, skew_student, ged };
 
 // mu, omega, alpha, beta, gamma, delta and two of the law, where the model has them.
 inline constexpr std::size_t kStateParameters = 8;
+namespace state_place {
+enum : std::size_t { kMu, kOmega, kAlpha, kBeta, kGamma, kDelta, kShape };
+}
 // The log-likelihood without what depends on the law's shape alone, its gradient, and a packed
 // lower triangle as above.
 inline constexpr std::size_t kStateSums =
@@ -94,6 +97,9 @@ struct StateWork {
 
 // mu, a0, a1, a2, b1, b2, h and v of the first row, and two of the law.
 inline constexpr std::size_t kTwoLagParameters = 10;
+namespace two_lag_place {
+enum : std::size_t { kMean, kA0, kA1, kA2, kB1, kB2, kFirstH, kFirstV, kOfLaw };
+}
 inline constexpr std::size_t kTwoLagSums =
     1 + kTwoLagParameters + kTwoLagParameters * (kTwoLagParameters + 1) / 2;
 

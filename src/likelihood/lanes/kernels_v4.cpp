@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // The lane kernels for machines with AVX-512. Covered by tests/likelihood/lanes_test.cpp.
+#include "likelihood/lanes/loops.hpp"
 #include "likelihood/lanes/one_state.hpp"
 #include "likelihood/lanes/pass.hpp"
 #include "likelihood/lanes/two_lags.hpp"

@@ -11,8 +11,7 @@
 namespace brace::inline v0 {
 namespace {
 
-// Places of the kernel's parameters.
-enum : std::size_t { kMu, kOmega, kAlpha, kBeta, kGamma, kDelta, kShape };
+using namespace state_place;
 
 std::optional<StateFamily> state_family(const Variance& variance) {
   if (variance == Variance(Gjr{})) return StateFamily::gjr;

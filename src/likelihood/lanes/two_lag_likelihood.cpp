@@ -16,8 +16,7 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Places of the kernel's parameters.
-enum : std::size_t { kMean, kA0, kA1, kA2, kB1, kB2, kFirstH, kFirstV, kOfLaw };
+using namespace two_lag_place;
 
 bool two_at_most(const Lags* lags) {
   return !lags || lags->empty() || lags->back() <= 2;

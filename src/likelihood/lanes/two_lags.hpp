@@ -20,11 +20,12 @@
 namespace brace::inline v0 {
 namespace {  // NOLINT: see the head of this file
 
+using namespace two_lag_place;
+
 template <StateLaw L, class V>
 struct TwoLags {
   static constexpr int W = lanes_of<V>;
-  static constexpr std::size_t kFree = 8, kA1 = 2, kA2 = 3, kB1 = 4, kB2 = 5, kH = 6, kV = 7,
-                               kLaw = 8, S = shapes_of(L),
+  static constexpr std::size_t kFree = kOfLaw, S = shapes_of(L),
                                kPairs = kTwoLagParameters * (kTwoLagParameters + 1) / 2;
 
   // A number of the state and its derivatives.
@@ -86,9 +87,9 @@ struct TwoLags {
       : point(of),
         body(rows_of<V>(series.lanes, series.n / W, of, work, 0)),
         head(rows_of<double>(series.rest, series.n % W, of, work, work.each - kMostLanes)) {
-    head.start.h = of.theta[kH];
-    head.start.v = of.theta[kV];
-    head.start.Dh[kH] = head.start.Dv[kV] = 1;
+    head.start.h = of.theta[kFirstH];
+    head.start.v = of.theta[kFirstV];
+    head.start.Dh[kFirstH] = head.start.Dv[kFirstV] = 1;
     raise(of.theta[kB1], of.theta[kB2], body.rows);
   }
   template <class T>
@@ -162,8 +163,8 @@ struct TwoLags {
     totals.value = law.total() - 0.5 * logs;
     if constexpr (Slopes) {
       for (std::size_t i = 0; i < kFree; ++i) totals.first[i] = g[i];
-      unrolled<S>([&](auto i) { totals.first[kLaw + i] = law.by_shape[i]; });
-      if constexpr (S > 0) totals.first[kLaw] += law.rest();
+      unrolled<S>([&](auto i) { totals.first[kOfLaw + i] = law.by_shape[i]; });
+      if constexpr (S > 0) totals.first[kOfLaw] += law.rest();
     }
   }
 
@@ -210,14 +211,14 @@ struct TwoLags {
         H[at(kA1, 0)] -= 2 * e * of_h;
         H[at(kA2, 0)] -= 2 * e * of_v;
         unrolled<S>([&](auto i) {
-          y[kLaw + i] = -0.5 * z * by_zs[i] * over_h;
-          H[at(kLaw + i, 0)] -= over_sd * by_zs[i];
+          y[kOfLaw + i] = -0.5 * z * by_zs[i] * over_h;
+          H[at(kOfLaw + i, 0)] -= over_sd * by_zs[i];
         });
         unrolled<kFree>([&](auto j) {
           unrolled<j + 1>([&](auto i) { H[at(j, i)] += y[i] * s.Dh[j] + y[j] * s.Dh[i]; });
         });
         unrolled<S>([&](auto j) {
-          unrolled<kFree>([&](auto i) { H[at(kLaw + j, i)] += y[kLaw + j] * s.Dh[i]; });
+          unrolled<kFree>([&](auto i) { H[at(kOfLaw + j, i)] += y[kOfLaw + j] * s.Dh[i]; });
         });
       } else if constexpr (O == LaneOrder::products) {
         T row[kTwoLagParameters] = {}, by_shape[2] = {};
@@ -226,8 +227,8 @@ struct TwoLags {
         law.score(z, by_shape);
         unrolled<kFree>([&](auto i) { row[i] = l_h * s.Dh[i]; });
         row[0] -= by_z * over_sd;
-        unrolled<S>([&](auto i) { row[kLaw + i] = by_shape[i] + point.law.slope[i]; });
-        unrolled<kLaw + S>(
+        unrolled<S>([&](auto i) { row[kOfLaw + i] = by_shape[i] + point.law.slope[i]; });
+        unrolled<kOfLaw + S>(
             [&](auto j) { unrolled<j + 1>([&](auto i) { H[at(j, i)] += row[j] * row[i]; }); });
       } else {
         squares += over_h;
@@ -241,12 +242,13 @@ struct TwoLags {
     }
     if constexpr (O == LaneOrder::hessian)
       for (std::size_t i = 0; i < S; ++i)
-        for (std::size_t j = 0; j <= i; ++j) H[at(kLaw + i, kLaw + j)] += law.by_shapes[at(i, j)];
+        for (std::size_t j = 0; j <= i; ++j)
+          H[at(kOfLaw + i, kOfLaw + j)] += law.by_shapes[at(i, j)];
     if constexpr (O == LaneOrder::scoring) {
       for (T& h : H) h *= point.law.hh;
       H[0] += point.law.ee * squares;
       for (std::size_t i = 0; i < S; ++i)
-        for (std::size_t j = 0; j < kFree; ++j) H[at(kLaw + i, j)] += point.law.hs[i] * levels[j];
+        for (std::size_t j = 0; j < kFree; ++j) H[at(kOfLaw + i, j)] += point.law.hs[i] * levels[j];
     }
     for (std::size_t i = 0; i < kPairs; ++i) totals.second[i] = H[i];
   }
@@ -264,7 +266,7 @@ struct TwoLags {
       h = next;
     }
     // Where a piece starts moves all of it: its own h and v as if they were the first.
-    body.start.Dh[kH] = body.start.Dv[kV] = all<V>(1);
+    body.start.Dh[kFirstH] = body.start.Dv[kFirstV] = all<V>(1);
   }
 
   bool run(LaneOrder order, double* sums) {
@@ -292,9 +294,9 @@ struct TwoLags {
       D[i][1] = from.Dv[i];
     }
     const State<V> local = body.end;
-    const V by_h = of_body.first[kH], by_v = of_body.first[kV];
+    const V by_h = of_body.first[kFirstH], by_v = of_body.first[kFirstV];
     for (std::size_t i = 0; i < kFree; ++i) {
-      const bool own = i != kH && i != kV;  // has forcing inside a piece
+      const bool own = i != kFirstH && i != kFirstV;  // has forcing inside a piece
       double sum = of_head.first[i] + (own ? sum_of_lanes(of_body.first[i]) : 0);
       for (int k = 0; k < W; ++k) {
         set_lane(body.start.Dh[i], k, D[i][0]);
@@ -308,7 +310,7 @@ struct TwoLags {
       sums[1 + i] = sum;
     }
     for (std::size_t i = 0; i < S; ++i)
-      sums[1 + kLaw + i] = sum_of_lanes(of_body.first[kLaw + i]) + of_head.first[kLaw + i];
+      sums[1 + kOfLaw + i] = sum_of_lanes(of_body.first[kOfLaw + i]) + of_head.first[kOfLaw + i];
     if (order == LaneOrder::gradient) return true;
     if (order == LaneOrder::hessian) lambdas();
     const auto both = [&]<LaneOrder O>() {
