@@ -8,6 +8,8 @@
 #include <cmath>
 #include <iostream>
 
+#include "interruptible.hpp"
+
 namespace brace::app {
 
 void add_series_options(Command& command, Options& o, const std::string& what) {
@@ -539,6 +541,7 @@ Fit load_or_fit(const Options& o, Loaded* data) {
   options.target_variance = o.model.target_variance;
   options.starts = o.model.starts;
   Loaded loaded = load(o);
+  const Interruptible interruptible(options.progress, o.output.quiet);
   Fit fit = with_warnings_of(loaded, estimate(model, loaded.values, options));
   if (data) *data = std::move(loaded);
   return fit;

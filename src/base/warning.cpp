@@ -28,6 +28,7 @@ std::string_view to_string(WarningCode code) {
     case WarningCode::windows_left_out: return "windows-left-out";
     case WarningCode::few_draws: return "few-draws";
     case WarningCode::draws_rejected: return "draws-rejected";
+    case WarningCode::fit_stopped: return "fit-stopped";
   }
   return "unknown";
 }

@@ -57,12 +57,18 @@ class FitReport {
     c.iterations = peak_.top.iterations;
     c.evaluations = problem_.evaluations;
     c.starts = peak_.starts;
+    c.stopped = problem_.stopped;
     if (std::isfinite(peak_.top.gradient_norm)) c.gradient_norm = peak_.top.gradient_norm;
     const std::string measured = std::isfinite(peak_.top.gradient_norm)
                                      ? "gradient " + text::significant(peak_.top.gradient_norm, 1)
                                      : std::string("the Hessian is not negative definite");
     if (!settled(peak_.top)) {
       c.status = FitStatus::failed;
+      if (problem_.stopped) {
+        c.why = fmt::format("stopped as asked after {}, before any climb had ended",
+                            text::plural(static_cast<std::size_t>(c.evaluations), "pass", "passes"));
+        return;
+      }
       c.why = fmt::format("{} after {} steps from each of {} (asked: below {})", measured,
                           peak_.top.iterations,
                           text::plural(static_cast<std::size_t>(peak_.starts), "start", "starts"),

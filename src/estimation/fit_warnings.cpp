@@ -64,9 +64,13 @@ void warn_of_convergence(Fit& fit, const MeanData& data) {
   const Convergence& c = fit.convergence;
   if (c.status == FitStatus::failed)
     warn(fit, WarningCode::not_converged,
-         fmt::format("no maximum was found: {}. Do not use these numbers; try fewer terms or more "
-                     "data",
-                     c.why));
+         fmt::format("no maximum was found: {}. Do not use these numbers; {}", c.why,
+                     c.stopped ? "let it run longer" : "try fewer terms or more data"));
+  else if (c.stopped)
+    warn(fit, WarningCode::fit_stopped,
+         fmt::format("stopped as asked after {} passes over the data: the highest maximum found "
+                     "until then; there may be a higher one. Let it run to its end",
+                     text::count(static_cast<std::size_t>(c.evaluations))));
   // A root that the likelihood does not tell from one, whether it stands there or near.
   std::optional<UnitMaRoot> over = unit_ma_root(fit, data);
   if (over && over->rejected()) over.reset();

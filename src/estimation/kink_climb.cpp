@@ -186,12 +186,9 @@ bool KinkClimb::has_cusps(const ScaledParameters& theta) const {
 
 // Shocks, variances and slopes by news at theta.
 bool KinkClimb::filter(const ScaledParameters& theta) {
-  if (lags_ <= 1 && problem_.likelihood->rows_at(span_of(theta), path_.h, slopes_)) {
-    ++problem_.evaluations;
-    return true;
-  }
+  if (!problem_.begin_pass()) return false;
+  if (lags_ <= 1 && problem_.likelihood->rows_at(span_of(theta), path_.h, slopes_)) return true;
   if (!filter_) filter_.emplace(problem_.model, problem_.scaled.data, Order::value);
-  ++problem_.evaluations;
   if (!filter_->path(span_of(theta), path_)) return false;
   const std::vector<double>& y = problem_.scaled.data.change;
   slopes_.assign(y.size() * lags_, 0.0);

@@ -253,8 +253,19 @@ double Problem::value(const Coordinates& in, const WorkingPoint& x) {
   return value_at(theta);
 }
 
-double Problem::value_at(const ScaledParameters& theta) {
+bool Problem::begin_pass() {
+  if (options.progress.stop.stop_requested()) {
+    stopped = true;
+    return false;
+  }
   ++evaluations;
+  if (options.progress.report)
+    options.progress.report(static_cast<std::size_t>(evaluations), 0);
+  return true;
+}
+
+double Problem::value_at(const ScaledParameters& theta) {
+  if (!begin_pass()) return std::numeric_limits<double>::infinity();
   likelihood->evaluate(span_of(theta), Order::value, derivatives_);
   return derivatives_.admitted ? -derivatives_.log_likelihood
                                : std::numeric_limits<double>::infinity();
@@ -262,9 +273,8 @@ double Problem::value_at(const ScaledParameters& theta) {
 
 double Problem::derivatives(const Coordinates& in, bool rough, const WorkingPoint& x,
                             maths::Curvature kind, VectorXd& gradient, MatrixXd& curvature) {
-  ++evaluations;
   const ScaledParameters theta = in.scaled(x);
-  if (!in.admits(theta)) return std::numeric_limits<double>::infinity();
+  if (!begin_pass() || !in.admits(theta)) return std::numeric_limits<double>::infinity();
   if (kind == maths::Curvature::hessian && !rough && exact) {
     if (const VectorXd margin = in.margin(x); margin.size() > 0 && margin.minCoeff() < kNearEdge)
       return derivatives_near_edge(in, x, margin, gradient, curvature);
@@ -293,7 +303,7 @@ double Problem::derivatives_near_edge(const Coordinates& in, const WorkingPoint&
                                       const VectorXd& margin, VectorXd& gradient,
                                       MatrixXd& curvature) {
   const auto gradient_at = [&](const WorkingPoint& there, VectorXd& out) {
-    ++evaluations;
+    if (!begin_pass()) return false;
     const ScaledParameters theta = in.scaled(there);
     likelihood->evaluate(span_of(theta), Order::gradient, derivatives_);
     if (!derivatives_.admitted) return false;
@@ -332,7 +342,7 @@ maths::Objective Problem::objective_in(const Coordinates& in, bool rough) {
 
 // Of the minimised function; 0 where it has none.
 double Problem::slope_in(std::size_t parameter, const ScaledParameters& theta) {
-  ++evaluations;
+  if (!begin_pass()) return 0.0;
   likelihood->evaluate(span_of(theta), Order::gradient, derivatives_);
   return derivatives_.admitted ? -derivatives_.gradient[parameter] : 0.0;
 }

@@ -47,6 +47,7 @@ struct Problem {
   Coordinates coordinates;
   std::unique_ptr<LogLikelihood> likelihood;
   int evaluations = 0;
+  bool stopped = false;  // a pass was not made because a stop was asked for
 
   [[nodiscard]] std::optional<double> held_value(const std::string& name) const;
   // Of every parameter, on the optimiser's scale.
@@ -74,6 +75,9 @@ struct Problem {
   double value_at(const ScaledParameters& theta);
   // Its slope in one of them; 0 where it has none.
   double slope_in(std::size_t parameter, const ScaledParameters& theta);
+  // Counts one more pass over the data and reports it; false where a stop was asked for and none
+  // is to be made.
+  bool begin_pass();
   // `rough` second derivatives are for steps far from the end.
   [[nodiscard]] maths::Objective objective_in(const Coordinates& in, bool rough = false);
 

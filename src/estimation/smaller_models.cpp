@@ -280,6 +280,7 @@ std::optional<SmallerModels::Top> SmallerModels::maximum(const Problem& problem,
     return Top{ScaledParameters(VectorXd::Unit(2, 1)), {{"mu", 0}, {"sigma2", 1}}};
   EstimateOptions options;
   options.max_iterations = problem.options.max_iterations;
+  options.progress = problem.options.progress;
   Problem smaller(model, problem.data, options, true);
   std::optional<Top> found;
   if (smaller.coordinates.size() > 0) {

@@ -418,17 +418,28 @@ QuadraticStep active_set_step(const VectorXd& g, const Eigen::LLT<MatrixXd>& B, 
       u.erase(u.begin() + static_cast<std::ptrdiff_t>(blocking));
     }
   }
-  for (std::size_t j = 0; j < active.size(); ++j) out.multipliers(active[j]) = u[j];
+  for (std::size_t j = 0; j < active.size(); ++j) {
+    out.multipliers(active[j]) = u[j];
+    // A bound on one coordinate is met to the last digit.
+    const auto row = C.row(active[j]);
+    if ((row.array() != 0).count() != 1) continue;
+    Index at = 0;
+    row.cwiseAbs().maxCoeff(&at);
+    out.s(at) = slack(active[j]) / row(at);
+  }
   return out;
 }
 
 // The share of s that keeps every constraint, 1 where all of it does.
 double share_inside(const VectorXd& s, const MatrixXd& C, const VectorXd& slack) {
   double share = 1;
+  const double size = s.cwiseAbs().maxCoeff();
   for (Index i = 0; i < C.rows(); ++i) {
     const double over = C.row(i).dot(s);
-    // Rounding in quantities of the size of the step is no violation.
-    if (over > slack(i) + 1e-9 * (C.row(i).cwiseAbs().dot(s.cwiseAbs()) + slack(i)))
+    // Rounding in quantities of the size of the step is no violation, nor in those of a coordinate
+    // that stays where it is while others move.
+    const auto row = C.row(i).cwiseAbs();
+    if (over > slack(i) + 1e-9 * (row.dot(s.cwiseAbs()) + slack(i)) + 1e-13 * row.sum() * size)
       share = std::min(share, slack(i) / over);
   }
   return share;

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // What programs rest on: jobs that fail by themselves, calls that can be stopped, parameters by
 // name, fits without a path, series from bare numbers.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 #include <sstream>
@@ -34,6 +36,53 @@ std::vector<FitJob> jobs_of(std::size_t count) {
     jobs.push_back({.model = parse_model("const / garch / normal"),
                     .series = std::make_shared<Series>(garch_series(400, i))});
   return jobs;
+}
+
+// What is stopped is the best until then and says so, wherever the stop comes.
+TEST(Estimate, IsStoppedWithTheBestSoFar) {
+  const Series y = garch_series(400, 3);
+  for (const char* line : {"const / aparch / student", "const / egarch / ged",
+                           "const / garch e1..4 h1,2 / normal", "const ar1,2 ma1,2 / steady / normal"}) {
+    const Model model = parse_model(line);
+    const Fit whole = estimate(model, y);
+    std::size_t last = 0;
+    for (const std::size_t passes : {1, 5, 20, 60, 150}) {
+      std::stop_source stop;
+      EstimateOptions options;
+      options.progress.stop = stop.get_token();
+      options.progress.report = [&](std::size_t done, std::size_t all) {
+        EXPECT_EQ(all, 0U) << "nobody knows";
+        last = done;
+        if (done == passes) stop.request_stop();
+      };
+      const Fit fit = estimate(model, y, options);
+      const bool told =
+          std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
+            return w.code == WarningCode::fit_stopped || w.code == WarningCode::not_converged;
+          });
+      if (whole.convergence.evaluations <= static_cast<int>(passes)) {
+        EXPECT_FALSE(told) << line << " ended by itself";
+        continue;
+      }
+      EXPECT_EQ(last, passes) << line << ": no pass after the stop";
+      EXPECT_TRUE(fit.convergence.stopped && told) << line << " " << passes;
+      if (fit.usable()) {
+        EXPECT_LE(*fit.log_likelihood, *whole.log_likelihood + 1e-6) << line;
+      } else {
+        EXPECT_THAT(fit.convergence.why, testing::HasSubstr("stopped")) << line;
+      }
+    }
+  }
+}
+
+// Many lags on their bounds: in corners where bounds meet a step is a step (every start took 200 of
+// length zero once).
+TEST(Estimate, ManyLagsOnBoundsAreNoReasonToStandStill) {
+  for (const char* line : {"const / garch e1..10 h1..5 / skew-student", "const / gjr e1,5 h2 / ged"}) {
+    const Fit fit = estimate(line, garch_series(300, 5));
+    EXPECT_TRUE(fit.usable()) << line << ": " << fit.convergence.why;
+    EXPECT_LT(fit.convergence.evaluations, 3000) << line;
+  }
 }
 
 TEST(FitMany, ABadJobHasItsErrorAndCostsNoOtherItsFit) {

@@ -254,5 +254,35 @@ TEST(QuadraticProgramme, KeepsItsConstraintsUnderAnAllButSingularCurvature) {
   }
 }
 
+// In a corner where many bounds meet, met already and without slack, the step is still the
+// programme's solution: rounding in a coordinate that stays is no reason to stand still.
+TEST(QuadraticProgramme, MovesOutOfCornersWhereManyBoundsAreMet) {
+  maths::RandomStream stream(13, 0);
+  constexpr Eigen::Index k = 12;
+  Eigen::MatrixXd C(k + 1, k);
+  C << -Eigen::MatrixXd::Identity(k, k), Eigen::RowVectorXd::Ones(k);
+  int moved = 0;
+  for (int trial = 0; trial < 500; ++trial) {
+    Eigen::MatrixXd A(k, k);
+    Eigen::VectorXd g(k), slack(k + 1), size(k);
+    for (double& v : A.reshaped()) v = stream.normal();
+    for (double& v : g) v = 100 * stream.normal();
+    for (double& v : slack) v = stream.uniform() < .7 ? 0 : 1e-16 * stream.uniform();
+    for (Eigen::Index i = 0; i < 3; ++i) slack(i) = stream.uniform();
+    slack(k) = .01;
+    for (double& v : size) v = std::pow(10, 4 * stream.uniform());
+    const Eigen::MatrixXd Q = Eigen::HouseholderQR<Eigen::MatrixXd>(A).householderQ();
+    const Eigen::MatrixXd B = Q * size.asDiagonal() * Q.transpose();
+    const maths::QuadraticStep step =
+        maths::solve_quadratic(g, Eigen::LLT<Eigen::MatrixXd>(B), C, slack);
+    const Eigen::VectorXd left = g + B * step.s + C.transpose() * step.multipliers;
+    EXPECT_LT(left.norm(), 1e-8 * g.norm()) << trial << ": multipliers explain what is left";
+    EXPECT_GE(step.multipliers.minCoeff(), 0) << trial;
+    EXPECT_LE((C * step.s - slack).maxCoeff(), 1e-12) << trial;
+    if (g.dot(step.s) < -1e-9) ++moved;
+  }
+  EXPECT_GT(moved, 400);
+}
+
 }  // namespace
 }  // namespace brace

@@ -383,5 +383,26 @@ TEST(Tool, ReadsStandardInput) {
   EXPECT_NE(out.out.find("Log return of settle"), std::string::npos);
 }
 
+// At a terminal a long fit says what it does, and Ctrl-C ends it with the best so far; the exit
+// status is that of the fit which comes of it.
+TEST(Tool, ALongFitIsInterruptedWithTheBestSoFar) {
+  const Folder folder;
+  const std::string csv = folder / "long.csv";
+  ASSERT_EQ(brace("simulate --model 'const mu=0 / aparch omega=.02 alpha1=.05 gamma1=.5 beta1=.9 "
+                  "delta=1.2 / student nu=6' --length 4000 --quiet --out " +
+                  csv)
+                .status,
+            0);
+  const std::string fit = "timeout --foreground -s INT 3 '" BRACE_TOOL "' fit " + csv +
+                          " --value value" +
+                          " --model 'const / aparch e1..10 h1,2 / skew-student'";
+  const Outcome seen = run("script -qec \"" + fit + " > " + (folder / "out") + "; echo status \\$?\" /dev/null");
+  EXPECT_THAT(seen.out, testing::HasSubstr("fitting: ")) << "progress";
+  EXPECT_THAT(seen.out, testing::HasSubstr("Ctrl-C keeps the best so far"));
+  const std::string out = content_of(folder / "out");
+  EXPECT_THAT(out, testing::HasSubstr("stopped as asked after ")) << seen.out;
+  EXPECT_THAT(out, testing::HasSubstr("alpha10")) << "the best point so far";
+}
+
 }  // namespace
 }  // namespace brace::test

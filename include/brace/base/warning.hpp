@@ -39,6 +39,7 @@ enum class WarningCode {
   windows_left_out,      // fits to some windows of an average did not converge
   few_draws,             // the simulation's own error is too large to overlook
   draws_rejected,        // parameter draws outside the admissible region were redrawn
+  fit_stopped,           // stopped before every start had been climbed
 };
 
 // The code as written in JSON, such as "persistence-near-one".

@@ -17,6 +17,7 @@
 
 #include "brace/base/api.hpp"
 #include "brace/base/matrix.hpp"
+#include "brace/base/progress.hpp"
 #include "brace/base/warning.hpp"
 #include "brace/model/model.hpp"
 #include "brace/series/series.hpp"
@@ -93,6 +94,12 @@ struct EstimateOptions {
   // estimates and their errors are all there is: what needs the path says so, and restore() of
   // known_of() computes it again.
   bool keep_path = true;
+
+  // `done` counts passes over the data, of which nobody knows how many there will be: `all` is 0.
+  // Once a stop is asked for no more are made, and the Fit is the best until then: the highest
+  // maximum with WarningCode::fit_stopped or, where no climb had ended, the highest point with
+  // FitStatus::failed.
+  Progress progress{};
 };
 
 struct Parameter {
@@ -113,6 +120,7 @@ struct Convergence {
   int iterations = 0;   // Newton steps from the start that won
   int evaluations = 0;  // likelihood passes in all
   int starts = 0;       // starting points polished
+  bool stopped = false;  // as asked, before all starts had been climbed
 };
 
 struct Fit {
