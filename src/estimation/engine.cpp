@@ -110,6 +110,8 @@ class FitReport {
                 ? fmt::format("{}, below {}; Hessian negative definite", measured,
                               text::significant(kConverged, 1))
                 : fmt::format("the maximum lies on a bound: {}", fmt::join(bounds, "; "));
+    if (c.status == FitStatus::boundary && !(peak_.top.gradient_norm < kConverged))
+      c.why += fmt::format("; {} is left, which rounding keeps from falling", measured);
     if (problem_.tie) c.why += "; omega from the variance of the sample";
   }
 

@@ -142,7 +142,7 @@ class JointClimb {
             (met_bounds(end.x) != bounds || among_cusps(end.x) != cusped)))
         return false;
     // There every mu has a hill of its own, and four starts see four of them.
-    if (cusped) return false;
+    if (cusped || tails_explain_all(highest_->x)) return false;
     return variance_is_known(highest_->x, highest_->hessian);
   }
 
@@ -157,6 +157,18 @@ class JointClimb {
       if (bounds.d(i) - bounds.C.row(i).dot(x) <= kMet * (1 + std::abs(bounds.d(i))))
         met.push_back(i);
     return met;
+  }
+
+  // Starts may have agreed on nothing but tails as heavy as they may be.
+  [[nodiscard]] bool tails_explain_all(const VectorXd& x) const {
+    const std::vector<ShapeCoordinate>& shapes = shock_law(problem_.model.shocks).shapes;
+    const std::size_t first = problem_.names.size() - shapes.size();
+    for (Index c = 0; c < x.size(); ++c)
+      if (const std::size_t p = problem_.coordinates.parameter(c); p >= first)
+        if (const ShapeCoordinate& shape = shapes[p - first];
+            shape.high_explains_all && shape.high - x(c) <= kMet)
+          return true;
+    return false;
   }
 
   // A hill inside may be higher than the one that a bound cuts off: from the maximum with what lies

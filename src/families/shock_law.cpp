@@ -21,7 +21,8 @@ namespace {
 
 // 1 / nu instead of nu: near the normal limit the likelihood is nearly quadratic in it.
 ShapeCoordinate reciprocal(double low, double high, double start, const char* at_low,
-                           const char* at_high, bool (*admits)(double), const char* rule) {
+                           const char* at_high, bool (*admits)(double), const char* rule,
+                           bool high_explains_all = false) {
   return {.shape = [](double w) { return 1 / w; },
           .slope = [](double w) { return -1 / (w * w); },
           .bend = [](double w) { return 2 / (w * w * w); },
@@ -32,13 +33,14 @@ ShapeCoordinate reciprocal(double low, double high, double start, const char* at
           .at_low = at_low,
           .at_high = at_high,
           .admits = admits,
-          .rule = rule};
+          .rule = rule,
+          .high_explains_all = high_explains_all};
 }
 
 const ShapeCoordinate kTails = reciprocal(
     .001, .488, .125, "the shocks are as good as normal: take normal",
     "the tails are so heavy that the variance hardly exists",
-    [](double nu) { return nu >= 1 / .488 && std::isfinite(nu); }, "nu is at least 2.05");
+    [](double nu) { return nu >= 1 / .488 && std::isfinite(nu); }, "nu is at least 2.05", true);
 
 const ShapeCoordinate kPeak = reciprocal(
     .05, 1, .7, "the shocks are as good as uniform",

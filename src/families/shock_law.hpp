@@ -30,6 +30,9 @@ struct ShapeCoordinate {
   // Whether a value describes a law, and the rule.
   bool (*admits)(double shape);
   const char* rule;
+  // Whether so heavy tails as the upper bound's explain any variance, so that a maximum on it may
+  // hide higher ones.
+  bool high_explains_all = false;
 };
 
 // c |x|^power with a weight c for each sign of x, and its first and second derivative; at 0, where

@@ -563,5 +563,20 @@ TEST(VarianceTargeting, ErrorsKnowThatTheTargetIsEstimated) {
   }
 }
 
+// Starts that agree on tails as heavy as they may be agree on nothing: near one, where four of them
+// do, the truth's own climb ends no higher.
+TEST(Estimate, HeavyTailsDoNotHideTheMaximum) {
+  for (std::uint64_t stream = 0; stream < 8; ++stream) {
+    const std::vector<double> truth{.02, .0, .35, -.18, .998, 4};
+    const Model model = parse_model("const / egarch / student");
+    const Series y = simulate(model, truth, 1500, {.seed = 41, .stream = stream});
+    const Fit fit = estimate(model, y);
+    const Fit from_truth = estimate(model, y, {.start = truth, .from = ClimbFrom::start});
+    ASSERT_TRUE(fit.usable()) << stream;
+    if (from_truth.usable())
+      EXPECT_LE(*from_truth.log_likelihood, *fit.log_likelihood + 1e-4) << stream;
+  }
+}
+
 }  // namespace
 }  // namespace brace

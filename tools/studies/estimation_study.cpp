@@ -75,6 +75,7 @@ struct Trial {
   double seconds = 0;
   FitStatus status = FitStatus::not_run;
   bool earned = true;
+  double gradient = 0;
   double shortfall = 0;
 };
 
@@ -87,9 +88,17 @@ void judge(Trial& out, const Model& model, const Series& y, maths::RandomStream&
   out.evaluations = fit.convergence.evaluations;
   if (tell) fmt::print("{}\n", (std::ostringstream() << fit).str());
   if (!fit.usable()) return;
-  out.earned = *fit.convergence.gradient_norm < kConverged;
+  out.gradient = *fit.convergence.gradient_norm;
+  out.earned = out.gradient < kConverged;
+  // What has no error is on a bound, or is said to move nothing.
+  const auto said = [&](const Parameter& p) {
+    return std::any_of(fit.warnings.begin(), fit.warnings.end(), [&](const Warning& w) {
+      return w.code == WarningCode::parameter_at_bound &&
+             w.text.find(p.name + ", on which nothing depends") != std::string::npos;
+    });
+  };
   for (const Parameter& p : fit.parameters)
-    out.earned = out.earned && (p.held || p.at_bound || p.se_hessian);
+    out.earned = out.earned && (p.held || p.at_bound || p.se_hessian || said(p));
   const double sd = moments(y).sd;
   const std::vector<std::string> names = parameter_names(model).all();
   const bool log = std::holds_alternative<Egarch>(model.variance);
@@ -177,7 +186,7 @@ std::string line(std::size_t number, const Trial& o) {
   return fmt::format("  {:5} {} / {}, {}, n {}: {}{}{}\n", number, o.family, o.law, o.shape, o.n,
                      to_string(o.status),
                      o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
-                     o.earned ? "" : ", not earned");
+                     o.earned ? "" : fmt::format(", not earned (gradient {:.1g})", o.gradient));
 }
 
 }  // namespace
