@@ -96,9 +96,8 @@ int run_backtest(const Options& given) {
                   << (done == all ? "\r\033[K" : "") << std::flush;
     };
   const Backtest b = with_warnings_of(data, backtest(models, data.values, options, executor_of(o)));
-  if (o.output.json) {
-    std::cout << json_document("backtest", b);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("backtest", b);
+  if (shows_text(o)) {
     std::cout << b;
     print_account(data.values);
     const auto best = std::min_element(
@@ -167,16 +166,16 @@ Command backtest_command(Options& o) {
   const char* how = "How";
   c.option("--journal", o.backtest.journal,
            "file that records every forecast; an interrupted run continues from it")
-      .group(how);
+      .group(how).path();
   c.option("--seed", o.seed, "random seed of the paths (default: 1)").group(how);
   c.option("--threads", o.threads,
            "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group(how);
   add_output_options(c, o);
-  c.option("--out", o.output.out, "every forecast as CSV").group("Output");
+  c.option("--out", o.output.out, "every forecast as CSV").group("Output").path();
   c.option("--chart", o.output.chart, "forecast and outcome, losses, coverage, .png .svg .pdf")
-      .group("Output");
+      .group("Output").path();
   c.footer =
       "Example:\n  brace backtest data/kelp-fibre.csv --value settle --drop-zero volume --returns "
       "log \\\n      --model 'const / garch / student' --model 'const / gjr / student' --horizon 5 "

@@ -60,9 +60,8 @@ int run_single(const Options& o, const Loaded& data) {
   BreakReport report;
   report.of = data.values.name;
   report.tests = tests;
-  if (o.output.json) {
-    std::cout << json_document("breaks", data.values, report);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("breaks", data.values, report);
+  if (shows_text(o)) {
     for (const TestResult& test : tests) std::cout << test;
     print_account(data.level);
     print_next(o, fmt::format("breaks {}", modelled_words(o)));
@@ -98,11 +97,12 @@ int run_breaks(const Options& o) {
       if (!std::isnan(data.values.values[t]) && data.values.times[t] < *when) ++rows_before;
     at_date = hypothesis::chow(data.values, rows_before);
   }
-  if (o.output.json) {
+  if (std::ostream* json = json_stream(o)) {
     BreakReport whole = report;
     if (at_date) whole.tests.push_back(*at_date);
-    std::cout << json_document("breaks", data.values, whole);
-  } else {
+    *json << json_document("breaks", data.values, whole);
+  }
+  if (shows_text(o)) {
     std::cout << report;
     if (at_date) std::cout << text::indented(*at_date, "  ");
     print_account(data.level);
@@ -165,8 +165,8 @@ Command breaks_command(Options& o) {
   c.option("--threads", o.threads, "threads for the fits (default: all)").group(group);
   add_output_options(c, o);
   c.option("--chart", o.output.chart, "series with its segments shaded, .png .svg .pdf")
-      .group("Output");
-  c.option("--out", o.output.out, "the breaks as CSV").group("Output");
+      .group("Output").path();
+  c.option("--out", o.output.out, "the breaks as CSV").group("Output").path();
   c.footer =
       "Example:\n  brace breaks data/kelp-fibre.csv --value settle --drop-zero volume --returns "
       "log";

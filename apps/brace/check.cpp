@@ -22,9 +22,8 @@ int run_check(const Options& o) {
                   .period = o.period,
                   .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
                   .significance = o.test.level});
-  if (o.output.json) {
-    std::cout << json_document("check", fit, checked);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("check", fit, checked);
+  if (shows_text(o)) {
     std::cout << checked;
     if (fit.usable()) {
       if (o.model.outliers) std::cout << '\n' << find_outliers(fit);
@@ -76,9 +75,9 @@ Command check_command(Options& o) {
   add_output_options(c, o);
   add_residuals_option(c, o);
   c.option("--chart", o.output.chart, "residuals, their memory, quantiles, whiteness by lag")
-      .group("Output");
-  c.option("--roots", o.output.roots, "the inverse roots in the unit circle").group("Output");
-  c.option("--out", o.output.out, "the tests as CSV").group("Output");
+      .group("Output").path();
+  c.option("--roots", o.output.roots, "the inverse roots in the unit circle").group("Output").path();
+  c.option("--out", o.output.out, "the tests as CSV").group("Output").path();
   c.footer = "Example:\n  brace check kelp.json";
   return c;
 }

@@ -49,6 +49,7 @@ struct Option {
   bool listed = false;    // several values in one, by commas
   bool one_each = false;  // takes one value each time it is given
   bool needed = false;
+  bool is_path = false;  // a file, which a study names from its own folder
   std::string wants{}, forbids{};  // other options
 
   Option& group(std::string words) { return heading = std::move(words), *this; }
@@ -64,6 +65,7 @@ struct Option {
   Option& list() { return listed = true, *this; }
   Option& once_for_each() { return one_each = true, *this; }
   Option& required() { return needed = true, *this; }
+  Option& path() { return is_path = true, *this; }
   Option& needs(std::string other) { return wants = std::move(other), *this; }
   Option& excludes(std::string other) { return forbids = std::move(other), *this; }
 };

@@ -3,13 +3,16 @@
 // tests/tool/options_test.cpp and tests/tool/tool_test.cpp.
 #include "command_line.hpp"
 
+#include <fmt/format.h>
+
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <iostream>
 
 #include "brace/base/text.hpp"
 #include "brace/base/version.hpp"
-#include "brace/io/json.hpp"
+#include "options.hpp"
+#include "study_file.hpp"
 
 namespace brace::app {
 namespace {
@@ -42,23 +45,89 @@ void add(CLI::App& command, const Option& o) {
 }
 
 // Whole numbers are decimal: "010" is ten, and "0x10" is none.
-void read_whole_numbers_as_decimal(CLI::App& app) {
-  for (CLI::App* command : app.get_subcommands({}))
-    for (CLI::Option* option : command->get_options())
-      if (option->get_type_name() == "INT" || option->get_type_name() == "UINT" ||
-          option->get_type_name() == "N")
-        option->transform(CLI::Validator(
-            [](std::string& text) -> std::string {
-              const std::size_t sign = text.starts_with('-') || text.starts_with('+') ? 1 : 0;
-              if (text.size() == sign ||
-                  text.find_first_not_of("0123456789", sign) != std::string::npos)
-                return "'" + text + "' is not a whole number";
-              const std::size_t first =
-                  std::min(text.find_first_not_of('0', sign), text.size() - 1);
-              text = (text.starts_with('-') ? "-" : "") + text.substr(first);
-              return "";
-            },
-            "", ""));
+void read_whole_numbers_as_decimal(CLI::App& command) {
+  for (CLI::Option* option : command.get_options())
+    if (option->get_type_name() == "INT" || option->get_type_name() == "UINT" ||
+        option->get_type_name() == "N")
+      option->transform(CLI::Validator(
+          [](std::string& text) -> std::string {
+            const std::size_t sign = text.starts_with('-') || text.starts_with('+') ? 1 : 0;
+            if (text.size() == sign ||
+                text.find_first_not_of("0123456789", sign) != std::string::npos)
+              return "'" + text + "' is not a whole number";
+            const std::size_t first = std::min(text.find_first_not_of('0', sign), text.size() - 1);
+            text = (text.starts_with('-') ? "-" : "") + text.substr(first);
+            return "";
+          },
+          "", ""));
+}
+
+// A command for itself, with no word on which options go together.
+void add_options(CLI::App& app, const Command& command, bool all_needed) {
+  for (const Option& o : command.options) {
+    add(app, o);
+    if (!all_needed) app.get_option(o.name)->required(false);
+  }
+  read_whole_numbers_as_decimal(app);
+}
+void parse_words(CLI::App& app, std::vector<std::string> words) {
+  std::reverse(words.begin(), words.end());  // as CLI11 takes them
+  app.parse(std::move(words));
+}
+
+// Those typed of how the series is read and made.
+std::vector<TypedOption> typed_of_series(const CLI::App& app, const Command& command) {
+  std::vector<TypedOption> out;
+  for (const Option& o : command.options) {
+    if (o.heading != kReadingHeading && o.heading != kMakingHeading) continue;
+    const CLI::Option* at = app.get_option(o.name);
+    if (at->count() == 0) continue;
+    out.push_back({&o, std::holds_alternative<bool*>(o.target) ? std::vector<std::string>{}
+                                                               : at->results()});
+  }
+  return out;
+}
+
+// The words typed and, before them, what the study file that they name says of options that were
+// not.
+struct WithStudy {
+  std::vector<std::string> words;
+  std::vector<TypedOption> typed;
+};
+WithStudy with_study(const std::deque<Command>& commands, std::vector<std::string> words) {
+  WithStudy out{.words = words, .typed = {}};
+  if (words.empty()) return out;
+  const auto command = std::find_if(commands.begin(), commands.end(),
+                                    [&](const Command& c) { return c.name == words[0]; });
+  if (command == commands.end()) return out;
+  CLI::App app;
+  add_options(app, *command, false);
+  words.erase(words.begin());
+  try {
+    parse_words(app, words);
+  } catch (const CLI::ParseError&) {
+    return out;  // told where all words are read
+  }
+  out.typed = typed_of_series(app, *command);
+  const CLI::Option* named = app.get_option_no_throw("--study");
+  if (!named || named->count() == 0) return out;
+  const auto typed = [&](const std::string& option) {
+    return !option.empty() && app.get_option(option)->count() > 0;
+  };
+  std::vector<std::string> all{command->name};
+  const StudyFile study(named->results().front());
+  for (const Given& given : study.given(*command)) {
+    const bool excluded =
+        std::any_of(command->options.begin(), command->options.end(), [&](const Option& o) {
+          return (o.name == given.option && typed(o.forbids)) ||
+                 (o.forbids == given.option && typed(o.name));
+        });
+    if (!typed(given.option) && !excluded)
+      all.insert(all.end(), given.words.begin(), given.words.end());
+  }
+  all.insert(all.end(), words.begin(), words.end());
+  out.words = std::move(all);
+  return out;
 }
 
 // "'inspct' is not a command (did you mean 'inspect'?)" where the first word is none.
@@ -143,9 +212,11 @@ Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** 
     command->footer(c.footer);
     command->callback([&parsed, i] { parsed.command = i; });
   }
-  read_whole_numbers_as_decimal(app);
+  for (CLI::App* command : app.get_subcommands({})) read_whole_numbers_as_decimal(*command);
   try {
-    app.parse(argc, argv);
+    WithStudy whole = with_study(commands, {argv + 1, argv + argc});
+    parsed.typed = std::move(whole.typed);
+    parse_words(app, std::move(whole.words));
   } catch (const CLI::ParseError& error) {
     parsed.command.reset();
     if (error.get_exit_code() == 0) {  // --help, --version
@@ -158,6 +229,36 @@ Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** 
     parsed.status = 2;
   }
   return parsed;
+}
+
+std::optional<std::string> refusal_of(const Option& option,
+                                      const std::vector<std::string>& words) {
+  CLI::App app;
+  add(app, option);
+  app.get_option(option.name)->required(false);
+  read_whole_numbers_as_decimal(app);
+  try {
+    parse_words(app, words);
+  } catch (const CLI::ParseError& error) {
+    std::string what = error.what();
+    // "--horizon: Value 0 not in range", or the same without dashes in a study file.
+    return what.starts_with("--") ? what.substr(2) : what;
+  }
+  return std::nullopt;
+}
+
+void read_words(const Command& command, const std::vector<std::string>& words) {
+  CLI::App app;
+  add_options(app, command, true);
+  for (const Option& o : command.options) {
+    if (!o.wants.empty()) app.get_option(o.name)->needs(o.wants);
+    if (!o.forbids.empty()) app.get_option(o.name)->excludes(o.forbids);
+  }
+  try {
+    parse_words(app, words);
+  } catch (const CLI::ParseError& error) {
+    throw Error(ErrorCode::bad_option, fmt::format("brace {}: {}", command.name, error.what()));
+  }
 }
 
 }  // namespace brace::app

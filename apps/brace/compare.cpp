@@ -61,9 +61,8 @@ int run_compare(const Options& o) {
   Series whole = data.values;
   whole.append(data.held_out);
   const Comparison c = with_warnings_of(data, compare(models, whole, options, executor_of(o)));
-  if (o.output.json) {
-    std::cout << json_document("compare", c);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("compare", c);
+  if (shows_text(o)) {
     std::cout << c;
     print_account(data.values);
     const auto best = std::min_element(
@@ -155,10 +154,10 @@ Command compare_command(Options& o) {
       .not_negative()
       .group("How");
   add_output_options(c, o);
-  c.option("--out", o.output.out, "one row a model as CSV").group("Output");
+  c.option("--out", o.output.out, "one row a model as CSV").group("Output").path();
   c.option("--chart", o.output.chart,
            "each forecast of the hold-out over what happened, .png .svg .pdf")
-      .group("Output");
+      .group("Output").path();
   c.footer =
       "Example:\n  brace compare data/lamp-oil.csv --transform log --hold-out 24 --chart pair.png "
       "\\\n"

@@ -263,7 +263,7 @@ Command demo_command(Options& o) {
   c.option("FILE", o.file,
            "the data (default: data/kelp-fibre.csv, or the copy installed with the tool)");
   c.option("--out", o.output.out,
-           "folder for charts, tables and the saved model (default: brace-demo)");
+           "folder for charts, tables and the saved model (default: brace-demo)").path();
   c.option("--threads", o.threads,
            "number of threads, 0 for all (default); results do not depend on it")
       .not_negative();

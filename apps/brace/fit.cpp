@@ -28,9 +28,8 @@ int run_fit(const Options& o) {
     save_model(fit, o.output.save);
     say_written(o, o.output.save);
   }
-  if (o.output.json) {
-    std::cout << json_document("fit", fit, more);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("fit", fit, more);
+  if (shows_text(o)) {
     std::cout << fit << more;
     if (o.model.equation && fit.usable()) std::cout << '\n' << equation(fit);
     print_account(fit.window());
@@ -70,14 +69,6 @@ Command fit_command(Options& o) {
   c.option("--equation", o.model.equation,
            "write the fitted equation out and read each coefficient in a sentence")
       .group("The model");
-  c.option("--target-variance", o.model.target_variance,
-           "variance targeting: omega follows from the sample variance (arch, garch, gjr)")
-      .group("The model");
-  c.option("--starts", o.model.starts,
-           "number of starting points; more may find a higher maximum (default: 4 to "
-           "76, by model and rows)")
-      .range(1, 10000)
-      .group("The model");
   c.option("--profile", o.model.profiles,
            "profile-likelihood intervals of persistence or parameters, separated by commas")
       .list()
@@ -92,10 +83,10 @@ Command fit_command(Options& o) {
   c.option("--chart", o.output.chart,
            "fitted and actual values; with a variance equation, volatility and news impact, .png "
            ".svg .pdf")
-      .group("Output");
-  c.option("--out", o.output.out, "the parameters as CSV").group("Output");
+      .group("Output").path();
+  c.option("--out", o.output.out, "the parameters as CSV").group("Output").path();
   c.option("--save", o.output.save, "the fitted model with its series, for check and forecast")
-      .group("Output");
+      .group("Output").path();
   c.footer =
       "Example:\n  brace fit data/kelp-fibre.csv --value settle --drop-zero volume --returns log "
       "\\\n"

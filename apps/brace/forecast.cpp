@@ -210,9 +210,8 @@ int run_forecast(const Options& o) {
     on_model = judged_rows(fit, data, o);
     on_file = judged_on_file(fit, ahead, data, o);
   }
-  if (o.output.json) {
-    std::cout << json_document("forecast", fit, ahead, on_model, on_file);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("forecast", fit, ahead, on_model, on_file);
+  if (shows_text(o)) {
     std::cout << ahead;
     if (judged) print_judged("on the scale of the model", ahead, on_model);
     if (!on_file.rows.empty()) print_judged("on the scale of the file", ahead, on_file);
@@ -235,7 +234,7 @@ int run_forecast(const Options& o) {
          .level_held_out = data.level_held_out});
     say_written(o, o.output.chart);
   }
-  if (!o.output.json && o.output.chart.empty())
+  if (shows_text(o) && o.output.chart.empty())
     print_next(o,
                fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
                            o.model.line.empty() ? "" : fmt::format(" --model '{}'", o.model.line),
@@ -263,7 +262,7 @@ Command forecast_command(Options& o) {
       .words({"full", "plug-in", "resampled", "refit"})
       .group(group);
   c.option("--future", o.ahead.future, "CSV file with future values of the 'with' columns")
-      .group(group);
+      .group(group).path();
   c.option("--back", o.ahead.back,
            "point forecast on the original scale: median, or mean with bias correction (default: "
            "median)")
@@ -306,8 +305,8 @@ Command forecast_command(Options& o) {
       .not_negative()
       .group(group);
   add_output_options(c, o);
-  c.option("--out", o.output.out, "one row a step as CSV").group("Output");
-  c.option("--chart", o.output.chart, "the forecast figure, .png .svg .pdf").group("Output");
+  c.option("--out", o.output.out, "one row a step as CSV").group("Output").path();
+  c.option("--chart", o.output.chart, "the forecast figure, .png .svg .pdf").group("Output").path();
   c.footer = "Example:\n  brace forecast kelp.json --horizon 20 --chart forecast.png";
   return c;
 }

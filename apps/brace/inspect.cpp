@@ -47,10 +47,8 @@ void print_file(const Series& level) {
 
 // A file of several numeric columns, where none was named: what each holds.
 int run_overview(const Options& o, const Table& table) {
-  if (o.output.json) {
-    std::cout << json_document("inspect", table);
-    return 0;
-  }
+  if (std::ostream* json = json_stream(o)) *json << json_document("inspect", table);
+  if (!shows_text(o)) return 0;
   std::vector<std::string> names;
   for (const Column& c : table.columns) names.push_back(c.name);
   std::cout << text::wrap(
@@ -106,9 +104,8 @@ int run_inspect(const Options& o) {
                             .at = lags.size() > 1 ? lags : std::vector<int>{},
                             .bars = data.bars}));
   if (!o.test.named.empty()) keep_tests(o, inspection.tests);
-  if (o.output.json) {
-    std::cout << json_document("inspect", data.values, inspection, data.level);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("inspect", data.values, inspection, data.level);
+  if (shows_text(o)) {
     if (o.test.named.empty())
       std::cout << inspection;
     else
@@ -146,10 +143,10 @@ Command inspect_command(Options& o) {
       .shown_as("ID,...")
       .group("Tests");
   add_output_options(c, o);
-  c.option("--chart", o.output.chart, "the first-look figure, .png .svg .pdf").group("Output");
+  c.option("--chart", o.output.chart, "the first-look figure, .png .svg .pdf").group("Output").path();
   c.option("--shape", o.output.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")
-      .group("Output");
-  c.option("--out", o.output.out, "the tests as CSV").group("Output");
+      .group("Output").path();
+  c.option("--out", o.output.out, "the tests as CSV").group("Output").path();
   c.footer =
       "Example:\n  brace inspect data/kelp-fibre.csv --value settle --drop-zero volume --returns "
       "log --chart look.png";

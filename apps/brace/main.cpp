@@ -81,18 +81,16 @@ int unexpected(const char* what, const char* mend) {
 
 int run_tool(int argc, char** argv) {
   using namespace brace::app;
-  // Each command has its own defaults.
   std::deque<Options> options;
-  std::deque<Command> commands;
+  std::deque<Command> commands = job_commands(options);
   for (const auto command :
-       {inspect_command, unitroot_command, lags_command, season_command, breaks_command,
-        search_command, fit_command, check_command, compare_command, forecast_command,
-        update_command, backtest_command, simulate_command, demo_command})
+       {update_command, study_command, report_command, simulate_command, demo_command})
     commands.push_back(command(options.emplace_back()));
-  const Parsed parsed = parse_command_line(commands, argc, argv);
-  if (!parsed.command) return parsed.status;
-  const Options& given = options[*parsed.command];
   try {
+    const Parsed parsed = parse_command_line(commands, argc, argv);
+    if (!parsed.command) return parsed.status;
+    Options& given = options[*parsed.command];
+    given.typed = parsed.typed;
     refuse_hopeless(given);
     const int status = commands[*parsed.command].run(given);
     std::cout.flush();

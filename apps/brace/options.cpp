@@ -13,9 +13,9 @@
 namespace brace::app {
 
 void add_series_options(Command& command, Options& o, const std::string& what) {
-  command.option("FILE", o.file, what).required();
+  command.option("FILE", o.file, what).required().path();
   const auto in = [](Option& option, const char* group) { option.group(group); };
-  const char* reading = "Reading the file";
+  const char* reading = kReadingHeading;
   in(command.option("--value", o.series.read.value,
                     "column of the values, by name or position (default: the only numeric one)"),
      reading);
@@ -79,7 +79,7 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
          "time zone of local times, such as Europe/Berlin, if rows span a daylight-saving change"),
      reading);
 
-  const char* making = "Transformations, applied in this order";
+  const char* making = kMakingHeading;
   in(command.option("--rows", o.series.rows, "rows to keep, such as 1..500 or 20%..100%"), making);
   in(command.option("--regroup", o.series.regroup,
                     "aggregate to a lower frequency: week:last, month:mean, quarter:sum (last for "
@@ -112,7 +112,7 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
 }
 
 void add_model_options(Command& command, Options& o) {
-  const char* group = "The model";
+  const char* group = kModelHeading;
   command
       .option("--model", o.model.line,
               "model line: mean / variance / shocks, such as 'const ar1 / garch / student'")
@@ -128,11 +128,23 @@ void add_model_options(Command& command, Options& o) {
               "exact or conditional (default: exact for a mean equation alone)")
       .words({"automatic", "exact", "conditional"})
       .group(group);
+  command.option("--target-variance", o.model.target_variance,
+           "variance targeting: omega follows from the sample variance (arch, garch, gjr)")
+      .group(group);
+  command.option("--starts", o.model.starts,
+           "number of starting points; more may find a higher maximum (default: 4 to "
+           "76, by model and rows)")
+      .range(1, 10000)
+      .group(group);
 }
 
 void add_output_options(Command& command, Options& o) {
   const char* group = "Output";
   command.option("--json", o.output.json, "the result as JSON on standard output").group(group);
+  command
+      .option("--study", o.study,
+              "study file (TOML) of the options that are left out here; see brace study --help")
+      .group(group);
   command
       .option("--quiet", o.output.quiet,
               "omit the suggested next command and all messages but errors")
@@ -627,8 +639,6 @@ void print_account(const Series& series) {
   std::cout << '\n' << text::wrap(account(series), 100, "  ");
 }
 
-namespace {
-
 std::string shell_word(const std::string& text) {
   if (!text.empty() &&
       text.find_first_not_of(
@@ -640,9 +650,24 @@ std::string shell_word(const std::string& text) {
   return out + "'";
 }
 
-}  // namespace
+std::ostream* json_stream(const Options& o) {
+  if (o.output.json_too) return o.output.json_too;
+  return o.output.json ? &std::cout : nullptr;
+}
+
+bool shows_text(const Options& o) {
+  return !o.output.json || o.output.json_too;
+}
 
 std::string series_words(const Options& o) {
+  if (!o.study.empty()) {
+    std::string words = "--study " + shell_word(o.study);
+    for (const TypedOption& typed : o.typed) {
+      words += " " + typed.option->name;
+      for (const std::string& value : typed.values) words += " " + shell_word(value);
+    }
+    return words;
+  }
   std::string words = shell_word(o.file);
   const auto add = [&](const char* name, const std::optional<std::string>& value) {
     if (value && !value->empty()) words += fmt::format(" {} {}", name, shell_word(*value));
@@ -674,6 +699,7 @@ std::string series_words(const Options& o) {
 
 std::string modelled_words(const Options& o) {
   std::string words = series_words(o);
+  if (!o.study.empty()) return words;
   if (o.series.returns != "none") words += " --returns " + o.series.returns;
   if (o.series.overnight != "keep") words += " --overnight " + o.series.overnight;
   if (!o.series.transform.empty()) words += " --transform " + shell_word(o.series.transform);
@@ -698,7 +724,7 @@ void add_residuals_option(Command& command, Options& o) {
   command
       .option("--residuals", o.output.residuals,
               "each row's actual and fitted value, residual and volatility, .csv or .json")
-      .group("Output");
+      .group("Output").path();
 }
 
 void write_residuals(const Options& o, const Fit& fit) {
@@ -729,6 +755,16 @@ int status_of(const Fit& fit) {
   std::cerr << fmt::format("brace: {} did not converge ({}); these numbers are not estimates\n",
                            to_string(fit.model), fit.convergence.why);
   return 3;
+}
+
+std::deque<Command> job_commands(std::deque<Options>& targets) {
+  std::deque<Command> commands;
+  for (const auto command :
+       {inspect_command, unitroot_command, lags_command, season_command, breaks_command,
+        search_command, fit_command, check_command, compare_command, forecast_command,
+        backtest_command})
+    commands.push_back(command(targets.emplace_back()));
+  return commands;
 }
 
 }  // namespace brace::app

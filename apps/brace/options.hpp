@@ -3,6 +3,8 @@
 #pragma once
 
 #include <cstdint>
+#include <deque>
+#include <iosfwd>
 #include <optional>
 #include <string>
 #include <vector>
@@ -75,14 +77,29 @@ struct SimulateWords {
 };
 struct OutputWords {
   bool json = false, quiet = false;
-  std::string out, save, chart, shape, roots, residuals;
+  std::ostream* json_too = nullptr;  // of a study: the result as JSON beside the text
+  std::string out, save, chart, shape, roots, residuals, report;
   bool is_folder = false;  // `out` of `demo`, which writes several files
+};
+
+// Of `study` and `report`.
+struct StudyWords {
+  bool start = false, again = false;
+  std::vector<std::string> records;
+};
+
+// An option as it was typed: no values for a flag.
+struct TypedOption {
+  const Option* option;
+  std::vector<std::string> values;
 };
 
 // What a command line may say. Each command fills the parts that it takes.
 struct Options {
   std::string file;
   std::string newer;  // of `update`: the file with the new rows
+  std::string study;  // file of the options that the command line leaves out
+  std::vector<TypedOption> typed;  // of how the series is read and made, as it was typed
   SeriesWords series;
   ModelWords model;
   SearchWords search;
@@ -92,10 +109,16 @@ struct Options {
   BacktestWords backtest;
   SimulateWords simulate;
   OutputWords output;
+  StudyWords study_words;
   std::optional<int> period;
   std::uint64_t seed = 1;
   int threads = 0;
 };
+
+// Headings of the help that a study file goes by.
+inline constexpr const char* kReadingHeading = "Reading the file";
+inline constexpr const char* kMakingHeading = "Transformations, applied in this order";
+inline constexpr const char* kModelHeading = "The model";
 
 // ---- What a command takes; each adds its options to `command` ----
 void add_series_options(
@@ -162,6 +185,13 @@ void print_account(const Series& series);
 // The same with --returns where it was given.
 [[nodiscard]] std::string modelled_words(const Options& o);
 
+// Where the result goes as JSON; none where it is not asked for. And whether it is told in text.
+[[nodiscard]] std::ostream* json_stream(const Options& o);
+[[nodiscard]] bool shows_text(const Options& o);
+
+// A word as a shell takes it, in quotes where it must be.
+[[nodiscard]] std::string shell_word(const std::string& word);
+
 // Prints the `Next:` line, which ends every text output.
 void print_next(const Options& o, const std::string& command);
 
@@ -196,6 +226,11 @@ void write_residuals(const Options& o, const Fit& fit);
 [[nodiscard]] Command backtest_command(Options& o);
 [[nodiscard]] Command simulate_command(Options& o);
 [[nodiscard]] Command demo_command(Options& o);
+[[nodiscard]] Command study_command(Options& o);
+[[nodiscard]] Command report_command(Options& o);
+
+// Those of the job in its order, each with Options of its own, added to `targets`.
+[[nodiscard]] std::deque<Command> job_commands(std::deque<Options>& targets);
 
 // The series that goes on from the end of another with these values, dated by its clock.
 [[nodiscard]] Series supposed(const Series& series, const std::vector<double>& values);

@@ -41,9 +41,8 @@ int run_variances(const Options& o, const Loaded& data) {
   const VarianceSearch found =
       with_warnings_of(data, search_variances(data.values, options, executor_of(o)));
   const VarianceCandidate& chosen = found.candidates[found.chosen];
-  if (o.output.json) {
-    std::cout << json_document("search", found);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("search", found);
+  if (shows_text(o)) {
     std::cout << found;
     print_account(data.values);
     print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), to_string(chosen.model)));
@@ -101,9 +100,8 @@ int run_search(const Options& o) {
     options.held = kept.held;
   }
   const Search found = with_warnings_of(data, search(data.values, options, executor_of(o)));
-  if (o.output.json) {
-    std::cout << json_document("search", found);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("search", found);
+  if (shows_text(o)) {
     std::cout << found;
     print_account(data.values);
     const std::string line = mean_part(found.candidates[found.chosen].model);
@@ -214,8 +212,8 @@ Command search_command(Options& o) {
         option.name == "--season-differences")
       option.needs("--season");
   add_output_options(c, o);
-  c.option("--out", o.output.out, "all candidates as CSV").group("Output");
-  c.option("--save", o.output.save, "the chosen model with its series").group("Output");
+  c.option("--out", o.output.out, "all candidates as CSV").group("Output").path();
+  c.option("--save", o.output.save, "the chosen model with its series").group("Output").path();
   c.footer =
       "Examples:\n  brace search data/lamp-oil.csv --transform log --season 12\n"
       "  brace search data/kelp-fibre.csv --value settle --drop-zero volume --returns log "

@@ -139,9 +139,8 @@ int run_unitroot(const Options& o) {
   if (o.test.named.empty())
     suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0);
 
-  if (o.output.json) {
-    std::cout << json_document("unitroot", deciding, report, more, suggested);
-  } else {
+  if (std::ostream* json = json_stream(o)) *json << json_document("unitroot", deciding, report, more, suggested);
+  if (shows_text(o)) {
     if (battery_asked) std::cout << report;
     for (const TestResult& test : more) std::cout << text::indented(test, "  ");
     if (suggested)
@@ -205,7 +204,7 @@ Command unitroot_command(Options& o) {
   c.option("--seed", o.seed, "random seed of the variance-ratio bootstrap").group(group);
   c.option("--threads", o.threads, "threads for the bootstrap (default: all)").group(group);
   add_output_options(c, o);
-  c.option("--out", o.output.out, "the tests as CSV").group("Output");
+  c.option("--out", o.output.out, "the tests as CSV").group("Output").path();
   c.footer = "Example:\n  brace unitroot data/kelp-fibre.csv --value settle --drop-zero volume";
   return c;
 }

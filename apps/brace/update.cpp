@@ -227,10 +227,8 @@ int run_update(const Options& o) {
   replace_model(fit, target);
   say_written(o, target);
   write_residuals(o, fit);
-  if (o.output.json) {
-    std::cout << json_document("update", fit);
-    return 0;
-  }
+  if (std::ostream* json = json_stream(o)) *json << json_document("update", fit);
+  if (!shows_text(o)) return 0;
   const Forecast next = forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in});
   const std::string period(fit.series->period());
   std::cout << text::wrap(fmt::format(
@@ -256,7 +254,7 @@ Command update_command(Options& o) {
   add_output_options(c, o);
   add_residuals_option(c, o);
   c.option("--save", o.output.save, "file for the updated model (default: overwrite the old one)")
-      .group("Output");
+      .group("Output").path();
   c.footer = "Example:\n  brace update kelp.json --new data/kelp-fibre.csv";
   return c;
 }
