@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The tool: reads the command line, runs one command, turns errors into a line on stderr and an
 // exit status.
+#include <algorithm>
 #include <csignal>
 #include <cstdio>
 #include <exception>
@@ -12,6 +13,8 @@
 #include "brace/io/files.hpp"
 #include "command_line.hpp"
 #include "options.hpp"
+#include "study_file.hpp"
+#include "study_run.hpp"
 #include "tool_words.hpp"
 #include "visible.hpp"
 
@@ -79,6 +82,18 @@ int unexpected(const char* what, const char* mend) {
   return 1;
 }
 
+// The command line as a shell takes it, without the page that is made of it.
+std::string typed_without_report(int argc, char** argv) {
+  std::string out = "brace";
+  for (int i = 1; i < argc; ++i) {
+    const std::string word = argv[i];
+    if (word == "--report") ++i;
+    if (word.starts_with("--report")) continue;
+    out += " " + brace::app::shell_word(word);
+  }
+  return out;
+}
+
 int run_tool(int argc, char** argv) {
   using namespace brace::app;
   std::deque<Options> options;
@@ -92,7 +107,12 @@ int run_tool(int argc, char** argv) {
     Options& given = options[*parsed.command];
     given.typed = parsed.typed;
     refuse_hopeless(given);
-    const int status = commands[*parsed.command].run(given);
+    const Command& command = commands[*parsed.command];
+    const bool of_the_job = std::find(steps_of_the_job().begin(), steps_of_the_job().end(),
+                                      command.name) != steps_of_the_job().end();
+    const int status = of_the_job && !given.output.report.empty()
+                           ? run_with_report(command, given, typed_without_report(argc, argv))
+                           : command.run(given);
     std::cout.flush();
     if (!std::cout)
       throw brace::Error(brace::ErrorCode::cannot_write,

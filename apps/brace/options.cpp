@@ -145,6 +145,9 @@ void add_output_options(Command& command, Options& o) {
       .option("--study", o.study,
               "study file (TOML) of the options that are left out here; see brace study --help")
       .group(group);
+  command.option("--report", o.output.report, "the result as one HTML page, a chapter of a study")
+      .group(group)
+      .path();
   command
       .option("--quiet", o.output.quiet,
               "omit the suggested next command and all messages but errors")

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Reading and checking a study file. Covered by tests/study/study_file_test.cpp.
+// Reading and checking a study file. Covered by tests/tool/study_file_test.cpp.
 #include "study_file.hpp"
 
 #include <fmt/format.h>

@@ -6,7 +6,9 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <regex>
 
 namespace brace::inline v0 {
@@ -17,21 +19,66 @@ void replace_all(std::string& text, const std::string& what, const std::string& 
     text.replace(at, what.size(), by);
 }
 
-// "123.45" becomes "123.4" in the paths, where a twentieth of a pixel is not seen.
-std::string with_one_decimal(const std::string& svg) {
+// A number of tenths without what may be left out: "12", "-.3".
+void append_tenths(std::string& out, long tenths, bool may_touch) {
+  if (tenths >= 0 && !may_touch) out += ' ';
+  if (tenths < 0) out += '-';
+  const long size = std::labs(tenths);
+  if (size >= 10 || size == 0) out += std::to_string(size / 10);
+  if (size % 10 != 0) out += '.', out += static_cast<char>('0' + size % 10);
+}
+
+// The same lines in tenths of a pixel and by their steps, which is half as long; as it is where it
+// holds more than moves and lines.
+std::string with_steps(const std::string& path) {
   std::string out;
-  out.reserve(svg.size());
-  for (std::size_t i = 0; i < svg.size(); ++i) {
-    out += svg[i];
-    if (svg[i] != '.' || i + 2 >= svg.size() || i == 0) continue;
-    const auto digit = [&](std::size_t at) {
-      return at < svg.size() && std::isdigit(static_cast<unsigned char>(svg[at])) != 0;
-    };
-    if (!digit(i - 1) || !digit(i + 1) || !digit(i + 2) || digit(i + 3)) continue;
-    out += svg[i + 1];
-    i += 2;
+  long x = 0, y = 0;
+  const char* at = path.c_str();
+  const char* const end = at + path.size();
+  const auto skip = [&] {
+    while (at < end && (std::isspace(static_cast<unsigned char>(*at)) != 0 || *at == ',')) ++at;
+  };
+  for (skip(); at < end; skip()) {
+    const char command = *at++;
+    if (command == 'Z' || command == 'z') {
+      out += 'z';
+      continue;
+    }
+    if (command != 'M' && command != 'L') return path;
+    long place[2];
+    for (long& coordinate : place) {
+      skip();
+      char* after = nullptr;
+      coordinate = std::lround(10 * std::strtod(at, &after));
+      if (after == at) return path;
+      at = after;
+    }
+    if (command == 'M') {
+      out += 'M';
+      append_tenths(out, place[0], true);
+      append_tenths(out, place[1], false);
+    } else {
+      out += 'l';
+      append_tenths(out, place[0] - x, true);
+      append_tenths(out, place[1] - y, false);
+    }
+    x = place[0];
+    y = place[1];
   }
   return out;
+}
+
+std::string with_short_paths(const std::string& svg) {
+  std::string out;
+  std::size_t done = 0;
+  for (std::size_t at = 0; (at = svg.find(" d='", at)) != std::string::npos;) {
+    const std::size_t from = at + 4, to = svg.find('\'', from);
+    if (to == std::string::npos) break;
+    out.append(svg, done, from - done);
+    out += with_steps(svg.substr(from, to - from));
+    done = at = to;
+  }
+  return out.append(svg, done);
 }
 
 // Thousands of filled circles, an element each, as one path with round ends: a tenth of the size.
@@ -74,7 +121,7 @@ std::string inline_svg(std::string svg, const std::string& prefix,
   // What the drawing program says of itself; the figure has words of its own.
   static const std::regex title("<title>[^<]*</title>|<desc>[^<]*</desc>");
   svg = std::regex_replace(svg, title, "");
-  svg = with_one_decimal(with_circles_as_paths(svg));
+  svg = with_short_paths(with_circles_as_paths(svg));
   for (const char* quote : {"'", "\""}) {
     const std::string q(quote);
     replace_all(svg, "id=" + q, "id=" + q + prefix + "-");
@@ -91,7 +138,7 @@ std::string inline_svg(std::string svg, const std::string& prefix,
         Colour{"rgb( 62, 125,  90)", "var(--green)"}, Colour{"rgb(62,125,90)", "var(--green)"},
         Colour{"rgb(196,  82,  58)", "var(--red)"}, Colour{"rgb(196,82,58)", "var(--red)"},
         Colour{"rgb(184, 134,  43)", "var(--gold)"}, Colour{"rgb(184,134,43)", "var(--gold)"},
-        Colour{"rgb(221, 227, 230)", "var(--line)"}, Colour{"#ffffff", "var(--ground)"},
+        Colour{"rgb(221, 227, 230)", "var(--line)"}, Colour{"rgb(185, 198, 204)", "var(--shade)"}, Colour{"#ffffff", "var(--ground)"},
         Colour{"#FFFFFF", "var(--ground)"}, Colour{"\"black\"", "\"var(--ink)\""}})
     replace_all(svg, drawn, shown);
   std::string words;

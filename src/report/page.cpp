@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // From records to the page, by the templates of page/. Covered by tests/report/report_test.cpp and,
-// in a browser, by tests/report/browser_test.cpp.
+// in a browser, by tests/tool/report_page_test.cpp.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -270,6 +270,10 @@ std::string summary_of(const std::vector<StudyRecord>& studies) {
 }
 
 }  // namespace
+
+std::string question_of(const std::string& step) {
+  return words_of_step(step).question;
+}
 
 std::string html_report(const std::vector<StudyRecord>& studies) {
   const bool several = studies.size() > 1;

@@ -66,6 +66,14 @@ std::string quoted_change(const std::string& of, double before, double now,
                      text::significant(now, 4), more);
 }
 
+// A sentence by its words alone.
+std::string without_numbers(const std::string& sentence) {
+  std::string out;
+  for (const char c : sentence)
+    if (c < '0' || c > '9') out += c;
+  return out;
+}
+
 }  // namespace
 
 std::string to_json(const StudyRecord& record) {
@@ -165,8 +173,9 @@ std::vector<std::string> changes_between(const StudyRecord& before, const StudyR
   }
   for (const ReportChapter& c : now.chapters)
     for (const ReportChapter& old : before.chapters)
-      // The forecast's sentence holds numbers, which are told above.
-      if (old.step == c.step && c.step != "forecast" && verdict_of(old) != verdict_of(c))
+      // Figures differ from day to day, and those of the forecast are told above.
+      if (old.step == c.step && c.step != "forecast" &&
+          without_numbers(verdict_of(old)) != without_numbers(verdict_of(c)))
         out.push_back(fmt::format("Of {}: {} It was: {}", c.step, verdict_of(c), verdict_of(old)));
   return out;
 }

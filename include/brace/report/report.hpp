@@ -66,6 +66,9 @@ struct StudyRecord {
 // What a document says in one sentence.
 [[nodiscard]] std::string verdict_of(const ReportChapter& chapter);
 
+// What a step of the job asks.
+[[nodiscard]] std::string question_of(const std::string& step);
+
 // The sentences of what differs between two runs of one study: verdicts, parameters by their
 // errors, volatility.
 [[nodiscard]] std::vector<std::string> changes_between(const StudyRecord& before,
