@@ -7,6 +7,7 @@
 
 #include "brace/figures/figure.hpp"
 #include "options.hpp"
+#include "study_run.hpp"
 
 namespace brace::app {
 
@@ -215,6 +216,9 @@ int run_forecast(const Options& o) {
     std::cout << ahead;
     if (judged) print_judged("on the scale of the model", ahead, on_model);
     if (!on_file.rows.empty()) print_judged("on the scale of the file", ahead, on_file);
+    const std::vector<std::string> changes = changes_since_study(o, fit, ahead);
+    if (!changes.empty()) std::cout << "\n  Since the last run of the study:\n";
+    for (const std::string& change : changes) std::cout << text::wrap(change, 100, "  ");
   }
   std::vector<std::vector<std::string>> table = forecast_table(ahead);
   if (judged) {

@@ -479,6 +479,26 @@ int run_study(const StudyRun& asked) {
   return Study(asked).run();
 }
 
+std::vector<std::string> changes_since_study(const Options& o, const Fit& fit,
+                                             const Forecast& ahead) {
+  if (o.study.empty()) return {};
+  const std::string path =
+      (fs::path(StudyFile(o.study).settings().results) / "study.json").string();
+  if (!fs::exists(path)) return {};
+  const StudyRecord before = read_record(path);
+  const auto made = [](const std::string& step, const std::string& document) {
+    return ReportChapter{
+        .step = step, .command = {}, .document = document, .text = {}, .stopped = {}};
+  };
+  StudyRecord now;
+  now.chapters = {made("fit", json_document("fit", fit)),
+                  made("forecast", json_document("forecast", fit, ahead))};
+  StudyRecord then;
+  for (const ReportChapter& c : before.chapters)
+    if (c.step == "fit" || c.step == "forecast") then.chapters.push_back(made(c.step, c.document));
+  return changes_between(then, now);
+}
+
 int run_with_report(const Command& command, Options& o, const std::string& typed) {
   const bool as_json = o.output.json;
   Options own = o;

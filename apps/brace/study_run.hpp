@@ -5,6 +5,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "options.hpp"
 
@@ -21,6 +22,11 @@ struct StudyRun {
 // The exit status: that of the first step that had another than 0. Throws Error where nothing can
 // be run.
 [[nodiscard]] int run_study(const StudyRun& asked);
+
+// What this forecast says otherwise than the last run of the study that was named (--study), a
+// sentence each; empty where none was, or where it ended at the same row.
+[[nodiscard]] std::vector<std::string> changes_since_study(const Options& o, const Fit& fit,
+                                                           const Forecast& ahead);
 
 // Runs a command of the job as it is, and writes --report: a page of that step alone. `typed` is
 // the command line that gives the same.

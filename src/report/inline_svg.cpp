@@ -133,14 +133,15 @@ std::string inline_svg(std::string svg, const std::string& prefix,
     const char *drawn, *shown;
   };
   for (const auto& [drawn, shown] :
-       {Colour{"rgb( 34,  48,  60)", "var(--ink)"}, Colour{"rgb(34,48,60)", "var(--ink)"},
-        Colour{"rgb( 47, 111, 143)", "var(--blue)"}, Colour{"rgb(47,111,143)", "var(--blue)"},
-        Colour{"rgb( 62, 125,  90)", "var(--green)"}, Colour{"rgb(62,125,90)", "var(--green)"},
-        Colour{"rgb(196,  82,  58)", "var(--red)"}, Colour{"rgb(196,82,58)", "var(--red)"},
-        Colour{"rgb(184, 134,  43)", "var(--gold)"}, Colour{"rgb(184,134,43)", "var(--gold)"},
-        Colour{"rgb(221, 227, 230)", "var(--line)"}, Colour{"rgb(185, 198, 204)", "var(--shade)"}, Colour{"#ffffff", "var(--ground)"},
-        Colour{"#FFFFFF", "var(--ground)"}, Colour{"\"black\"", "\"var(--ink)\""}})
-    replace_all(svg, drawn, shown);
+       {Colour{"rgb( 34,  48,  60)", "ink"}, Colour{"rgb(34,48,60)", "ink"},
+        Colour{"rgb( 47, 111, 143)", "blue"}, Colour{"rgb(47,111,143)", "blue"},
+        Colour{"rgb( 62, 125,  90)", "green"}, Colour{"rgb(62,125,90)", "green"},
+        Colour{"rgb(196,  82,  58)", "red"}, Colour{"rgb(196,82,58)", "red"},
+        Colour{"rgb(184, 134,  43)", "gold"}, Colour{"rgb(184,134,43)", "gold"},
+        Colour{"rgb(221, 227, 230)", "line"}, Colour{"rgb(185, 198, 204)", "shade"}, Colour{"#ffffff", "ground"},
+        Colour{"#FFFFFF", "ground"}})
+    replace_all(svg, drawn, fmt::format("var({}{})", "--", shown));
+  replace_all(svg, "\"black\"", "\"currentColor\"");
   std::string words;
   for (const char c : alternative)
     words += c == '&' ? "&amp;" : c == '<' ? "&lt;" : c == '"' ? "&quot;" : std::string(1, c);

@@ -74,6 +74,15 @@ std::string without_numbers(const std::string& sentence) {
   return out;
 }
 
+// "check.mcleod-li.z^2-plain.p": no blanks or commas, which other programs would take for more.
+std::string quantity_of(const std::string& step, const std::string& test,
+                        const std::string& variant) {
+  std::string out = step + "." + test + (variant.empty() ? "" : ".");
+  for (const char c : variant)
+    if (c != ',') out += c == ' ' ? '-' : c;
+  return out + ".p";
+}
+
 }  // namespace
 
 std::string to_json(const StudyRecord& record) {
@@ -228,9 +237,7 @@ std::string tidy_csv(const StudyRecord& record) {
       }
     if (result.contains("tests") && result["tests"].is_array())
       for (const Json& t : result["tests"])
-        add(last, "", c.step + "." + text(t, "test") +
-                          (text(t, "variant").empty() ? "" : "." + text(t, "variant")) + ".p",
-            t["p_value"]);
+        add(last, "", quantity_of(c.step, text(t, "test"), text(t, "variant")), t["p_value"]);
   }
   return csv_text(rows);
 }

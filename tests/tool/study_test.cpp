@@ -116,12 +116,17 @@ TEST(Study, TellsWhatIsOtherwiseThanInTheRunBefore) {
   const std::string study = folder.file("kelp.toml", kelp_study(kShort, "kelp.csv"));
   ASSERT_EQ(brace("study " + study).status, 0);
   (void)folder.file("kelp.csv", data);
+  // A forecast beside the study tells it too, before the study is run.
+  const std::string ahead = brace("forecast --study " + study).out;
+  EXPECT_THAT(ahead, HasSubstr("Since the last run of the study:\n"));
+  EXPECT_THAT(ahead, HasSubstr("The volatility forecast one step ahead went from "));
   const Outcome today = brace("study " + study);
   EXPECT_THAT(today.out, HasSubstr("Since the last run:"));
   EXPECT_THAT(today.out, HasSubstr("The volatility forecast one step ahead went from "));
   EXPECT_THAT(today.out, HasSubstr("observations are fitted; it was "));
   EXPECT_THAT(today.out, HasSubstr("beta1 went from "));
   EXPECT_THAT(content_of(folder / "kelp.html"), HasSubstr("Since the last run"));
+  EXPECT_THAT(brace("forecast --study " + study).out, Not(HasSubstr("Since the last run")));
   EXPECT_EQ(Json::parse(content_of(folder / "kelp-results/study.json"))["chapters"].size(), 5U);
 }
 
