@@ -76,20 +76,20 @@ int start_study(const Options& o) {
                                         clusters ? "garch" : "steady", heavy ? "student" : "normal");
   const auto rows = values.size();
   std::string out =
-      fmt::format("# {}\n#\n# `brace study FILE` runs it. A table is a step of the job; its keys are "
+      text::wrap(account(data.level), 100, "# ") +
+      fmt::format("#\n# `brace study FILE` runs it. A table is a step of the job; its keys are "
                   "the options of that step's\n# command (`brace fit --help`), without the dashes. "
-                  "Paths are taken from this file's folder.\n\n",
-                  account(data.level));
+                  "Paths are taken from this file's folder.\n\n");
   out += fmt::format("[study]\ntitle = {}\n# insist = true        # model a level that has a unit "
                      "root\n# leave-out = [\"lags\"]  # chapters that the report does without\n\n",
                      toml_text(data.values.name + " of " + fs::path(o.file).stem().string()));
   out += fmt::format("[series]\nfile = {}\n", toml_text(o.file));
   for (const TypedOption& typed : o.typed)
     out += fmt::format("{} = {}\n", typed.option->name.substr(2), toml_value(typed));
-  out += fmt::format("# {}\n", why_returns);
+  out += text::wrap(text::sentence(why_returns), 100, "# ");
   if (returns != o.series.returns) out += fmt::format("returns = \"{}\"\n", returns);
-  out += fmt::format("\n[inspect]\n# {}.\n\n[unitroot]\n\n[lags]\n\n{}",
-                     text::sentence(look.reading),
+  out += fmt::format("\n[inspect]\n{}\n[unitroot]\n\n[lags]\n\n{}",
+                     text::wrap(text::sentence(look.reading) + ".", 100, "# "),
                      values.present() >= kFewestForBreaks ? "[breaks]\n\n" : "");
   out += fmt::format(
       "[fit]\n# {}; {}; {}.\nmodel = \"{}\"\n\n[check]\n\n",

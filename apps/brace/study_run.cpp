@@ -159,6 +159,10 @@ class Study {
     for (std::size_t i = 0; i < commands.size(); ++i)
       if (commands[i].name == file_.steps().front()) {
         read_words(commands[i], words_of(commands[i]));
+        if (targets[i].file == "-")
+          throw Error(ErrorCode::bad_option,
+                      file_.path() + ": a study reads its series once a step, which standard input "
+                                     "does not allow; name a file");
         (void)load(targets[i]);
       }
   }

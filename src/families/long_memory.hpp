@@ -368,7 +368,7 @@ struct LongMemoryFamily : FamilyDefaults {
     };
     constexpr Guess kGrid[] = {{.20, .40, .50}, {.10, .30, .30}, {.30, .50, .65}, {.05, .20, .10},
                                {.20, .60, .70}, {.00, .45, .30}, {.75, .05, .65}, {.80, .28, .75},
-                               {.50, .05, .40}, {.96, .01, .88}, {.96, .24, .95}};
+                               {.50, .05, .40}, {.96, .01, .88}, {.93, .24, .91}};
     for (const Guess& guess : kGrid) {
       const std::vector<double> lambda = weights(guess.phi, guess.d, guess.beta);
       const double sum = std::accumulate(lambda.begin(), lambda.end(), 0.0);

@@ -436,10 +436,12 @@ double share_inside(const VectorXd& s, const MatrixXd& C, const VectorXd& slack)
   const double size = s.cwiseAbs().maxCoeff();
   for (Index i = 0; i < C.rows(); ++i) {
     const double over = C.row(i).dot(s);
-    // Rounding in quantities of the size of the step is no violation, nor in those of a coordinate
-    // that stays where it is while others move.
+    // Rounding in quantities of the size of the step is no violation, nor is that of a coordinate
+    // which stays while others move: coordinates are of size one, and a step of any length may not
+    // leave its bounds by more than their rounding.
     const auto row = C.row(i).cwiseAbs();
-    if (over > slack(i) + 1e-9 * (row.dot(s.cwiseAbs()) + slack(i)) + 1e-13 * row.sum() * size)
+    const double of_others = std::min(1e-13 * row.sum() * size, 1e-13);
+    if (over > slack(i) + 1e-9 * (row.dot(s.cwiseAbs()) + slack(i)) + of_others)
       share = std::min(share, slack(i) / over);
   }
   return share;

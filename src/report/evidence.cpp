@@ -69,7 +69,7 @@ EvidenceTable tests_table(const Json& tests, const std::string& caption = "Tests
 EvidenceTable facts(const std::string& caption,
                     const std::vector<std::pair<std::string, std::string>>& rows) {
   EvidenceTable out{
-      .caption = caption, .heads = {"figure", "value"}, .rows = {}, .words = {true, false}};
+      .caption = caption, .heads = {"figure", "value"}, .rows = {}, .words = {true, true}};
   for (const auto& [name, value] : rows)
     if (!value.empty()) out.rows.push_back({name, value});
   return out;

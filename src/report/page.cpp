@@ -126,6 +126,24 @@ std::string series_of(const StudyRecord& record) {
   return "";
 }
 
+// "2,609 rows read; 11 rows dropped (volume is 0); 4 values missing." where the file was inspected.
+std::string account_of(const StudyRecord& record) {
+  for (const ReportChapter& c : record.chapters) {
+    if (c.step != "inspect" || c.document.empty()) continue;
+    const Json file = Json::parse(c.document)["result"].value("file", Json::object());
+    if (!file.is_object() || !file.contains("rows_read")) return "";
+    std::string out = text::count(file["rows_read"].get<std::size_t>()) + " rows read";
+    for (const Json& d : file["dropped"])
+      out += fmt::format("; {} dropped ({})",
+                         text::plural(d["rows"].get<std::size_t>(), "row", "rows"),
+                         d["because"].get<std::string>());
+    const auto missing = file["missing"].get<std::size_t>();
+    if (missing > 0) out += "; " + text::plural(missing, "value", "values") + " missing";
+    return out + ". ";
+  }
+  return "";
+}
+
 const ReportChapter* chapter_of(const StudyRecord& record, const std::string& step) {
   for (const ReportChapter& c : record.chapters)
     if (c.step == step && !c.document.empty()) return &c;
@@ -208,7 +226,7 @@ data study_data(const StudyRecord& record, const std::string& id, bool several, 
   out.set("lead", lead);
   out.set("title", record.title);
   out.set("series", series_of(record));
-  out.set("account", fmt::format("Run on {}.", record.written));
+  out.set("account", fmt::format("{}Run on {}.", account_of(record), record.written));
   out.set("verdicts", verdicts);
   out.set("has_doubts", !told.empty());
   out.set("doubts", doubts);
@@ -231,7 +249,9 @@ data study_data(const StudyRecord& record, const std::string& id, bool several, 
   out.set("has_file", !record.file.empty());
   out.set("file", record.file);
   out.set("made", fmt::format("Brace {}, run on {}; digest of data, study file and version {}. "
-                              "The same data, file and version give the same digits.",
+                              "The same data, file and version give the same digits: what is "
+                              "drawn at random is drawn from the seeds that the file states, 1 where "
+                              "it states none.",
                               record.version, record.written, record.digest));
   return out;
 }
@@ -257,8 +277,10 @@ std::string summary_of(const std::vector<StudyRecord>& studies) {
         row[4] = steps.rows.back()[2];
       }
     }
-    if (const ReportChapter* check = chapter_of(s, "check"))
+    if (const ReportChapter* check = chapter_of(s, "check")) {
       row[5] = Json::parse(check->document)["result"]["verdict"].get<std::string>();
+      std::replace(row[5].begin(), row[5].end(), '-', ' ');
+    }
     std::vector<std::string> told;
     for (const ReportChapter& c : s.chapters)
       for (const std::string& doubt : doubts_of(c))
@@ -285,8 +307,8 @@ std::string html_report(const std::vector<StudyRecord>& studies) {
     list.push_back(study_data(studies[i], fmt::format("s{}", i + 1), several, i == 0));
     for (const ReportChapter& c : studies[i].chapters) live = live || !c.panels.empty();
   }
-  all.set("title", several ? fmt::format("{} studies", studies.size())
-                   : studies.empty() ? "No study"
+  all.set("title", several ? "Studies side by side"
+                   : studies.empty() ? std::string("No study")
                                      : studies.front().title);
   all.set("together", several);
   all.set("count", std::to_string(studies.size()));

@@ -78,7 +78,7 @@ std::string_view to_string(Unit unit) {
 }
 
 std::string unit_a_period(std::optional<Unit> unit, std::string_view period) {
-  return unit ? fmt::format("{} a {}", to_string(*unit), period) : "";
+  return unit ? fmt::format("{} {} {}", to_string(*unit), period == "hour" ? "an" : "a", period) : "";
 }
 
 Series make_series(std::vector<double> values, std::string name, std::optional<Unit> unit) {

@@ -9,6 +9,7 @@
 
 #include "brace/brace.hpp"
 #include "brace/figures/figure.hpp"
+#include "brace/report/report.hpp"
 #include "brace/laws/change.hpp"
 #include "brace/maths/bounded.hpp"
 #include "brace/maths/lag_polynomial.hpp"
@@ -28,6 +29,7 @@ inline std::vector<double> results, residuals, transforms, squared_errors, forec
 inline std::vector<std::vector<double>> losses;
 inline std::vector<unsigned char> hits;
 inline std::string text;
+inline StudyRecord record;
 inline double x = 1, outcome = 0;
 inline Timestamp last;
 inline BacktestOptions options;

@@ -45,6 +45,7 @@ TEST(ReportPage, OfTheDemoIsReadOnScreenPhoneAndPaperWithAndWithoutScripts) {
   ASSERT_EQ(brace("demo --quiet --out " + (folder / "out")).status, 0);
   const std::string page = folder / "out/report.html";
   EXPECT_LT(content_of(page).size(), 1500000U) << "it goes by mail";
+  EXPECT_THAT(content_of(page), HasSubstr("2,609 rows read; 11 rows dropped (volume is 0); 4 values missing."));
   const Json wide = look(page, "1280 800");
   expect_sound(wide);
   EXPECT_EQ(wide["width"], 1280) << "nothing sticks out";

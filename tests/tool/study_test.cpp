@@ -180,6 +180,9 @@ TEST(Study, OfABadFileWritesNothing) {
   EXPECT_THAT(out.err, HasSubstr("bad.csv"));
   EXPECT_EQ(folder.entries(), 2U);
   EXPECT_EQ(brace("study " + (folder / "none.toml")).status, 1);
+  EXPECT_THAT(brace("study " + folder.file("in.toml", "[series]\nfile = \"-\"\n[inspect]\n")).err,
+              HasSubstr("name a file"));
+  fs::remove(folder / "in.toml");
   const Outcome typed = brace("study " + study + " --value close");
   EXPECT_EQ(typed.status, 2);
   EXPECT_THAT(typed.err, HasSubstr("write value = \"close\" into [series]"));
@@ -228,7 +231,7 @@ TEST(Study, SeveralStandInOneReport) {
                             (folder / "two-results/study.json") + " --out " + page);
   ASSERT_EQ(out.status, 0) << out.err;
   const std::string html = content_of(page);
-  EXPECT_THAT(html, HasSubstr("Side by side"));
+  EXPECT_THAT(html, HasSubstr("Studies side by side"));
   EXPECT_THAT(html, HasSubstr("Study one"));
   EXPECT_THAT(html, HasSubstr("Study two"));
   EXPECT_EQ(brace("report " + kKelpFile).status, 1);

@@ -2,7 +2,7 @@
 // The report of a study: one HTML page that fetches nothing, made from the JSON documents of its
 // steps, the figures and the series.
 //
-//   brace::StudyRecord record = brace::read_record("kelp-results/study.json");
+//   record = brace::read_record("kelp-results/study.json");
 //   brace::write_whole("kelp.html", brace::html_report({record}));
 //
 // Threads: every function here may be called from several threads at once.
