@@ -166,7 +166,8 @@ Command backtest_command(Options& o) {
   const char* how = "How";
   c.option("--journal", o.backtest.journal,
            "file that records every forecast; an interrupted run continues from it")
-      .group(how).path();
+      .group(how)
+      .path();
   c.option("--seed", o.seed, "random seed of the paths (default: 1)").group(how);
   c.option("--threads", o.threads,
            "number of threads, 0 for all (default); results do not depend on it")
@@ -175,7 +176,8 @@ Command backtest_command(Options& o) {
   add_output_options(c, o);
   c.option("--out", o.output.out, "every forecast as CSV").group("Output").path();
   c.option("--chart", o.output.chart, "forecast and outcome, losses, coverage, .png .svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.footer =
       "Example:\n  brace backtest data/kelp-fibre.csv --value settle --drop-zero volume --returns "
       "log \\\n      --model 'const / garch / student' --model 'const / gjr / student' --horizon 5 "

@@ -165,7 +165,8 @@ Command breaks_command(Options& o) {
   c.option("--threads", o.threads, "threads for the fits (default: all)").group(group);
   add_output_options(c, o);
   c.option("--chart", o.output.chart, "series with its segments shaded, .png .svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.option("--out", o.output.out, "the breaks as CSV").group("Output").path();
   c.footer =
       "Example:\n  brace breaks data/kelp-fibre.csv --value settle --drop-zero volume --returns "

@@ -75,8 +75,11 @@ Command check_command(Options& o) {
   add_output_options(c, o);
   add_residuals_option(c, o);
   c.option("--chart", o.output.chart, "residuals, their memory, quantiles, whiteness by lag")
-      .group("Output").path();
-  c.option("--roots", o.output.roots, "the inverse roots in the unit circle").group("Output").path();
+      .group("Output")
+      .path();
+  c.option("--roots", o.output.roots, "the inverse roots in the unit circle")
+      .group("Output")
+      .path();
   c.option("--out", o.output.out, "the tests as CSV").group("Output").path();
   c.footer = "Example:\n  brace check kelp.json";
   return c;

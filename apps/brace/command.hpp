@@ -49,7 +49,7 @@ struct Option {
   bool listed = false;    // several values in one, by commas
   bool one_each = false;  // takes one value each time it is given
   bool needed = false;
-  bool is_path = false;  // a file, which a study names from its own folder
+  bool is_path = false;            // a file, which a study names from its own folder
   std::string wants{}, forbids{};  // other options
 
   Option& group(std::string words) { return heading = std::move(words), *this; }

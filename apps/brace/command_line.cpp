@@ -82,8 +82,8 @@ std::vector<TypedOption> typed_of_series(const CLI::App& app, const Command& com
     if (o.heading != kReadingHeading && o.heading != kMakingHeading) continue;
     const CLI::Option* at = app.get_option(o.name);
     if (at->count() == 0) continue;
-    out.push_back({&o, std::holds_alternative<bool*>(o.target) ? std::vector<std::string>{}
-                                                               : at->results()});
+    out.push_back(
+        {&o, std::holds_alternative<bool*>(o.target) ? std::vector<std::string>{} : at->results()});
   }
   return out;
 }
@@ -231,8 +231,7 @@ Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** 
   return parsed;
 }
 
-std::optional<std::string> refusal_of(const Option& option,
-                                      const std::vector<std::string>& words) {
+std::optional<std::string> refusal_of(const Option& option, const std::vector<std::string>& words) {
   CLI::App app;
   add(app, option);
   app.get_option(option.name)->required(false);

@@ -157,7 +157,8 @@ Command compare_command(Options& o) {
   c.option("--out", o.output.out, "one row a model as CSV").group("Output").path();
   c.option("--chart", o.output.chart,
            "each forecast of the hold-out over what happened, .png .svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.footer =
       "Example:\n  brace compare data/lamp-oil.csv --transform log --hold-out 24 --chart pair.png "
       "\\\n"

@@ -47,8 +47,9 @@ Command demo_command(Options& o) {
   o.output.out = "brace-demo";
   c.option("FILE", o.file,
            "the study (default: data/kelp-fibre.toml, or the copy installed with the tool)");
-  c.option("--out", o.output.out, "folder for the page, charts, tables and the saved model "
-                                  "(default: brace-demo)");
+  c.option("--out", o.output.out,
+           "folder for the page, charts, tables and the saved model "
+           "(default: brace-demo)");
   c.option("--threads", o.threads,
            "number of threads, 0 for all (default); results do not depend on it")
       .not_negative();

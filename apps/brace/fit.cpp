@@ -83,10 +83,12 @@ Command fit_command(Options& o) {
   c.option("--chart", o.output.chart,
            "fitted and actual values; with a variance equation, volatility and news impact, .png "
            ".svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.option("--out", o.output.out, "the parameters as CSV").group("Output").path();
   c.option("--save", o.output.save, "the fitted model with its series, for check and forecast")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.footer =
       "Example:\n  brace fit data/kelp-fibre.csv --value settle --drop-zero volume --returns log "
       "\\\n"

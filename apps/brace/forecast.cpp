@@ -211,7 +211,8 @@ int run_forecast(const Options& o) {
     on_model = judged_rows(fit, data, o);
     on_file = judged_on_file(fit, ahead, data, o);
   }
-  if (std::ostream* json = json_stream(o)) *json << json_document("forecast", fit, ahead, on_model, on_file);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("forecast", fit, ahead, on_model, on_file);
   if (shows_text(o)) {
     std::cout << ahead;
     if (judged) print_judged("on the scale of the model", ahead, on_model);
@@ -266,7 +267,8 @@ Command forecast_command(Options& o) {
       .words({"full", "plug-in", "resampled", "refit"})
       .group(group);
   c.option("--future", o.ahead.future, "CSV file with future values of the 'with' columns")
-      .group(group).path();
+      .group(group)
+      .path();
   c.option("--back", o.ahead.back,
            "point forecast on the original scale: median, or mean with bias correction (default: "
            "median)")

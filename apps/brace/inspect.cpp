@@ -104,7 +104,8 @@ int run_inspect(const Options& o) {
                             .at = lags.size() > 1 ? lags : std::vector<int>{},
                             .bars = data.bars}));
   if (!o.test.named.empty()) keep_tests(o, inspection.tests);
-  if (std::ostream* json = json_stream(o)) *json << json_document("inspect", data.values, inspection, data.level);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("inspect", data.values, inspection, data.level);
   if (shows_text(o)) {
     if (o.test.named.empty())
       std::cout << inspection;
@@ -143,9 +144,12 @@ Command inspect_command(Options& o) {
       .shown_as("ID,...")
       .group("Tests");
   add_output_options(c, o);
-  c.option("--chart", o.output.chart, "the first-look figure, .png .svg .pdf").group("Output").path();
+  c.option("--chart", o.output.chart, "the first-look figure, .png .svg .pdf")
+      .group("Output")
+      .path();
   c.option("--shape", o.output.shape, "histogram and quantiles against fitted laws, .png .svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.option("--out", o.output.out, "the tests as CSV").group("Output").path();
   c.footer =
       "Example:\n  brace inspect data/kelp-fibre.csv --value settle --drop-zero volume --returns "

@@ -49,9 +49,9 @@ void Interruptible::report(std::size_t passes) {
   const Clock::time_point now = Clock::now();
   if (now - start_ < kQuiet || now - said_ < kBetween) return;
   said_ = now;
-  std::clog << fmt::format("\rfitting: {} passes over the data, {:.0f} s; Ctrl-C keeps the best so far",
-                           text::count(passes),
-                           std::chrono::duration<double>(now - start_).count())
+  std::clog << fmt::format(
+                   "\rfitting: {} passes over the data, {:.0f} s; Ctrl-C keeps the best so far",
+                   text::count(passes), std::chrono::duration<double>(now - start_).count())
             << std::flush;
 }
 

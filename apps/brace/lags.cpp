@@ -39,7 +39,8 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
                                                   : data.values;
   LagTable table = lag_table(series, lags_shown(o, series));
   if (const std::vector<int> named = lag_list(o); named.size() > 1) keep_lags(table, named);
-  if (std::ostream* json = json_stream(o)) *json << json_document("lags", data.values, table, o.test.of, o.test.level);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("lags", data.values, table, o.test.of, o.test.level);
   if (shows_text(o)) {
     print(std::cout, table, print_options);
     print_account(data.level);
@@ -103,7 +104,8 @@ Command lags_command(Options& o) {
   add_output_options(c, o);
   c.option("--chart", o.output.chart,
            "values, squares, sizes and leverage in one figure, .png .svg .pdf")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.option("--out", o.output.out, "the table as CSV").group("Output").path();
   c.footer =
       "Example:\n  brace lags data/kelp-fibre.csv --value settle --drop-zero volume --returns log "

@@ -128,12 +128,14 @@ void add_model_options(Command& command, Options& o) {
               "exact or conditional (default: exact for a mean equation alone)")
       .words({"automatic", "exact", "conditional"})
       .group(group);
-  command.option("--target-variance", o.model.target_variance,
-           "variance targeting: omega follows from the sample variance (arch, garch, gjr)")
+  command
+      .option("--target-variance", o.model.target_variance,
+              "variance targeting: omega follows from the sample variance (arch, garch, gjr)")
       .group(group);
-  command.option("--starts", o.model.starts,
-           "number of starting points; more may find a higher maximum (default: 4 to "
-           "76, by model and rows)")
+  command
+      .option("--starts", o.model.starts,
+              "number of starting points; more may find a higher maximum (default: 4 to "
+              "76, by model and rows)")
       .range(1, 10000)
       .group(group);
 }
@@ -727,7 +729,8 @@ void add_residuals_option(Command& command, Options& o) {
   command
       .option("--residuals", o.output.residuals,
               "each row's actual and fitted value, residual and volatility, .csv or .json")
-      .group("Output").path();
+      .group("Output")
+      .path();
 }
 
 void write_residuals(const Options& o, const Fit& fit) {
@@ -762,10 +765,9 @@ int status_of(const Fit& fit) {
 
 std::deque<Command> job_commands(std::deque<Options>& targets) {
   std::deque<Command> commands;
-  for (const auto command :
-       {inspect_command, unitroot_command, lags_command, season_command, breaks_command,
-        search_command, fit_command, check_command, compare_command, forecast_command,
-        backtest_command})
+  for (const auto command : {inspect_command, unitroot_command, lags_command, season_command,
+                             breaks_command, search_command, fit_command, check_command,
+                             compare_command, forecast_command, backtest_command})
     commands.push_back(command(targets.emplace_back()));
   return commands;
 }

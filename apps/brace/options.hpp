@@ -97,8 +97,8 @@ struct TypedOption {
 // What a command line may say. Each command fills the parts that it takes.
 struct Options {
   std::string file;
-  std::string newer;  // of `update`: the file with the new rows
-  std::string study;  // file of the options that the command line leaves out
+  std::string newer;               // of `update`: the file with the new rows
+  std::string study;               // file of the options that the command line leaves out
   std::vector<TypedOption> typed;  // of how the series is read and made, as it was typed
   SeriesWords series;
   ModelWords model;

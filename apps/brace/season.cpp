@@ -26,7 +26,8 @@ DecompositionOptions decomposition_options(const Options& o) {
 int run_decomposition(const Options& o, const Loaded& data) {
   const Decomposition parts = decompose(data.values, decomposition_options(o));
   const TestResult test = hypothesis::season_test(parts);
-  if (std::ostream* json = json_stream(o)) *json << json_document("season", data.values, parts, test);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("season", data.values, parts, test);
   if (shows_text(o)) {
     std::cout << parts;
     std::cout << fmt::format("\n  {:<17}{:>9}  p {:<9}null: {}\n", test.test,
@@ -62,7 +63,8 @@ int run_profile(const Options& o, const Loaded& data) {
   }
   profiles.push_back(volatility_profile(data.values, ProfileBy::weekday));
   tests.push_back(hypothesis::profile_test(data.values, ProfileBy::weekday));
-  if (std::ostream* json = json_stream(o)) *json << json_document("season", data.values, profiles, tests);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("season", data.values, profiles, tests);
   if (shows_text(o)) {
     for (std::size_t i = 0; i < profiles.size(); ++i) {
       if (i > 0) std::cout << '\n';
@@ -120,8 +122,12 @@ Command season_command(Options& o) {
            "periods over which LOESS smooths the season, odd; 0 for one season (default: 11)")
       .group(group);
   add_output_options(c, o);
-  c.option("--chart", o.output.chart, "the panels or the profile, .png .svg .pdf").group("Output").path();
-  c.option("--out", o.output.out, "the parts and the adjusted series as CSV").group("Output").path();
+  c.option("--chart", o.output.chart, "the panels or the profile, .png .svg .pdf")
+      .group("Output")
+      .path();
+  c.option("--out", o.output.out, "the parts and the adjusted series as CSV")
+      .group("Output")
+      .path();
   c.footer =
       "Examples:\n  brace season data/lamp-oil.csv --chart parts.png\n"
       "  brace season data/ferry-freight.csv --returns log --overnight mark";

@@ -138,14 +138,16 @@ Command simulate_command(Options& o) {
       .group(group);
   c.option("--columns", o.simulate.columns,
            "CSV file with dates and 'with' columns of the rows to simulate")
-      .group(group).path();
+      .group(group)
+      .path();
   c.option("--length", o.simulate.length, "rows (default: 2500, or those of --columns)")
       .range(1, 10000000)
       .excludes("--columns")
       .group("Output");
   c.option("--seed", o.seed, "random seed (default: 1)").group("Output");
   c.option("--out", o.output.out, "write the CSV there instead of to standard output")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.option("--quiet", o.output.quiet, "no word about the file written").group("Output");
   c.footer =
       "Example:\n  brace simulate --model 'const mu=.03 / garch omega=.02 alpha1=.08 beta1=.9 / "

@@ -31,10 +31,9 @@ std::string toml_text(const std::string& text) {
 
 std::string toml_value(const TypedOption& typed) {
   if (typed.values.empty()) return "true";
-  const bool text =
-      std::holds_alternative<std::string*>(typed.option->target) ||
-      std::holds_alternative<std::optional<std::string>*>(typed.option->target) ||
-      std::holds_alternative<std::vector<std::string>*>(typed.option->target);
+  const bool text = std::holds_alternative<std::string*>(typed.option->target) ||
+                    std::holds_alternative<std::optional<std::string>*>(typed.option->target) ||
+                    std::holds_alternative<std::vector<std::string>*>(typed.option->target);
   std::vector<std::string> values;
   for (const std::string& value : typed.values) values.push_back(text ? toml_text(value) : value);
   return values.size() == 1 ? values[0] : fmt::format("[{}]", fmt::join(values, ", "));
@@ -72,17 +71,20 @@ int start_study(const Options& o) {
   };
   const bool memory = rejected("ljung-box-robust"), clusters = rejected("arch-lm"),
              heavy = look.moments.excess_kurtosis > 1;
-  const std::string model = fmt::format("const{} / {} / {}", memory ? " ar1" : "",
-                                        clusters ? "garch" : "steady", heavy ? "student" : "normal");
+  const std::string model =
+      fmt::format("const{} / {} / {}", memory ? " ar1" : "", clusters ? "garch" : "steady",
+                  heavy ? "student" : "normal");
   const auto rows = values.size();
   std::string out =
       text::wrap(account(data.level), 100, "# ") +
-      fmt::format("#\n# `brace study FILE` runs it. A table is a step of the job; its keys are "
-                  "the options of that step's\n# command (`brace fit --help`), without the dashes. "
-                  "Paths are taken from this file's folder.\n\n");
-  out += fmt::format("[study]\ntitle = {}\n# insist = true        # model a level that has a unit "
-                     "root\n# leave-out = [\"lags\"]  # chapters that the report does without\n\n",
-                     toml_text(data.values.name + " of " + fs::path(o.file).stem().string()));
+      fmt::format(
+          "#\n# `brace study FILE` runs it. A table is a step of the job; its keys are "
+          "the options of that step's\n# command (`brace fit --help`), without the dashes. "
+          "Paths are taken from this file's folder.\n\n");
+  out += fmt::format(
+      "[study]\ntitle = {}\n# insist = true        # model a level that has a unit "
+      "root\n# leave-out = [\"lags\"]  # chapters that the report does without\n\n",
+      toml_text(data.values.name + " of " + fs::path(o.file).stem().string()));
   out += fmt::format("[series]\nfile = {}\n", toml_text(o.file));
   for (const TypedOption& typed : o.typed)
     out += fmt::format("{} = {}\n", typed.option->name.substr(2), toml_value(typed));
@@ -91,11 +93,10 @@ int start_study(const Options& o) {
   out += fmt::format("\n[inspect]\n{}\n[unitroot]\n\n[lags]\n\n{}",
                      text::wrap(text::sentence(look.reading) + ".", 100, "# "),
                      values.present() >= kFewestForBreaks ? "[breaks]\n\n" : "");
-  out += fmt::format(
-      "[fit]\n# {}; {}; {}.\nmodel = \"{}\"\n\n[check]\n\n",
-      memory ? "The mean has memory" : "No clear memory in the mean",
-      clusters ? "volatility clusters" : "volatility does not cluster",
-      heavy ? "shocks are heavy-tailed" : "tails are not heavy", model);
+  out += fmt::format("[fit]\n# {}; {}; {}.\nmodel = \"{}\"\n\n[check]\n\n",
+                     memory ? "The mean has memory" : "No clear memory in the mean",
+                     clusters ? "volatility clusters" : "volatility does not cluster",
+                     heavy ? "shocks are heavy-tailed" : "tails are not heavy", model);
   out += "[forecast]\nhorizon = 10\n";
   if (clusters && rows > 700)
     out += fmt::format(
@@ -139,9 +140,10 @@ Command study_command(Options& o) {
   for (Option& option : c.options)
     if (option.name != "FILE") option.what += " (with --start)";
   const char* group = "The study";
-  c.option("--start", o.study_words.start,
-           "write a commented first study of FILE to standard output, from what inspect and unitroot "
-           "find")
+  c.option(
+       "--start", o.study_words.start,
+       "write a commented first study of FILE to standard output, from what inspect and unitroot "
+       "find")
       .group(group);
   c.option("--again", o.study_words.again, "run every step, also those that have not changed")
       .group(group);
@@ -165,7 +167,8 @@ Command report_command(Options& o) {
   c.option("RECORD", o.study_words.records, "study.json of the results of each").required();
   c.option("--out", o.output.out, "the page (default: report.html)").path();
   c.option("--quiet", o.output.quiet, "no word about the file written");
-  c.footer = "Example:\n  brace report kelp-results/study.json oil-results/study.json --out both.html";
+  c.footer =
+      "Example:\n  brace report kelp-results/study.json oil-results/study.json --out both.html";
   return c;
 }
 

@@ -4,11 +4,11 @@
 
 #include <fmt/format.h>
 
+#include <toml++/toml.h>
 #include <algorithm>
 #include <filesystem>
 #include <functional>
 #include <sstream>
-#include <toml++/toml.h>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -79,16 +79,21 @@ struct Wanted {
 Wanted wanted_by(const Target& target) {
   return std::visit(
       []<class T>(T*) -> Wanted {
-        if constexpr (std::is_same_v<T, bool>) return {Takes::flag, false};
+        if constexpr (std::is_same_v<T, bool>)
+          return {Takes::flag, false};
         else if constexpr (std::is_same_v<T, std::string> ||
                            std::is_same_v<T, std::optional<std::string>>)
           return {Takes::text, false};
-        else if constexpr (std::is_same_v<T, std::vector<std::string>>) return {Takes::text, true};
+        else if constexpr (std::is_same_v<T, std::vector<std::string>>)
+          return {Takes::text, true};
         else if constexpr (std::is_same_v<T, double> || std::is_same_v<T, std::optional<double>>)
           return {Takes::real, false};
-        else if constexpr (std::is_same_v<T, std::vector<double>>) return {Takes::real, true};
-        else if constexpr (std::is_same_v<T, std::vector<int>>) return {Takes::whole, true};
-        else return {Takes::whole, false};
+        else if constexpr (std::is_same_v<T, std::vector<double>>)
+          return {Takes::real, true};
+        else if constexpr (std::is_same_v<T, std::vector<int>>)
+          return {Takes::whole, true};
+        else
+          return {Takes::whole, false};
       },
       target);
 }
@@ -152,8 +157,8 @@ std::string did_you_mean(const std::string& word, const std::vector<std::string>
 }  // namespace
 
 const std::vector<std::string>& steps_of_the_job() {
-  static const std::vector<std::string> steps{"inspect", "unitroot", "lags",     "season",
-                                              "breaks",  "search",   "fit",      "check",
+  static const std::vector<std::string> steps{"inspect", "unitroot", "lags",    "season",
+                                              "breaks",  "search",   "fit",     "check",
                                               "compare", "forecast", "backtest"};
   return steps;
 }

@@ -28,10 +28,10 @@ struct Given {
 
 // What [study] says of the whole.
 struct StudySettings {
-  std::string title;    // of the report; the name of the file where it is not given
-  std::string results;  // folder
-  std::string report;   // HTML file
-  bool insist = false;  // on modelling a level that has a unit root
+  std::string title;                   // of the report; the name of the file where it is not given
+  std::string results;                 // folder
+  std::string report;                  // HTML file
+  bool insist = false;                 // on modelling a level that has a unit root
   std::vector<std::string> leave_out;  // chapters that the report does without
 };
 

@@ -118,8 +118,9 @@ ReportFigure figure_of(const ReportChapter& chapter, const std::string& path) {
 }
 
 std::string time_now() {
-  return fmt::format("{:%Y-%m-%d %H:%M} UTC",
-                     fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
+  return fmt::format(
+      "{:%Y-%m-%d %H:%M} UTC",
+      fmt::gmtime(std::chrono::system_clock::to_time_t(std::chrono::system_clock::now())));
 }
 
 class Study {
@@ -161,8 +162,9 @@ class Study {
         read_words(commands[i], words_of(commands[i]));
         if (targets[i].file == "-")
           throw Error(ErrorCode::bad_option,
-                      file_.path() + ": a study reads its series once a step, which standard input "
-                                     "does not allow; name a file");
+                      file_.path() +
+                          ": a study reads its series once a step, which standard input "
+                          "does not allow; name a file");
         (void)load(targets[i]);
       }
   }
@@ -196,8 +198,7 @@ class Study {
     if (takes("--chart") && (command.name != "compare" || hold_out))
       words.push_back("--chart=" + result(command.name + ".svg"));
     if (takes("--out")) words.push_back("--out=" + result(command.name + ".csv"));
-    if (takes("--save") && command.name == "fit")
-      words.push_back("--save=" + result("model.json"));
+    if (takes("--save") && command.name == "fit") words.push_back("--save=" + result("model.json"));
     if (asked_.threads > 0 && takes("--threads"))
       words.push_back(fmt::format("--threads={}", asked_.threads));
     return words;
@@ -218,16 +219,16 @@ class Study {
     const auto begin = std::chrono::steady_clock::now();
     std::deque<Options> targets;
     const std::deque<Command> commands = job_commands(targets);
-    const std::size_t i = static_cast<std::size_t>(
-        std::find_if(commands.begin(), commands.end(),
-                     [&](const Command& c) { return c.name == step; }) -
-        commands.begin());
-    ReportChapter chapter{.step = step,
-                          .command = fmt::format("brace {} --study {}", step,
-                                                 shell_word(file_.path())),
-                          .document = {},
-                          .text = {},
-                          .stopped = stopped_by(step)};
+    const std::size_t i =
+        static_cast<std::size_t>(std::find_if(commands.begin(), commands.end(),
+                                              [&](const Command& c) { return c.name == step; }) -
+                                 commands.begin());
+    ReportChapter chapter{
+        .step = step,
+        .command = fmt::format("brace {} --study {}", step, shell_word(file_.path())),
+        .document = {},
+        .text = {},
+        .stopped = stopped_by(step)};
     bool reused = false;
     if (chapter.stopped.empty()) {
       try {
@@ -252,7 +253,7 @@ class Study {
     if (!reused && !done.document.empty()) write_whole(result(step + ".json"), done.document);
     const double seconds =
         std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    const std::string how = reused                ? "reused"
+    const std::string how = reused                  ? "reused"
                             : done.document.empty() ? "not run"
                                                     : fmt::format("{:.1f} s", seconds);
     if (asked_.guided)
@@ -364,8 +365,8 @@ class Study {
     next.low = next.high = std::vector<double>(next.values.size(), kNone);
     for (const Json& s : r["steps"]) {
       if (dated) {
-        const auto date = s["date"].is_string() ? parse_date(s["date"].get<std::string>())
-                                                : std::nullopt;
+        const auto date =
+            s["date"].is_string() ? parse_date(s["date"].get<std::string>()) : std::nullopt;
         if (!date) return;
         panel.dates.push_back(*date);
       }
@@ -393,8 +394,7 @@ class Study {
     const Json& r = document["result"];
     if (chapter.step == "unitroot" && r.contains("verdict"))
       level_wanders_ = r["verdict"] == "unit-root";
-    if (chapter.step == "search" && file_names_no_model())
-      chosen_ = r["chosen"].get<std::string>();
+    if (chapter.step == "search" && file_names_no_model()) chosen_ = r["chosen"].get<std::string>();
     if (chapter.step == "fit") {
       if (r["convergence"]["status"] == "failed") failed_["fit"] = true;
       for (const Json& w : document["warnings"])
@@ -419,8 +419,7 @@ class Study {
       if (commands[i].name != "fit") continue;
       for (const Given& g : file_.given(commands[i])) {
         if (g.option == "--returns" && !g.words[0].ends_with("=none")) return false;
-        if (g.option == "--transform" && g.words[0].find("diff") != std::string::npos)
-          return false;
+        if (g.option == "--transform" && g.words[0].find("diff") != std::string::npos) return false;
         if (g.option == "--model" && !parse_model(g.words[0].substr(8)).mean.differences.empty())
           return false;
       }
@@ -432,7 +431,8 @@ class Study {
   [[nodiscard]] std::string stopped_by(const std::string& step) const {
     const bool models = needs_model(step) || step == "search";
     if (models && level_wanders_ && !settings_.insist && models_the_level())
-      return "Not run: the level has a unit root and is not to be modelled. State returns = \"log\" "
+      return "Not run: the level has a unit root and is not to be modelled. State returns = "
+             "\"log\" "
              "or \"simple\" in [series], or insist = true in [study].";
     for (const char* before : {"search", "fit"})
       if (failed_.contains(before) && step != before && needs_model(step) &&
@@ -460,10 +460,10 @@ class Study {
     if (record_.changes) {
       say("\n  Since the last run:\n");
       if (record_.changes->empty()) say("    nothing.\n");
-      for (const std::string& change : *record_.changes)
-        say(text::wrap(change, 100, "    "));
+      for (const std::string& change : *record_.changes) say(text::wrap(change, 100, "    "));
     }
-    say(fmt::format("\n  Written: {}, and the numbers in {}\n", settings_.report, settings_.results));
+    say(fmt::format("\n  Written: {}, and the numbers in {}\n", settings_.report,
+                    settings_.results));
   }
 
   const StudyRun& asked_;
@@ -516,7 +516,8 @@ int run_with_report(const Command& command, Options& o, const std::string& typed
     fs::create_directories(folder);
     own.output.chart = chart;
   }
-  ReportChapter chapter{.step = command.name, .command = typed, .document = {}, .text = {}, .stopped = {}};
+  ReportChapter chapter{
+      .step = command.name, .command = typed, .document = {}, .text = {}, .stopped = {}};
   struct Gone {
     fs::path folder;
     ~Gone() {

@@ -12,9 +12,9 @@
 namespace brace::app {
 
 struct StudyRun {
-  std::string file;                   // the study file
-  std::string results{}, report{};    // in place of those that the file names
-  bool again = false;                 // run also what has not changed
+  std::string file;                    // the study file
+  std::string results{}, report{};     // in place of those that the file names
+  bool again = false;                  // run also what has not changed
   bool quiet = false, guided = false;  // guided: with each step's question, as the demo has it
   int threads = 0;
 };

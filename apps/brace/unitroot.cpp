@@ -139,7 +139,8 @@ int run_unitroot(const Options& o) {
   if (o.test.named.empty())
     suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0);
 
-  if (std::ostream* json = json_stream(o)) *json << json_document("unitroot", deciding, report, more, suggested);
+  if (std::ostream* json = json_stream(o))
+    *json << json_document("unitroot", deciding, report, more, suggested);
   if (shows_text(o)) {
     if (battery_asked) std::cout << report;
     for (const TestResult& test : more) std::cout << text::indented(test, "  ");

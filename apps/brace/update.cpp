@@ -254,7 +254,8 @@ Command update_command(Options& o) {
   add_output_options(c, o);
   add_residuals_option(c, o);
   c.option("--save", o.output.save, "file for the updated model (default: overwrite the old one)")
-      .group("Output").path();
+      .group("Output")
+      .path();
   c.footer = "Example:\n  brace update kelp.json --new data/kelp-fibre.csv";
   return c;
 }

@@ -112,18 +112,17 @@ std::vector<EvidenceTable> of_breaks(const Json& r) {
                        .words = {true, true, true}};
   for (const Json& b : list_at(r, "breaks")) {
     const Json& dates = list_at(b, "interval_95_dates");
-    breaks.rows.push_back(
-        {text_at(b, "kind"), text_at(b, "date"),
-         dates.size() == 2 && dates[0].is_string() && dates[1].is_string()
-             ? dates[0].get<std::string>() + " to " + dates[1].get<std::string>()
-             : ""});
+    breaks.rows.push_back({text_at(b, "kind"), text_at(b, "date"),
+                           dates.size() == 2 && dates[0].is_string() && dates[1].is_string()
+                               ? dates[0].get<std::string>() + " to " + dates[1].get<std::string>()
+                               : ""});
   }
   if (!breaks.rows.empty()) out.push_back(breaks);
-  EvidenceTable segments{.caption = "Segments",
-                         .heads = {"from", "to", "rows", "mean", "standard deviation",
-                                   "persistence"},
-                         .rows = {},
-                         .words = {true, true, false, false, false, false}};
+  EvidenceTable segments{
+      .caption = "Segments",
+      .heads = {"from", "to", "rows", "mean", "standard deviation", "persistence"},
+      .rows = {},
+      .words = {true, true, false, false, false, false}};
   for (const Json& s : list_at(r, "segments"))
     segments.rows.push_back({text_at(s, "first"), text_at(s, "last"), whole(number_at(s, "n")),
                              digits(number_at(s, "mean"), 3), digits(number_at(s, "sd"), 3),
@@ -164,26 +163,28 @@ std::vector<EvidenceTable> of_fit(const Json& r) {
   for (const Json& p : list_at(r, "parameters")) {
     const auto error = number_at(p, "se");
     const bool held = p.value("held", false), bound = p.value("at_bound", false);
-    parameters.rows.push_back(
-        {text_at(p, "name"), text::estimate(number_at(p, "estimate").value_or(0), error),
-         held ? "held" : bound ? "at bound" : digits(error, 2), p_of(p)});
+    parameters.rows.push_back({text_at(p, "name"),
+                               text::estimate(number_at(p, "estimate").value_or(0), error),
+                               held    ? "held"
+                               : bound ? "at bound"
+                                       : digits(error, 2),
+                               p_of(p)});
   }
   const auto with_error = [&](const char* key, const char* error) {
     const auto x = number_at(r, key), se = number_at(r, error);
     return x ? digits(x, 4) + (se ? " (" + digits(se, 2) + ")" : "") : "";
   };
   const Json& c = r.at("convergence");
-  return {parameters,
-          facts("The model in figures, errors in brackets",
-                {{"persistence", with_error("persistence", "persistence_se")},
-                 {"half-life, rows", with_error("half_life", "half_life_se")},
-                 {"long-run variance",
-                  with_error("unconditional_variance", "unconditional_variance_se")},
-                 {"log-likelihood", text::fixed(number_at(r, "log_likelihood"), 2)},
-                 {"aic", text::fixed(number_at(r, "aic"), 1)},
-                 {"bic", text::fixed(number_at(r, "bic"), 1)},
-                 {"observations", whole(number_at(r, "n"))},
-                 {"certificate", text_at(c, "status") + ": " + text_at(c, "why")}})};
+  return {parameters, facts("The model in figures, errors in brackets",
+                            {{"persistence", with_error("persistence", "persistence_se")},
+                             {"half-life, rows", with_error("half_life", "half_life_se")},
+                             {"long-run variance",
+                              with_error("unconditional_variance", "unconditional_variance_se")},
+                             {"log-likelihood", text::fixed(number_at(r, "log_likelihood"), 2)},
+                             {"aic", text::fixed(number_at(r, "aic"), 1)},
+                             {"bic", text::fixed(number_at(r, "bic"), 1)},
+                             {"observations", whole(number_at(r, "n"))},
+                             {"certificate", text_at(c, "status") + ": " + text_at(c, "why")}})};
 }
 
 std::vector<EvidenceTable> of_check(const Json& r) {
@@ -197,12 +198,11 @@ std::vector<EvidenceTable> of_check(const Json& r) {
 }
 
 std::vector<EvidenceTable> of_compare(const Json& r) {
-  EvidenceTable out{
-      .caption = "Models side by side",
-      .heads = {"model", "status", "log-likelihood", "aic", "bic", "residuals white: p",
-                "squares white: p"},
-      .rows = {},
-      .words = {true, true, false, false, false, false, false}};
+  EvidenceTable out{.caption = "Models side by side",
+                    .heads = {"model", "status", "log-likelihood", "aic", "bic",
+                              "residuals white: p", "squares white: p"},
+                    .rows = {},
+                    .words = {true, true, false, false, false, false, false}};
   for (const Json& m : list_at(r, "models")) {
     const Json& at = m.contains("fit") ? m.at("fit") : m;
     out.rows.push_back({text_at(at, "model"), text_at(at, "status"),
@@ -250,7 +250,9 @@ std::vector<EvidenceTable> of_forecast(const Json& r) {
   for (const Json& s : steps) {
     const auto volatility = number_at(s, "sd");
     std::vector<std::string> row{
-        whole(number_at(s, "step")), text_at(s, "date"), digits(number_at(s, "mean"), 3),
+        whole(number_at(s, "step")),
+        text_at(s, "date"),
+        digits(number_at(s, "mean"), 3),
         s.contains("return_interval") ? interval(s.at("return_interval"), level.c_str()) : "",
         digits(volatility, 3),
         s.contains("volatility_interval") && s.at("volatility_interval").is_object()
@@ -266,19 +268,18 @@ std::vector<EvidenceTable> of_forecast(const Json& r) {
 }
 
 std::vector<EvidenceTable> of_backtest(const Json& r) {
-  EvidenceTable out{.caption = "Forecasts one step ahead against what happened",
-                    .heads = {"model", "forecasts", "QLIKE", "rmse of returns", "95 % covers",
-                              "as promised: p"},
-                    .rows = {},
-                    .words = {true, false, false, false, false, false}};
+  EvidenceTable out{
+      .caption = "Forecasts one step ahead against what happened",
+      .heads = {"model", "forecasts", "QLIKE", "rmse of returns", "95 % covers", "as promised: p"},
+      .rows = {},
+      .words = {true, false, false, false, false, false}};
   for (const Json& m : list_at(r, "models")) {
     const Json& steps = list_at(m, "steps");
     if (steps.empty()) continue;
     const Json& s = steps[0];
     const Json none = Json::object();
-    const Json& volatility = s.contains("volatility") && s.at("volatility").is_object()
-                                 ? s.at("volatility")
-                                 : none;
+    const Json& volatility =
+        s.contains("volatility") && s.at("volatility").is_object() ? s.at("volatility") : none;
     const Json& coverage =
         s.contains("coverage") && s.at("coverage").is_object() ? s.at("coverage") : none;
     const Json& at95 = coverage.contains("95") ? coverage.at("95") : none;
@@ -286,9 +287,8 @@ std::vector<EvidenceTable> of_backtest(const Json& r) {
         {text_at(m, "model"), whole(number_at(s, "n")), digits(number_at(volatility, "qlike")),
          s.contains("accuracy") ? digits(number_at(s.at("accuracy"), "rmse")) : "",
          percent(number_at(at95, "covered")),
-         at95.contains("frequency") && at95.at("frequency").is_object()
-             ? p_of(at95.at("frequency"))
-             : ""});
+         at95.contains("frequency") && at95.at("frequency").is_object() ? p_of(at95.at("frequency"))
+                                                                        : ""});
   }
   return {out};
 }
@@ -328,11 +328,11 @@ EvidenceTable volatility_ahead(const Json& document) {
   for (const std::size_t i : {std::size_t{0}, last / 2, last}) {
     const Json& s = steps[i];
     if (!out.rows.empty() && out.rows.back()[0] == whole(number_at(s, "step"))) continue;
-    out.rows.push_back(
-        {whole(number_at(s, "step")), text_at(s, "date"), digits(number_at(s, "sd"), 3),
-         s.contains("volatility_interval") && s.at("volatility_interval").is_object()
-             ? interval(s.at("volatility_interval"), level.c_str())
-             : ""});
+    out.rows.push_back({whole(number_at(s, "step")), text_at(s, "date"),
+                        digits(number_at(s, "sd"), 3),
+                        s.contains("volatility_interval") && s.at("volatility_interval").is_object()
+                            ? interval(s.at("volatility_interval"), level.c_str())
+                            : ""});
   }
   return out;
 }

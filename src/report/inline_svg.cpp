@@ -115,8 +115,7 @@ std::string with_circles_as_paths(const std::string& svg) {
 
 }  // namespace
 
-std::string inline_svg(std::string svg, const std::string& prefix,
-                       const std::string& alternative) {
+std::string inline_svg(std::string svg, const std::string& prefix, const std::string& alternative) {
   svg.erase(0, svg.find("<svg"));
   // What the drawing program says of itself; the figure has words of its own.
   static const std::regex title("<title>[^<]*</title>|<desc>[^<]*</desc>");
@@ -138,8 +137,8 @@ std::string inline_svg(std::string svg, const std::string& prefix,
         Colour{"rgb( 62, 125,  90)", "green"}, Colour{"rgb(62,125,90)", "green"},
         Colour{"rgb(196,  82,  58)", "red"}, Colour{"rgb(196,82,58)", "red"},
         Colour{"rgb(184, 134,  43)", "gold"}, Colour{"rgb(184,134,43)", "gold"},
-        Colour{"rgb(221, 227, 230)", "line"}, Colour{"rgb(185, 198, 204)", "shade"}, Colour{"#ffffff", "ground"},
-        Colour{"#FFFFFF", "ground"}})
+        Colour{"rgb(221, 227, 230)", "line"}, Colour{"rgb(185, 198, 204)", "shade"},
+        Colour{"#ffffff", "ground"}, Colour{"#FFFFFF", "ground"}})
     replace_all(svg, drawn, fmt::format("var({}{})", "--", shown));
   replace_all(svg, "\"black\"", "\"currentColor\"");
   std::string words;

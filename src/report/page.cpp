@@ -41,10 +41,10 @@ std::string html_of(const EvidenceTable& table) {
     return fmt::format("<{}{}>{}</{}>", tag, table.words[i] ? " class=\"w\"" : "", escaped(text),
                        std::string(tag).substr(0, 2));
   };
-  std::string out =
-      fmt::format("<div class=\"wide\" tabindex=\"0\" role=\"group\" aria-label=\"{0}\"><table>"
-                  "<caption>{0}</caption><thead><tr>",
-                  escaped(table.caption));
+  std::string out = fmt::format(
+      "<div class=\"wide\" tabindex=\"0\" role=\"group\" aria-label=\"{0}\"><table>"
+      "<caption>{0}</caption><thead><tr>",
+      escaped(table.caption));
   for (std::size_t i = 0; i < table.heads.size(); ++i)
     out += cell("th scope=\"col\"", i, table.heads[i]);
   out += "</tr></thead><tbody>\n";
@@ -77,14 +77,14 @@ std::string html_of(const ReportPanel& panel, const std::string& instead) {
                      {"values", rounded(line.values)},
                      {"low", rounded(line.low)},
                      {"high", rounded(line.high)}});
-  std::string json =
-      Json{{"dated", !panel.dates.empty()}, {"x", x}, {"lines", lines}}.dump(
-          -1, ' ', false, Json::error_handler_t::replace);
+  std::string json = Json{{"dated", !panel.dates.empty()}, {"x", x}, {"lines", lines}}.dump(
+      -1, ' ', false, Json::error_handler_t::replace);
   // "</script>" within a name ends no script.
   for (std::size_t at = 0; (at = json.find('<', at)) != std::string::npos;)
     json.replace(at, 1, "\\u003c");
   return fmt::format(
-      "<figure class=\"live\" hidden{}><p class=\"reads\" aria-live=\"off\"></p><div class=\"draw\" "
+      "<figure class=\"live\" hidden{}><p class=\"reads\" aria-live=\"off\"></p><div "
+      "class=\"draw\" "
       "role=\"img\" aria-label=\"{}\"></div><figcaption>{}{}</figcaption><script "
       "type=\"application/json\">{}</script></figure>\n",
       instead.empty() ? "" : fmt::format(" data-instead=\"{}\"", instead), escaped(panel.title),
@@ -92,8 +92,8 @@ std::string html_of(const ReportPanel& panel, const std::string& instead) {
 }
 
 std::string html_of(const ReportFigure& figure, const std::string& id) {
-  return fmt::format("<figure class=\"still\" id=\"{}\">{}<figcaption>{}</figcaption></figure>\n", id,
-                     inline_svg(figure.svg, id, figure.alternative), escaped(figure.title));
+  return fmt::format("<figure class=\"still\" id=\"{}\">{}<figcaption>{}</figcaption></figure>\n",
+                     id, inline_svg(figure.svg, id, figure.alternative), escaped(figure.title));
 }
 
 std::vector<std::string> doubts_of(const ReportChapter& chapter) {
@@ -248,11 +248,12 @@ data study_data(const StudyRecord& record, const std::string& id, bool several, 
   out.set("texts", texts);
   out.set("has_file", !record.file.empty());
   out.set("file", record.file);
-  out.set("made", fmt::format("Brace {}, run on {}; digest of data, study file and version {}. "
-                              "The same data, file and version give the same digits: what is "
-                              "drawn at random is drawn from the seeds that the file states, 1 where "
-                              "it states none.",
-                              record.version, record.written, record.digest));
+  out.set("made",
+          fmt::format("Brace {}, run on {}; digest of data, study file and version {}. "
+                      "The same data, file and version give the same digits: what is "
+                      "drawn at random is drawn from the seeds that the file states, 1 where "
+                      "it states none.",
+                      record.version, record.written, record.digest));
   return out;
 }
 
@@ -307,7 +308,7 @@ std::string html_report(const std::vector<StudyRecord>& studies) {
     list.push_back(study_data(studies[i], fmt::format("s{}", i + 1), several, i == 0));
     for (const ReportChapter& c : studies[i].chapters) live = live || !c.panels.empty();
   }
-  all.set("title", several ? "Studies side by side"
+  all.set("title", several           ? "Studies side by side"
                    : studies.empty() ? std::string("No study")
                                      : studies.front().title);
   all.set("together", several);
@@ -318,7 +319,8 @@ std::string html_report(const std::vector<StudyRecord>& studies) {
   all.set("scripts", live);
   all.set("library", std::string(assets::kChartLibrary));
   all.set("script", std::string(assets::kScript));
-  all.set("footer", fmt::format("Written by Brace {}. Nothing on this page is fetched.", version()));
+  all.set("footer",
+          fmt::format("Written by Brace {}. Nothing on this page is fetched.", version()));
   return page.render(all);
 }
 

@@ -101,11 +101,12 @@ std::string to_json(const StudyRecord& record) {
                         {"figures", figures},
                         {"panels", panels}});
   }
-  const Json out{{"brace", record.version}, {"kind", kKind},
-                 {"title", record.title},   {"written", record.written},
-                 {"digest", record.digest}, {"file", record.file},
-                 {"chapters", chapters},    {"changes", record.changes ? Json(*record.changes) : Json()},
-                 {"leave_out", record.leave_out}};
+  const Json out{
+      {"brace", record.version},      {"kind", kKind},
+      {"title", record.title},        {"written", record.written},
+      {"digest", record.digest},      {"file", record.file},
+      {"chapters", chapters},         {"changes", record.changes ? Json(*record.changes) : Json()},
+      {"leave_out", record.leave_out}};
   return out.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
@@ -121,13 +122,12 @@ StudyRecord read_record(const std::string& path) {
                        .file = j.at("file"),
                        .chapters = {}};
     for (const Json& c : j.at("chapters")) {
-      ReportChapter chapter{
-          .step = c.at("step"),
-          .command = c.at("command"),
-          .document = c.at("document").is_null() ? "" : c.at("document").dump(),
-          .text = c.at("text"),
-          .stopped = c.at("stopped"),
-          .digest = c.at("digest")};
+      ReportChapter chapter{.step = c.at("step"),
+                            .command = c.at("command"),
+                            .document = c.at("document").is_null() ? "" : c.at("document").dump(),
+                            .text = c.at("text"),
+                            .stopped = c.at("stopped"),
+                            .digest = c.at("digest")};
       for (const Json& f : c.at("figures"))
         chapter.figures.push_back({f.at("title"), f.at("alternative"), f.at("svg")});
       for (const Json& p : c.at("panels")) chapter.panels.push_back(panel_of(p));
@@ -173,10 +173,11 @@ std::vector<std::string> changes_between(const StudyRecord& before, const StudyR
         const Json &p = a["parameters"][i], &q = b["parameters"][i];
         if (p["estimate"] == q["estimate"]) continue;
         const double from = p["estimate"], to = q["estimate"];
-        out.push_back(quoted_change(
-            q["name"].get<std::string>(), from, to,
-            p["se"].is_number() ? fmt::format(", {:.1f} errors", (to - from) / p["se"].get<double>())
-                                : ""));
+        out.push_back(
+            quoted_change(q["name"].get<std::string>(), from, to,
+                          p["se"].is_number()
+                              ? fmt::format(", {:.1f} errors", (to - from) / p["se"].get<double>())
+                              : ""));
       }
     }
   }
@@ -212,8 +213,8 @@ std::string tidy_csv(const StudyRecord& record) {
         add(last, "", text(p, "name"), p["estimate"]);
         add(last, "", text(p, "name") + ".error", p["se"]);
       }
-      for (const char* key : {"persistence", "half_life", "unconditional_variance",
-                              "log_likelihood", "aic", "bic"})
+      for (const char* key :
+           {"persistence", "half_life", "unconditional_variance", "log_likelihood", "aic", "bic"})
         add(last, "", key, result[key]);
     }
     if (c.step == "forecast")

@@ -41,8 +41,9 @@ std::vector<FitJob> jobs_of(std::size_t count) {
 // What is stopped is the best until then and says so, wherever the stop comes.
 TEST(Estimate, IsStoppedWithTheBestSoFar) {
   const Series y = garch_series(400, 3);
-  for (const char* line : {"const / aparch / student", "const / egarch / ged",
-                           "const / garch e1..4 h1,2 / normal", "const ar1,2 ma1,2 / steady / normal"}) {
+  for (const char* line :
+       {"const / aparch / student", "const / egarch / ged", "const / garch e1..4 h1,2 / normal",
+        "const ar1,2 ma1,2 / steady / normal"}) {
     const Model model = parse_model(line);
     const Fit whole = estimate(model, y);
     std::size_t last = 0;
@@ -56,10 +57,9 @@ TEST(Estimate, IsStoppedWithTheBestSoFar) {
         if (done == passes) stop.request_stop();
       };
       const Fit fit = estimate(model, y, options);
-      const bool told =
-          std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
-            return w.code == WarningCode::fit_stopped || w.code == WarningCode::not_converged;
-          });
+      const bool told = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
+        return w.code == WarningCode::fit_stopped || w.code == WarningCode::not_converged;
+      });
       if (whole.convergence.evaluations <= static_cast<int>(passes)) {
         EXPECT_FALSE(told) << line << " ended by itself";
         continue;
@@ -78,7 +78,8 @@ TEST(Estimate, IsStoppedWithTheBestSoFar) {
 // Many lags on their bounds: in corners where bounds meet a step is a step (every start took 200 of
 // length zero once).
 TEST(Estimate, ManyLagsOnBoundsAreNoReasonToStandStill) {
-  for (const char* line : {"const / garch e1..10 h1..5 / skew-student", "const / gjr e1,5 h2 / ged"}) {
+  for (const char* line :
+       {"const / garch e1..10 h1..5 / skew-student", "const / gjr e1,5 h2 / ged"}) {
     const Fit fit = estimate(line, garch_series(300, 5));
     EXPECT_TRUE(fit.usable()) << line << ": " << fit.convergence.why;
     EXPECT_LT(fit.convergence.evaluations, 3000) << line;

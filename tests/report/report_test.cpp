@@ -24,7 +24,8 @@ using testing::HasSubstr;
 using testing::Not;
 
 Series simulated(std::uint64_t seed, std::size_t rows = 400) {
-  Series y = simulate(parse_model("const / garch / normal"), {.03, .02, .08, .9}, rows, {.seed = seed});
+  Series y =
+      simulate(parse_model("const / garch / normal"), {.03, .02, .08, .9}, rows, {.seed = seed});
   y.name = "tar & rope";
   return y;
 }
@@ -58,8 +59,9 @@ StudyRecord record_of(const std::string& title, std::uint64_t seed) {
        .unit = "percent",
        .dates = {},
        .lines = {{.name = "sd", .values = {1.25, std::numeric_limits<double>::quiet_NaN(), 3.5}}}});
-  record.chapters[0].figures.push_back(
-      {.title = "A figure", .alternative = "two \"words\" & more", .svg = "<svg width=\"9\"></svg>"});
+  record.chapters[0].figures.push_back({.title = "A figure",
+                                        .alternative = "two \"words\" & more",
+                                        .svg = "<svg width=\"9\"></svg>"});
   return record;
 }
 
@@ -142,8 +144,8 @@ TEST(Report, APageIsWholeAndFetchesNothing) {
   EXPECT_THAT(page, Not(HasSubstr("<b>Tar")));
   EXPECT_THAT(page, HasSubstr("# a &lt; b"));
   EXPECT_THAT(page, HasSubstr("aria-label=\"two &quot;words&quot; &amp; more\""));
-  const std::string without_library =
-      std::regex_replace(page.substr(0, page.find("</main>")), std::regex("http://www.w3.org[^\"]*"), "");
+  const std::string without_library = std::regex_replace(page.substr(0, page.find("</main>")),
+                                                         std::regex("http://www.w3.org[^\"]*"), "");
   for (const char* fetched : {"http:", "https:", "src=", "@import", "url(h"})
     EXPECT_THAT(without_library, Not(HasSubstr(fetched)));
   // What is left out has no chapter, but its sentence stays.
@@ -167,11 +169,13 @@ TEST(Report, SeveralStudiesHaveATableOfAllFirst) {
 
 TEST(InlineSvg, HasNamesOfItsOwnAndThePagesColours) {
   const std::string drawn =
-      "<?xml version=\"1.0\"?>\n<svg viewBox=\"0 0 9 9\">\n<title>Gnuplot</title>\n<defs><g id='a'/></defs>\n"
+      "<?xml version=\"1.0\"?>\n<svg viewBox=\"0 0 9 9\">\n<title>Gnuplot</title>\n<defs><g "
+      "id='a'/></defs>\n"
       "<use xlink:href='#a'/>\n<path stroke='rgb( 47, 111, 143)' d='M10.04,20.00 L10.55,20.00 "
       "L10.55,19.70 Z'/>\n<path d='M1,1 C2,2 3,3 4,4'/>\n"
       "\t<use xlink:href='#gpPt6' transform='translate(91.23,239.42) scale(1.50)' color='red'/>\n"
-      "\t<use xlink:href='#gpPt6' transform='translate(92.19,259.30) scale(1.50)' color='red'/>\n</svg>\n";
+      "\t<use xlink:href='#gpPt6' transform='translate(92.19,259.30) scale(1.50)' "
+      "color='red'/>\n</svg>\n";
   const std::string shown = inline_svg(drawn, "f1", "words");
   EXPECT_TRUE(shown.starts_with("<svg viewBox=\"0 0 9 9\" role=\"img\" aria-label=\"words\">"));
   EXPECT_THAT(shown, Not(HasSubstr("Gnuplot")));

@@ -20,23 +20,23 @@ TEST(Tool, DemoRunsTheJobAndWritesItsFiles) {
   const Outcome demo = brace("demo --out " + (folder / "out"));
   ASSERT_EQ(demo.status, 0) << demo.err;
   for (const char* question :
-       {"1. What is in this file", "2. Does the level return to a mean", "3. Does today's value say",
-        "4. Did the process itself change", "5. What are the parameters", "6. Is anything left",
-        "7. Which of these models is ahead", "8. How volatile will", "9. Would these forecasts"})
+       {"1. What is in this file", "2. Does the level return to a mean",
+        "3. Does today's value say", "4. Did the process itself change",
+        "5. What are the parameters", "6. Is anything left", "7. Which of these models is ahead",
+        "8. How volatile will", "9. Would these forecasts"})
     EXPECT_NE(demo.out.find(question), std::string::npos) << question;
   EXPECT_NE(demo.out.find("found    const / garch e1 h1 / student is ahead by bic"),
             std::string::npos);
   for (const char* name : {"inspect.svg", "lags.svg", "compare.csv", "model.json", "breaks.svg",
-                           "forecast.csv", "forecast.svg", "backtest.csv", "backtest.svg", "rows.csv",
-                           "tidy.csv", "study.json", "report.html"})
+                           "forecast.csv", "forecast.svg", "backtest.csv", "backtest.svg",
+                           "rows.csv", "tidy.csv", "study.json", "report.html"})
     EXPECT_GT(content_of(folder / ("out/" + std::string(name))).size(), 100u) << name;
   const Json ahead =
       Json::parse(brace("forecast " + (folder / "out/model.json") + " --horizon 20 --json").out);
   for (const Json& warning : ahead["warnings"])
     EXPECT_THAT(demo.out, HasSubstr(warning["code"].get<std::string>()))
         << "a warning is not lost in the demo";
-  EXPECT_EQ(ahead["result"],
-            Json::parse(content_of(folder / "out/forecast.json"))["result"])
+  EXPECT_EQ(ahead["result"], Json::parse(content_of(folder / "out/forecast.json"))["result"])
       << "what it saves forecasts the same";
   EXPECT_EQ(brace("check " + (folder / "out/model.json")).status, 0)
       << "the model it saves can be used";

@@ -45,7 +45,8 @@ TEST(ReportPage, OfTheDemoIsReadOnScreenPhoneAndPaperWithAndWithoutScripts) {
   ASSERT_EQ(brace("demo --quiet --out " + (folder / "out")).status, 0);
   const std::string page = folder / "out/report.html";
   EXPECT_LT(content_of(page).size(), 1500000U) << "it goes by mail";
-  EXPECT_THAT(content_of(page), HasSubstr("2,609 rows read; 11 rows dropped (volume is 0); 4 values missing."));
+  EXPECT_THAT(content_of(page),
+              HasSubstr("2,609 rows read; 11 rows dropped (volume is 0); 4 values missing."));
   const Json wide = look(page, "1280 800");
   expect_sound(wide);
   EXPECT_EQ(wide["width"], 1280) << "nothing sticks out";
@@ -64,7 +65,8 @@ TEST(ReportPage, OfTheDemoIsReadOnScreenPhoneAndPaperWithAndWithoutScripts) {
       std::istringstream cells(line);
       for (int i = 0; i < 5; ++i) std::getline(cells, settle, ',');
     }
-  EXPECT_THAT(reads, HasSubstr("settle " + std::to_string(std::stod(settle)).substr(0, 5))) << settle;
+  EXPECT_THAT(reads, HasSubstr("settle " + std::to_string(std::stod(settle)).substr(0, 5)))
+      << settle;
   EXPECT_LT(wide["zoom"], .5);
   EXPECT_GT(wide["zoom"], .01);
 

@@ -26,14 +26,17 @@ TEST(Schema, HoldsForEveryCommand) {
            "forecast " + few + " --model 'const ar1' --horizon 2",
            "compare " + few + " --model const --model 'const ar1'", "inspect " + freight,
            "unitroot data/lamp-oil.csv", "season data/lamp-oil.csv --form multiplicative",
-           "breaks " + freight + " --test cusum,sup-f", "search data/lamp-oil.csv --returns log "
-           "--most-ar 1 --most-ma 0 --season 12", "fit " + freight + " --model 'const / gjr / ged'",
+           "breaks " + freight + " --test cusum,sup-f",
+           "search data/lamp-oil.csv --returns log "
+           "--most-ar 1 --most-ma 0 --season 12",
+           "fit " + freight + " --model 'const / gjr / ged'",
            "check " + freight + " --model 'const / egarch / student'",
            "forecast " + freight + " --model 'const / aparch / student' --method plug-in",
            "forecast data/lamp-oil.csv --transform 'log diff1' --model 'const ma1' --horizon 5",
            "compare " + freight + " --model 'const' --model 'const / garch' --hold-out 100",
-           "backtest " + freight + " --model 'const / garch' --origins 25 --refit-every 25 --horizon 2 "
-           "--method full --draws 200"}) {
+           "backtest " + freight +
+               " --model 'const / garch' --origins 25 --refit-every 25 --horizon 2 "
+               "--method full --draws 200"}) {
     const std::string file = folder / (std::to_string(++written) + ".json");
     const Outcome out = brace(line + " --json > " + file);
     ASSERT_TRUE(out.status == 0 || out.status == 3) << line << out.err;

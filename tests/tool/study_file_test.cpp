@@ -92,22 +92,28 @@ std::vector<std::string> command_lines() {
   std::vector<std::string> lines;
   for (std::string line; std::getline(text, line);) lines.push_back(line);
   const std::string kelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
-  for (const std::string& line : std::vector<std::string>
-       {"inspect " + kelp + " --returns log --from 2018-01-01 --to 2022-12-30 --missing -9,n.a. "
-                            "--unit decimal --test ljung-box,arch-lm --lags 7",
-        "inspect " + kelp + " --returns simple --rows 100..1500 --every business-day --absent keep",
-        "unitroot " + kelp + " --deterministic trend --lags 4 --bandwidth 6 --seed 3 --periods 2,4",
-        "lags " + kelp + " --returns log --of squares --lags 1,5,12 --band widening",
-        "breaks " + kelp + " --returns log --test sup-f --trim .2 --at 2019-05-07",
-        "season data/lamp-oil.csv --period 12 --method averages --form multiplicative",
-        "fit " + kelp + " --returns log --model 'const / garch / student' --fix nu=6 --errors opg",
-        "fit " + kelp + " --returns log --model 'const / garch' --target-variance",
-        "fit " + kelp + " --returns log --model 'const ar1' --likelihood conditional --starts 3",
-        "check " + kelp + " --returns log --model 'const / garch' --lags 8 --outliers",
-        "forecast " + kelp + " --returns log --model 'const / garch' --horizon 3 --intervals 80,90 "
-                             "--method plug-in --tails 2,10 --draws 500 --seed 9",
-        "backtest " + kelp + " --returns log --model 'const / garch' --model 'const' --window 800 "
-                             "--origins 40 --refit-every 20 --expanding --baseline mean"})
+  for (const std::string& line : std::vector<std::string>{
+           "inspect " + kelp +
+               " --returns log --from 2018-01-01 --to 2022-12-30 --missing -9,n.a. "
+               "--unit decimal --test ljung-box,arch-lm --lags 7",
+           "inspect " + kelp +
+               " --returns simple --rows 100..1500 --every business-day --absent keep",
+           "unitroot " + kelp +
+               " --deterministic trend --lags 4 --bandwidth 6 --seed 3 --periods 2,4",
+           "lags " + kelp + " --returns log --of squares --lags 1,5,12 --band widening",
+           "breaks " + kelp + " --returns log --test sup-f --trim .2 --at 2019-05-07",
+           "season data/lamp-oil.csv --period 12 --method averages --form multiplicative",
+           "fit " + kelp +
+               " --returns log --model 'const / garch / student' --fix nu=6 --errors opg",
+           "fit " + kelp + " --returns log --model 'const / garch' --target-variance",
+           "fit " + kelp + " --returns log --model 'const ar1' --likelihood conditional --starts 3",
+           "check " + kelp + " --returns log --model 'const / garch' --lags 8 --outliers",
+           "forecast " + kelp +
+               " --returns log --model 'const / garch' --horizon 3 --intervals 80,90 "
+               "--method plug-in --tails 2,10 --draws 500 --seed 9",
+           "backtest " + kelp +
+               " --returns log --model 'const / garch' --model 'const' --window 800 "
+               "--origins 40 --refit-every 20 --expanding --baseline mean"})
     lines.push_back(line);
   return lines;
 }
@@ -146,9 +152,9 @@ TEST(StudyFile, HasAKeyForEveryOption) {
         continue;
       ++options;
       const std::string study = folder.file("s.toml", "[" + step + "]\n" + name + " = {a = 1}\n");
-      EXPECT_THAT(brace("study " + study).err,
-                  HasSubstr("line 2, column " + std::to_string(name.size() + 4) + ": " + name +
-                            " takes "))
+      EXPECT_THAT(
+          brace("study " + study).err,
+          HasSubstr("line 2, column " + std::to_string(name.size() + 4) + ": " + name + " takes "))
           << step;
     }
     EXPECT_GT(options, 15) << step;
@@ -163,8 +169,9 @@ TEST(StudyFile, RefusesWhatItCannotMeanWithItsPlaceAndTheMend) {
   for (const Case& c : {
            Case{"[forecast]\nhorzion = 5\n",
                 "line 2, column 1: 'horzion' is not a key of [forecast]; did you mean horizon?"},
-           Case{"[forcast]\nhorizon = 5\n", "line 1, column 2: 'forcast' is neither a step of the "
-                                            "job nor [series] or [study]; did you mean forecast?"},
+           Case{"[forcast]\nhorizon = 5\n",
+                "line 1, column 2: 'forcast' is neither a step of the "
+                "job nor [series] or [study]; did you mean forecast?"},
            Case{"[forecast]\nhorizon = \"five\"\n",
                 "line 2, column 11: horizon takes a whole number, not text"},
            Case{"[search]\nmost-ar = 99\n", "line 2, column 11: most-ar: Value 99 not in range"},
@@ -209,9 +216,9 @@ TEST(StudyFile, OptionsTypedWinAndNextLinesUseIt) {
   EXPECT_EQ(result(brace("fit --study " + study + " --model 'const / gjr' --json"))["model"],
             "const / gjr e1 h1 / normal");
   // Where a file is typed the study's is left.
-  EXPECT_THAT(brace("inspect data/lamp-oil.csv --value price --study " + study + " --drop-zero price")
-                  .out,
-              HasSubstr("price"));
+  EXPECT_THAT(
+      brace("inspect data/lamp-oil.csv --value price --study " + study + " --drop-zero price").out,
+      HasSubstr("price"));
   const Outcome fit = brace("fit --study " + study + " --from 2018-01-01");
   EXPECT_THAT(fit.out, HasSubstr("Next: brace check --study " + study + " --from 2018-01-01 "));
   const std::size_t at = fit.out.find("Next: brace ") + 12;

@@ -26,7 +26,8 @@ std::string kelp_study(const std::string& more, const std::string& file = kKelpF
          "\"\nvalue = \"settle\"\ndrop-zero = \"volume\"\nreturns = \"log\"\n" + more;
 }
 constexpr const char* kShort =
-    "[inspect]\n[unitroot]\n[fit]\nmodel = \"const / garch / student\"\n[check]\n[forecast]\nhorizon "
+    "[inspect]\n[unitroot]\n[fit]\nmodel = \"const / garch / "
+    "student\"\n[check]\n[forecast]\nhorizon "
     "= 5\ndraws = 400\n";
 
 TEST(Study, StartWritesAStudyThatRuns) {
@@ -93,8 +94,8 @@ TEST(Study, RunsAgainOnlyWhatChanged) {
     return n;
   };
   EXPECT_EQ(times(changed.out, "(reused)"), 4) << changed.out;
-  EXPECT_EQ(Json::parse(content_of(folder / "kelp-results/forecast.json"))["result"]["steps"].size(),
-            7U);
+  EXPECT_EQ(
+      Json::parse(content_of(folder / "kelp-results/forecast.json"))["result"]["steps"].size(), 7U);
   const std::string reused = content_of(folder / "kelp-results/forecast.json");
   const Outcome all = brace("study " + study + " --again");
   EXPECT_EQ(times(all.out, "(reused)"), 0);
@@ -157,9 +158,10 @@ TEST(Study, StopsWhereAVerdictForbidsToGoOn) {
 TEST(Study, AModelMayComeFromTheSearch) {
   const Folder folder;
   const std::string study = folder.file(
-      "oil.toml", "[series]\nfile = \"" BRACE_SOURCE_DIR
-                  "/data/lamp-oil.csv\"\nreturns = \"log\"\n[search]\nmost-ar = 1\nmost-ma = 1\n[fit]\n"
-                  "[check]\n[forecast]\nhorizon = 2\n");
+      "oil.toml",
+      "[series]\nfile = \"" BRACE_SOURCE_DIR
+      "/data/lamp-oil.csv\"\nreturns = \"log\"\n[search]\nmost-ar = 1\nmost-ma = 1\n[fit]\n"
+      "[check]\n[forecast]\nhorizon = 2\n");
   const Outcome ran = brace("study " + study);
   ASSERT_EQ(ran.status, 0) << ran.err << ran.out;
   const auto of = [&](const std::string& step) {
@@ -173,8 +175,9 @@ TEST(Study, OfABadFileWritesNothing) {
   const Folder folder;
   const std::string bad = folder.file("bad.csv", "date,close\n2024-01-01,5\n2024-01-02,x\n");
   const std::string study =
-      folder.file("s.toml", "[series]\nfile = \"bad.csv\"\nvalue = \"close\"\n[inspect]\n[fit]\nmodel = "
-                            "\"const\"\n");
+      folder.file("s.toml",
+                  "[series]\nfile = \"bad.csv\"\nvalue = \"close\"\n[inspect]\n[fit]\nmodel = "
+                  "\"const\"\n");
   const Outcome out = brace("study " + study);
   EXPECT_EQ(out.status, 1);
   EXPECT_THAT(out.err, HasSubstr("bad.csv"));
@@ -192,8 +195,10 @@ TEST(Study, OfABadFileWritesNothing) {
     rows += "2024-02-" + std::string(i < 10 ? "0" : "") + std::to_string(i) + "," +
             std::to_string(10 + (i * 7) % 5) + "\n";
   (void)folder.file("bad.csv", rows);
-  (void)folder.file("s.toml", "[series]\nfile = \"bad.csv\"\n[inspect]\n[lags]\nlags = 5\n[backtest]\nmodel = "
-                              "\"const\"\nwindow = 1000\n");
+  (void)folder.file(
+      "s.toml",
+      "[series]\nfile = \"bad.csv\"\n[inspect]\n[lags]\nlags = 5\n[backtest]\nmodel = "
+      "\"const\"\nwindow = 1000\n");
   const Outcome part = brace("study " + study);
   EXPECT_NE(part.status, 0);
   EXPECT_THAT(part.out, HasSubstr("(not run)"));
@@ -205,8 +210,9 @@ TEST(Study, GoesOnAfterBeingKilled) {
   const Folder folder;
   const std::string study = folder.file(
       "kelp.toml",
-      kelp_study("[inspect]\n[lags]\n[fit]\nmodel = \"const / garch / student\"\n[backtest]\nmodel = "
-                 "[\"const / aparch / student\", \"const / longmem / student\"]\nrefit-every = 1\n"));
+      kelp_study(
+          "[inspect]\n[lags]\n[fit]\nmodel = \"const / garch / student\"\n[backtest]\nmodel = "
+          "[\"const / aparch / student\", \"const / longmem / student\"]\nrefit-every = 1\n"));
   const Outcome killed = run("timeout -s KILL 4 '" BRACE_TOOL "' study " + study);
   EXPECT_EQ(killed.status, 137);
   const Json record = Json::parse(content_of(folder / "kelp-results/study.json"));
@@ -221,9 +227,8 @@ TEST(Study, GoesOnAfterBeingKilled) {
 TEST(Study, SeveralStandInOneReport) {
   const Folder folder;
   for (const std::string name : {"one", "two"})
-    ASSERT_EQ(brace("study " + folder.file(name + ".toml",
-                                           "[study]\ntitle = \"Study " + name + "\"\n" +
-                                               kelp_study(kShort)))
+    ASSERT_EQ(brace("study " + folder.file(name + ".toml", "[study]\ntitle = \"Study " + name +
+                                                               "\"\n" + kelp_study(kShort)))
                   .status,
               0);
   const std::string page = folder / "both.html";
@@ -242,11 +247,11 @@ TEST(Study, SeveralStandInOneReport) {
 
 TEST(Study, OneStepHasAReportOfItsOwn) {
   const Folder folder;
-  for (const std::string& line : std::vector<std::string>
-       {"inspect " + kKelpReturns, "unitroot " + kKelp, "lags " + kKelpReturns,
-        "fit " + kKelpReturns + " --model 'const / garch / student'",
-        "check " + kKelpReturns + " --model 'const / garch / student'",
-        "forecast " + kKelpReturns + " --model 'const / garch / student' --draws 200"}) {
+  for (const std::string& line : std::vector<std::string>{
+           "inspect " + kKelpReturns, "unitroot " + kKelp, "lags " + kKelpReturns,
+           "fit " + kKelpReturns + " --model 'const / garch / student'",
+           "check " + kKelpReturns + " --model 'const / garch / student'",
+           "forecast " + kKelpReturns + " --model 'const / garch / student' --draws 200"}) {
     const std::string page = folder / "page.html";
     const Outcome with = brace(line + " --report " + page), without = brace(line + " --quiet");
     EXPECT_EQ(with.status, without.status) << line;

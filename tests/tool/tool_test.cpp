@@ -394,9 +394,9 @@ TEST(Tool, ALongFitIsInterruptedWithTheBestSoFar) {
                 .status,
             0);
   const std::string fit = "timeout --foreground -s INT 3 '" BRACE_TOOL "' fit " + csv +
-                          " --value value" +
-                          " --model 'const / aparch e1..10 h1,2 / skew-student'";
-  const Outcome seen = run("script -qec \"" + fit + " > " + (folder / "out") + "; echo status \\$?\" /dev/null");
+                          " --value value" + " --model 'const / aparch e1..10 h1,2 / skew-student'";
+  const Outcome seen =
+      run("script -qec \"" + fit + " > " + (folder / "out") + "; echo status \\$?\" /dev/null");
   EXPECT_THAT(seen.out, testing::HasSubstr("fitting: ")) << "progress";
   EXPECT_THAT(seen.out, testing::HasSubstr("Ctrl-C keeps the best so far"));
   const std::string out = content_of(folder / "out");
