@@ -111,9 +111,7 @@ class FitReport {
                               text::significant(kConverged, 1))
                 : fmt::format("the maximum lies on a bound: {}", fmt::join(bounds, "; "));
     if (c.status == FitStatus::boundary && !(peak_.top.gradient_norm < kConverged))
-      c.why += peak_.top.stop == maths::NewtonStop::iteration_cap
-                   ? fmt::format("; {} is left after {} steps", measured, peak_.top.iterations)
-                   : fmt::format("; {} is left, which rounding keeps from falling", measured);
+      c.why += fmt::format("; {} is left, which rounding keeps from falling", measured);
     if (problem_.tie) c.why += "; omega from the variance of the sample";
   }
 

@@ -59,17 +59,6 @@ void warn_of_late_start(Fit& fit) {
                                          fit.series->size() - 1))));
 }
 
-// Parameters inside their bounds of which the likelihood does not depend: the memory of shocks that
-// do not count, say.
-std::string without_effect(const Fit& fit) {
-  std::vector<std::string> names;
-  for (const Parameter& p : fit.parameters)
-    if (!p.held && !p.at_bound && !p.se_hessian) names.push_back(p.name);
-  return names.empty() ? ""
-                       : fmt::format(", nor {} {}, on which nothing depends there",
-                                     names.size() == 1 ? "has" : "have", fmt::join(names, ", "));
-}
-
 // Where the climbs ended.
 void warn_of_convergence(Fit& fit, const MeanData& data) {
   const Convergence& c = fit.convergence;
@@ -101,8 +90,7 @@ void warn_of_convergence(Fit& fit, const MeanData& data) {
     }
     if (!(ma_root && over))
       warn(fit, root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
-           fmt::format("{}; parameters on it have no error{}. Try a model without that term", c.why,
-                       without_effect(fit)));
+           fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
   }
 }
 

@@ -100,14 +100,11 @@ struct Problem {
 // follow: next to the unit circle second derivatives keep few digits, and on it, where an AR and an
 // MA factor meet, none. Half the square of its norm is what such a point may lie below its top.
 inline constexpr double kRounded = 1e-3, kRoundedAtEdge = 0.5;
-// The same of a climb on a bound that creeps along a ridge until its steps are used up.
 [[nodiscard]] inline bool settled(const maths::NewtonResult& r) {
-  const bool creeps = r.stop == maths::NewtonStop::iteration_cap && r.multipliers.size() > 0 &&
-                      r.multipliers.maxCoeff() > 0;
   return r.stop != maths::NewtonStop::not_finite &&
-         r.gradient_norm < (r.stop == maths::NewtonStop::no_descent || creeps ? kRounded
-                            : r.stop == maths::NewtonStop::rounding           ? kRoundedAtEdge
-                                                                              : kConverged);
+         r.gradient_norm < (r.stop == maths::NewtonStop::no_descent ? kRounded
+                            : r.stop == maths::NewtonStop::rounding ? kRoundedAtEdge
+                                                                    : kConverged);
 }
 // Whether the one is to be preferred: settled before not, then the lower.
 [[nodiscard]] inline bool better(const maths::NewtonResult& r, const maths::NewtonResult& than) {

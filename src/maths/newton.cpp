@@ -28,6 +28,8 @@ constexpr double kMet = 1e-12;
 
 // Steps damped more than this go nowhere.
 constexpr double kMostDamping = 1e6;
+// A step that is shortened to less than this share of itself creeps.
+constexpr double kCreeping = 1e-2;
 
 struct Point {
   VectorXd x, gradient;
@@ -263,12 +265,37 @@ class Minimiser {
       f = objective_.value(x);
       ++result_.evaluations;
       if (std::isfinite(f) && enough(f, share) && f < p.f) {
-        p.x = x;
+        p.x = share < kCreeping && p.kind == Curvature::hessian ? lowest_of_stiffer(p, x, f) : x;
         evaluate(p, next_kind());
         return usable(p);
       }
     }
     return false;
+  }
+
+  // On a narrow ridge a whole step runs along it into a bound, and the little of it that may be taken
+  // moves nothing across: a few steps of a curvature with a share of its largest diagonal added,
+  // which bends the step away from the ridge. The lowest point of these and of `x`, where f is `f`.
+  VectorXd lowest_of_stiffer(const Point& p, VectorXd x, double f) {
+    const VectorXd room = slack(p.x);
+    MatrixXd held = p.curvature;
+    const double size = p.curvature.cwiseAbs().maxCoeff();
+    for (Index i = 0; i < room.size(); ++i)
+      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i))))
+        held += 10 * size * constraints_.C.row(i).transpose() * constraints_.C.row(i);
+    for (const double added : {1e-8, 1e-6, 1e-4, 1e-2}) {
+      const Eigen::LLT<MatrixXd> llt =
+          cholesky(held + added * size * MatrixXd::Identity(held.rows(), held.cols()));
+      if (llt.info() != Eigen::Success) continue;
+      const VectorXd there = p.x + solve_quadratic(p.gradient, llt, constraints_.C, room).s;
+      const double value = objective_.value(there);
+      ++result_.evaluations;
+      if (std::isfinite(value) && value < f) {
+        x = there;
+        f = value;
+      }
+    }
+    return x;
   }
 
   // Moves p by the step or, where that does not lower f enough, by more and more damped ones. The

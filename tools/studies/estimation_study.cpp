@@ -90,15 +90,8 @@ void judge(Trial& out, const Model& model, const Series& y, maths::RandomStream&
   if (!fit.usable()) return;
   out.gradient = *fit.convergence.gradient_norm;
   out.earned = out.gradient < kConverged;
-  // What has no error is on a bound, or is said to move nothing.
-  const auto said = [&](const Parameter& p) {
-    return std::any_of(fit.warnings.begin(), fit.warnings.end(), [&](const Warning& w) {
-      return w.code == WarningCode::parameter_at_bound &&
-             w.text.find(p.name + ", on which nothing depends") != std::string::npos;
-    });
-  };
   for (const Parameter& p : fit.parameters)
-    out.earned = out.earned && (p.held || p.at_bound || p.se_hessian || said(p));
+    out.earned = out.earned && (p.held || p.at_bound || p.se_hessian);
   const double sd = moments(y).sd;
   const std::vector<std::string> names = parameter_names(model).all();
   const bool log = std::holds_alternative<Egarch>(model.variance);
