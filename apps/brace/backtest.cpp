@@ -9,6 +9,24 @@
 #include "options.hpp"
 
 namespace brace::app {
+
+BacktestOptions backtest_options(const Options& o) {
+  BacktestOptions options;
+  options.window = o.backtest.window;
+  options.expanding = o.backtest.expanding;
+  options.refit_every = o.backtest.refit_every;
+  options.origins = o.backtest.origins;
+  options.horizon = o.ahead.horizon.value_or(1);
+  options.intervals = o.ahead.intervals;
+  options.tails = o.ahead.tails;
+  options.method = method_of(o);
+  options.paths = o.ahead.draws;
+  options.seed = o.seed;
+  options.baselines = o.backtest.baselines;
+  options.threshold = o.backtest.threshold;
+  return options;
+}
+
 namespace {
 
 // Variances of the rows of `values` by range, in its unit squared.
@@ -53,20 +71,8 @@ int run_backtest(const Options& given) {
   const Loaded data = load(o, o.backtest.proxy != "squared");
   std::vector<Model> models;
   for (const std::string& line : o.model.lines) models.push_back(parse_model(line));
-  BacktestOptions options;
+  BacktestOptions options = backtest_options(o);
   options.chain = chain;
-  options.window = o.backtest.window;
-  options.expanding = o.backtest.expanding;
-  options.refit_every = o.backtest.refit_every;
-  options.origins = o.backtest.origins;
-  options.horizon = o.ahead.horizon.value_or(1);
-  options.intervals = o.ahead.intervals;
-  options.tails = o.ahead.tails;
-  options.method = method_of(o);
-  options.paths = o.ahead.draws;
-  options.seed = o.seed;
-  options.baselines = o.backtest.baselines;
-  options.threshold = o.backtest.threshold;
   options.proxy = range_proxy(o, data);
   std::optional<BacktestJournal> journal;
   if (!o.backtest.journal.empty()) {

@@ -10,6 +10,15 @@
 #include "options.hpp"
 
 namespace brace::app {
+
+FindBreaksOptions breaks_options(const Options& o) {
+  FindBreaksOptions options;
+  if (!o.model.line.empty()) options.model = o.model.line;
+  options.number = o.test.breaks;
+  options.bandwidth = bandwidth_of(o).number;
+  return options;
+}
+
 namespace {
 
 // The tests that can be asked for alone, with what they take.
@@ -76,12 +85,8 @@ int run_single(const Options& o, const Loaded& data) {
 int run_breaks(const Options& o) {
   const Loaded data = load(o);
   if (!o.test.named.empty()) return run_single(o, data);
-  FindBreaksOptions options;
-  if (!o.model.line.empty()) options.model = o.model.line;
-  options.number = o.test.breaks;
-  options.bandwidth = bandwidth_of(o).number;
   const BreakReport report =
-      with_warnings_of(data, find_breaks(data.values, options, executor_of(o)));
+      with_warnings_of(data, find_breaks(data.values, breaks_options(o), executor_of(o)));
   std::optional<TestResult> at_date;
   if (!o.test.at.empty()) {
     const auto when = parse_date(o.test.at);

@@ -8,6 +8,15 @@
 #include "options.hpp"
 
 namespace brace::app {
+
+CheckOptions check_options(const Options& o) {
+  const std::vector<int> lags = lag_list(o);
+  return {.lags = lags.size() == 1 ? std::optional(lags.front()) : std::nullopt,
+          .period = o.period,
+          .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
+          .significance = o.test.level};
+}
+
 namespace {
 
 int run_check(const Options& o) {
@@ -16,12 +25,7 @@ int run_check(const Options& o) {
         ErrorCode::bad_option,
         fmt::format("--roots: '{}' has no ARMA terms, so it has no roots to draw", o.model.line));
   const Fit fit = load_or_fit(o);
-  const std::vector<int> lags = lag_list(o);
-  const Check checked =
-      check(fit, {.lags = lags.size() == 1 ? std::optional(lags.front()) : std::nullopt,
-                  .period = o.period,
-                  .whiteness = lags.size() > 1 ? lags : std::vector<int>{},
-                  .significance = o.test.level});
+  const Check checked = check(fit, check_options(o));
   if (std::ostream* json = json_stream(o)) *json << json_document("check", fit, checked);
   if (shows_text(o)) {
     std::cout << checked;

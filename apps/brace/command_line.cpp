@@ -75,11 +75,10 @@ void parse_words(CLI::App& app, std::vector<std::string> words) {
   app.parse(std::move(words));
 }
 
-// Those typed of how the series is read and made.
-std::vector<TypedOption> typed_of_series(const CLI::App& app, const Command& command) {
+// Those that were typed.
+std::vector<TypedOption> typed_options(const CLI::App& app, const Command& command) {
   std::vector<TypedOption> out;
   for (const Option& o : command.options) {
-    if (o.heading != kReadingHeading && o.heading != kMakingHeading) continue;
     const CLI::Option* at = app.get_option(o.name);
     if (at->count() == 0) continue;
     out.push_back(
@@ -108,7 +107,7 @@ WithStudy with_study(const std::deque<Command>& commands, std::vector<std::strin
   } catch (const CLI::ParseError&) {
     return out;  // told where all words are read
   }
-  out.typed = typed_of_series(app, *command);
+  out.typed = typed_options(app, *command);
   const CLI::Option* named = app.get_option_no_throw("--study");
   if (!named || named->count() == 0) return out;
   const auto typed = [&](const std::string& option) {

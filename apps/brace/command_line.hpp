@@ -18,7 +18,7 @@ namespace brace::app {
 struct Parsed {
   std::optional<std::size_t> command{};  // which of them; empty: nothing is to be run
   int status = 0;                        // of the program then: help was printed, or a refusal
-  std::vector<TypedOption> typed{};      // of how the series is read and made
+  std::vector<TypedOption> typed{};      // in the order of the help
 };
 
 // Fills the targets of the options given. Help goes to standard output, a refusal with what may

@@ -68,6 +68,24 @@ ForecastMethod method_of(const Options& o) {
   return ForecastMethod::full;
 }
 
+ForecastOptions forecast_options(const Options& o) {
+  ForecastOptions options;
+  if (o.ahead.start_volatility)
+    options.first_variance = *o.ahead.start_volatility * *o.ahead.start_volatility;
+  options.tails = o.ahead.tails;
+  if (o.ahead.refits && o.ahead.method != to_string(ForecastMethod::refit))
+    throw Error(ErrorCode::bad_option, "--refits is for --method refit, which is not asked for");
+  options.refits = o.ahead.refits.value_or(options.refits);
+  options.horizon = o.ahead.horizon.value_or(10);
+  options.intervals = o.ahead.intervals;
+  options.method = method_of(o);
+  options.per_year = o.ahead.per_year;
+  options.draws = o.ahead.draws;
+  options.seed = o.seed;
+  options.back = o.ahead.back == "mean" ? BackTransform::mean : BackTransform::median;
+  return options;
+}
+
 Series supposed(const Series& series, const std::vector<double>& values) {
   Series more;
   more.name = series.name;
@@ -173,31 +191,19 @@ int run_forecast(const Options& o) {
   if (!fit.usable()) return status_of(fit);
   if (is_saved_model(o.file))
     if (auto back = way_back(fit.window())) data.transformed = std::move(*back);
-  ForecastOptions options;
+  ForecastOptions options = forecast_options(o);
   const bool judged = data.held_out.size() > 0;
+  if (judged && !o.ahead.horizon) options.horizon = static_cast<int>(data.held_out.size());
   if (!o.ahead.suppose.empty()) {
     if (judged || !o.ahead.future.empty())
       throw Error(ErrorCode::bad_option, "--suppose cannot be used with --hold-out or --future");
     fit = update(fit, supposed(fit.window(), o.ahead.suppose));
     data.transformed.links.clear();  // the file's own scale ends where the file does
   }
-  if (o.ahead.start_volatility)
-    options.first_variance = *o.ahead.start_volatility * *o.ahead.start_volatility;
-  options.tails = o.ahead.tails;
-  if (o.ahead.refits && o.ahead.method != to_string(ForecastMethod::refit))
-    throw Error(ErrorCode::bad_option, "--refits is for --method refit, which is not asked for");
-  options.refits = o.ahead.refits.value_or(options.refits);
-  options.horizon = o.ahead.horizon.value_or(judged ? static_cast<int>(data.held_out.size()) : 10);
-  options.intervals = o.ahead.intervals;
-  options.method = method_of(o);
-  options.per_year = o.ahead.per_year;
-  options.draws = o.ahead.draws;
-  options.seed = o.seed;
   options.future = judged ? data.held_out.companions : read_future(o);
   // Without links there is no other scale, and overnight returns do not lead back to prices.
   if (!data.transformed.links.empty() && o.series.overnight == "keep")
     options.transformed = std::make_shared<Transformed>(data.transformed);
-  options.back = o.ahead.back == "mean" ? BackTransform::mean : BackTransform::median;
   const Executor executor = executor_of(o);
   const Forecast ahead =
       o.ahead.windows > 1

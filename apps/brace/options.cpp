@@ -296,24 +296,15 @@ std::vector<std::string> regressor_columns(const Options& o) {
   return names;
 }
 
-Series read_with_companions(const Options& o, ReadOptions read,
-                            const std::vector<std::string>& columns) {
-  if (!read.value)
+// With the columns that regressors name.
+ReadOptions with_companions(const Options& o, ReadOptions read) {
+  read.companions = regressor_columns(o);
+  if (!read.companions.empty() && !read.value)
     throw Error(ErrorCode::bad_option,
                 fmt::format("--value is missing: with regressors the file has several columns, and "
                             "{} must not be the one that is modelled",
-                            columns.front()));
-  const std::string value = *read.value;
-  read.values = {value};
-  read.value.reset();
-  for (const std::string& name : columns)
-    if (name != value) read.values.push_back(name);
-  const Table table = read_table(o.file, read);
-  Series series = table.series(table.columns.front().name);
-  for (const std::string& name : columns)
-    for (const Column& c : table.columns)
-      if (c.name == name) series.companions.push_back({c.name, c.values});
-  return series;
+                            read.companions.front()));
+  return read;
 }
 
 }  // namespace
@@ -373,26 +364,8 @@ Provenance provenance_of(const Options& o, const Loaded& data) {
 
 namespace {
 
-// The series of the file as it stands.
-Loaded read_level(const Options& o, bool with_bars) {
-  if (is_saved_model(o.file))
-    throw Error(
-        ErrorCode::bad_option,
-        fmt::format(
-            "{}: is a saved model; this command takes a CSV file (check and forecast take both)",
-            o.file));
-  const ReadOptions read = read_options(o, with_bars);
-  Loaded data;
-  if (with_bars && o.series.read.value) {
-    const Table table = read_table(o.file, read);
-    data.level = table.series(table.columns.front().name);
-    // Bars belong to the value only where that is their close.
-    if (table.close == std::size_t{0}) data.bars = table.bars();
-  } else if (const std::vector<std::string> columns = regressor_columns(o); !columns.empty()) {
-    data.level = read_with_companions(o, read, columns);
-  } else {
-    data.level = read_series(o.file, read);
-  }
+// The series as it was read, cut and regrouped as asked, and what there is to say of it.
+Loaded looked_at(const Options& o, Loaded data) {
   if (!o.series.rows.empty()) cut_rows(data, o.series.rows);
   if (!o.series.regroup.empty()) {
     const auto [clock, how] = regroup_from(o.series.regroup);
@@ -405,7 +378,37 @@ Loaded read_level(const Options& o, bool with_bars) {
   return data;
 }
 
+// The series of the file as it stands.
+Loaded read_level(const Options& o, bool with_bars) {
+  if (is_saved_model(o.file))
+    throw Error(
+        ErrorCode::bad_option,
+        fmt::format(
+            "{}: is a saved model; this command takes a CSV file (check and forecast take both)",
+            o.file));
+  Loaded data;
+  if (with_bars && o.series.read.value) {
+    const Table table = read_table(o.file, read_options(o, with_bars));
+    data.level = table.series(table.columns.front().name);
+    // Bars belong to the value only where that is their close.
+    if (table.close == std::size_t{0}) data.bars = table.bars();
+  } else {
+    data.level = read_series(o.file, with_companions(o, read_options(o, with_bars)));
+  }
+  return looked_at(o, std::move(data));
+}
+
 }  // namespace
+
+ReadOptions reading_of(const Options& o) {
+  return with_companions(o, read_options(o, false));
+}
+
+Loaded made_of_read(const Options& o, Series level) {
+  Loaded data;
+  data.level = std::move(level);
+  return made_of(o, looked_at(o, std::move(data)));
+}
 
 Loaded load(const Options& o, bool with_bars) {
   return made_of(o, read_level(o, with_bars));
@@ -536,6 +539,18 @@ Model model_of(const Options& o) {
   return model;
 }
 
+EstimateOptions estimate_options(const Options& o) {
+  EstimateOptions options;
+  for (const StandardErrors kind :
+       {StandardErrors::hessian, StandardErrors::opg, StandardErrors::robust})
+    if (to_string(kind) == o.model.errors) options.errors = kind;
+  if (o.model.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
+  if (o.model.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
+  options.target_variance = o.model.target_variance;
+  options.starts = o.model.starts;
+  return options;
+}
+
 Fit load_or_fit(const Options& o, Loaded* data) {
   if (is_saved_model(o.file)) {
     if (!o.model.line.empty() || !o.model.fix.empty() || o.series.returns != "none" ||
@@ -549,14 +564,7 @@ Fit load_or_fit(const Options& o, Loaded* data) {
     return load_model(o.file);
   }
   const Model model = model_of(o);
-  EstimateOptions options;
-  for (const StandardErrors kind :
-       {StandardErrors::hessian, StandardErrors::opg, StandardErrors::robust})
-    if (to_string(kind) == o.model.errors) options.errors = kind;
-  if (o.model.likelihood == "exact") options.likelihood = LikelihoodKind::exact;
-  if (o.model.likelihood == "conditional") options.likelihood = LikelihoodKind::conditional;
-  options.target_variance = o.model.target_variance;
-  options.starts = o.model.starts;
+  EstimateOptions options = estimate_options(o);
   Loaded loaded = load(o);
   const Interruptible interruptible(options.progress, o.output.quiet);
   Fit fit = with_warnings_of(loaded, estimate(model, loaded.values, options));

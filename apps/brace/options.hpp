@@ -15,6 +15,8 @@
 
 namespace brace::app {
 
+class Ranks;
+
 // How the series is read, and what is made of it.
 struct SeriesWords {
   ReadOptions read;
@@ -94,6 +96,14 @@ struct TypedOption {
   std::vector<std::string> values;
 };
 
+// Of `batch`.
+struct BatchWords {
+  std::optional<std::string> each;
+  std::string store, against, save_to;
+  std::vector<std::string> steps;
+  bool from_last = false;
+};
+
 // What a command line may say. Each command fills the parts that it takes.
 struct Options {
   std::string file;
@@ -110,6 +120,9 @@ struct Options {
   SimulateWords simulate;
   OutputWords output;
   StudyWords study_words;
+  BatchWords batch;
+  Ranks* ranks = nullptr;              // of `batch`, where the tool was started as several
+  std::vector<TypedOption> all_typed;  // whatever was typed
   std::optional<int> period;
   std::uint64_t seed = 1;
   int threads = 0;
@@ -119,6 +132,11 @@ struct Options {
 inline constexpr const char* kReadingHeading = "Reading the file";
 inline constexpr const char* kMakingHeading = "Transformations, applied in this order";
 inline constexpr const char* kModelHeading = "The model";
+
+// Whether an option is of how the series is read and made.
+[[nodiscard]] inline bool is_of_reading(const Option& o) {
+  return o.heading == kReadingHeading || o.heading == kMakingHeading;
+}
 
 // ---- What a command takes; each adds its options to `command` ----
 void add_series_options(
@@ -148,6 +166,10 @@ template <class Result>
   result.warnings.insert(result.warnings.end(), data.warnings.begin(), data.warnings.end());
   return result;
 }
+// How the file is read, with the columns that regressors name; and what is to be modelled of a
+// series so read.
+[[nodiscard]] ReadOptions reading_of(const Options& o);
+[[nodiscard]] Loaded made_of_read(const Options& o, Series level);
 // Every numeric column of the file.
 [[nodiscard]] Table read_whole_table(const Options& o);
 // The return that --returns would make of a level: log returns where all values are positive, else
@@ -155,6 +177,15 @@ template <class Result>
 [[nodiscard]] Series change_of(const Series& level, const Options& o);
 // With as many threads as --threads says; 0 is all there are.
 [[nodiscard]] Executor executor_of(const Options& o);
+
+// What a command line asks of each step of the job.
+[[nodiscard]] EstimateOptions estimate_options(const Options& o);
+[[nodiscard]] SearchOptions search_options(const Options& o);
+[[nodiscard]] VarianceSearchOptions variance_search_options(const Options& o);
+[[nodiscard]] CheckOptions check_options(const Options& o);
+[[nodiscard]] FindBreaksOptions breaks_options(const Options& o);
+[[nodiscard]] ForecastOptions forecast_options(const Options& o);  // 10 steps where none are given
+[[nodiscard]] BacktestOptions backtest_options(const Options& o);
 
 // A saved model, or the model line fitted to the file, whose series `data` then holds.
 [[nodiscard]] Fit load_or_fit(const Options& o, Loaded* data = nullptr);
@@ -228,6 +259,7 @@ void write_residuals(const Options& o, const Fit& fit);
 [[nodiscard]] Command demo_command(Options& o);
 [[nodiscard]] Command study_command(Options& o);
 [[nodiscard]] Command report_command(Options& o);
+[[nodiscard]] Command batch_command(Options& o);
 
 // Those of the job in its order, each with Options of its own, added to `targets`.
 [[nodiscard]] std::deque<Command> job_commands(std::deque<Options>& targets);

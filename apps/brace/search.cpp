@@ -8,17 +8,39 @@
 #include "options.hpp"
 
 namespace brace::app {
-namespace {
 
-// A word on a terminal's stderr while candidates are fitted.
-void show_progress(std::size_t done, std::size_t of) {
-  if (::isatty(2) == 0) return;
-  std::clog << fmt::format("\r{} of {} candidates", done, of) << (done == of ? "\r\033[K" : "")
-            << std::flush;
+SearchOptions search_options(const Options& o) {
+  SearchOptions options;
+  options.most_ar = o.search.most_ar;
+  options.most_ma = o.search.most_ma;
+  options.most_seasonal_ar = o.search.most_sar;
+  options.most_seasonal_ma = o.search.most_sma;
+  options.period = o.period;
+  options.differences = o.search.differences;
+  options.seasonal_differences = o.search.season_differences;
+  options.constant = o.search.constant == "always"  ? SearchOptions::Constant::always
+                     : o.search.constant == "never" ? SearchOptions::Constant::never
+                                                    : SearchOptions::Constant::both;
+  options.walk = o.search.walk == "full"       ? SearchOptions::Walk::full
+                 : o.search.walk == "stepwise" ? SearchOptions::Walk::stepwise
+                                               : SearchOptions::Walk::automatic;
+  options.criterion = criterion_from(o.search.criterion).value_or(Criterion::aicc);
+  options.sparse = o.search.sparse;
+  if (!o.search.terms.empty()) {
+    const Model kept = parse_model("const " + o.search.terms);
+    if (!kept.mean.ar.empty() || !kept.mean.ma.empty() || !kept.mean.differences.empty())
+      throw Error(
+          ErrorCode::bad_option,
+          fmt::format("--terms '{}': lags and differences are what is searched; give trend, "
+                      "harmonics or with",
+                      o.search.terms));
+    options.kept = kept.mean;
+    options.held = kept.held;
+  }
+  return options;
 }
 
-// Variance equations, laws and means by name.
-int run_variances(const Options& o, const Loaded& data) {
+VarianceSearchOptions variance_search_options(const Options& o) {
   VarianceSearchOptions options;
   options.criterion = criterion_from(o.search.criterion).value_or(Criterion::bic);
   for (const std::string& line : o.search.means) {
@@ -37,6 +59,20 @@ int run_variances(const Options& o, const Loaded& data) {
     const Model model = parse_model("const / steady / " + law);
     options.laws.emplace_back(model.shocks, model.held);
   }
+  return options;
+}
+
+namespace {
+
+// A word on a terminal's stderr while candidates are fitted.
+void show_progress(std::size_t done, std::size_t of) {
+  if (::isatty(2) == 0) return;
+  std::clog << fmt::format("\r{} of {} candidates", done, of) << (done == of ? "\r\033[K" : "")
+            << std::flush;
+}
+
+int run_variances(const Options& o, const Loaded& data) {
+  VarianceSearchOptions options = variance_search_options(o);
   if (!o.output.quiet) options.progress.report = show_progress;
   const VarianceSearch found =
       with_warnings_of(data, search_variances(data.values, options, executor_of(o)));
@@ -72,34 +108,7 @@ int run_search(const Options& o) {
     throw Error(ErrorCode::bad_option,
                 "--law and --mean are of a search over variance equations: give --variance too, "
                 "such as --variance all");
-  SearchOptions options;
-  options.most_ar = o.search.most_ar;
-  options.most_ma = o.search.most_ma;
-  options.most_seasonal_ar = o.search.most_sar;
-  options.most_seasonal_ma = o.search.most_sma;
-  options.period = o.period;
-  options.differences = o.search.differences;
-  options.seasonal_differences = o.search.season_differences;
-  options.constant = o.search.constant == "always"  ? SearchOptions::Constant::always
-                     : o.search.constant == "never" ? SearchOptions::Constant::never
-                                                    : SearchOptions::Constant::both;
-  options.walk = o.search.walk == "full"       ? SearchOptions::Walk::full
-                 : o.search.walk == "stepwise" ? SearchOptions::Walk::stepwise
-                                               : SearchOptions::Walk::automatic;
-  options.criterion = criterion_from(o.search.criterion).value_or(Criterion::aicc);
-  options.sparse = o.search.sparse;
-  if (!o.search.terms.empty()) {
-    const Model kept = parse_model("const " + o.search.terms);
-    if (!kept.mean.ar.empty() || !kept.mean.ma.empty() || !kept.mean.differences.empty())
-      throw Error(
-          ErrorCode::bad_option,
-          fmt::format("--terms '{}': lags and differences are what is searched; give trend, "
-                      "harmonics or with",
-                      o.search.terms));
-    options.kept = kept.mean;
-    options.held = kept.held;
-  }
-  const Search found = with_warnings_of(data, search(data.values, options, executor_of(o)));
+  const Search found = with_warnings_of(data, search(data.values, search_options(o), executor_of(o)));
   if (std::ostream* json = json_stream(o)) *json << json_document("search", found);
   if (shows_text(o)) {
     std::cout << found;

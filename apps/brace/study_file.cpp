@@ -30,7 +30,7 @@ bool is_of_output_alone(const Option& o) {
   return o.name == "--json" || o.name == "--quiet" || o.name == "--study" || o.name == "--report";
 }
 bool is_of_series(const Option& o) {
-  return o.name == "FILE" || o.heading == kReadingHeading || o.heading == kMakingHeading;
+  return o.name == "FILE" || is_of_reading(o);
 }
 
 std::string key_of(const Option& o) {

@@ -7,7 +7,6 @@
 #include <unistd.h>
 
 #include <algorithm>
-#include <boost/uuid/detail/sha1.hpp>
 #include <chrono>
 #include <cmath>
 #include <filesystem>
@@ -17,6 +16,7 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
+#include "brace/base/digest.hpp"
 #include "brace/base/version.hpp"
 #include "brace/report/report.hpp"
 #include "command_line.hpp"
@@ -30,19 +30,10 @@ namespace {
 namespace fs = std::filesystem;
 using Json = nlohmann::json;
 
-// Of texts, each with its end, so that "ab","c" is not "a","bc".
 std::string digest_of(const std::vector<std::string>& texts) {
-  boost::uuids::detail::sha1 sum;
-  for (const std::string& text : texts) {
-    const std::string size = std::to_string(text.size()) + ":";
-    sum.process_bytes(size.data(), size.size());
-    sum.process_bytes(text.data(), text.size());
-  }
-  boost::uuids::detail::sha1::digest_type parts;
-  sum.get_digest(parts);
-  std::string out;
-  for (const unsigned part : parts) out += fmt::format("{:08x}", part);
-  return out;
+  Digest sum;
+  for (const std::string& text : texts) sum.add(text);
+  return sum.text();
 }
 
 // What one command says, caught: its text and its JSON in the words of the tool.
@@ -73,15 +64,6 @@ Said run_caught(const Command& command, Options& options) {
 bool needs_model(const std::string& step) {
   return step == "fit" || step == "check" || step == "forecast" || step == "compare" ||
          step == "backtest";
-}
-
-std::string in_tool_words(const std::string& message) {
-  std::ostringstream out;
-  {
-    const InToolWords words(out);
-    out << message;
-  }
-  return out.str();
 }
 
 std::string figure_title(const std::string& step) {

@@ -7,6 +7,7 @@
 
 #include <array>
 #include <ostream>
+#include <sstream>
 #include <streambuf>
 #include <string>
 #include <string_view>
@@ -30,6 +31,7 @@ inline constexpr std::array kToolWords = std::to_array<std::pair<std::string_vie
     {"draws", "--draws"},
     {"drop_flat", "--drop-flat"},
     {"drop_zero", "--drop-zero"},
+    {"each", "--each"},
     {"from", "--from"},
     {"future", "--future"},
     {"grouped", "--grouped"},
@@ -110,5 +112,15 @@ class InToolWords : private std::streambuf {
   std::streambuf* target_;
   std::string held_;  // a backquote and the letters since
 };
+
+// A message of the library as the tool puts it.
+inline std::string in_tool_words(const std::string& message) {
+  std::ostringstream out;
+  {
+    const InToolWords words(out);
+    out << message;
+  }
+  return out.str();
+}
 
 }  // namespace brace::app

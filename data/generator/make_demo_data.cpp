@@ -3,6 +3,8 @@
 //   make_demo_data kelp-fibre > data/kelp-fibre.csv
 //   make_demo_data ferry-freight > data/ferry-freight.csv
 //   make_demo_data lamp-oil > data/lamp-oil.csv
+//   make_demo_data universe > data/exchange.csv
+//   make_demo_data universe --series 500 --rows 2500 > universe.csv
 // The same bytes on every run (tests/tool/demo_test.cpp).
 //
 // What is planted, so that what Brace finds can be judged:
@@ -11,8 +13,7 @@
 //     rises more after falls:  h = omega + (alpha + gamma [e < 0]) e^2 + beta h
 //   - omega is 3.2 times as large from 2019-05-02 on: a lasting rise of volatility
 //   - days without trading (volume 0, the price of the day before), missing closes (empty cells)
-//   - no trading at weekends, on 1 January, 25 and 26 December, and on Harbour Day, the first
-//     Monday of June
+//   - no trading at weekends and on holidays (calendar.hpp)
 //   ferry-freight, index, hourly from 09:00 to 16:00 on trading days
 //   - normal shocks with a daily GARCH variance, spread over the hours by a profile that is high in
 //     the morning, low at noon and rises to the close (kHours)
@@ -20,17 +21,20 @@
 //   lamp-oil, price, monthly
 //   - a growing trend, dearest in December and cheapest in June, the whole growing with the level:
 //     price = trend x season x noise; one month unrecorded
+//   universe, prices, daily: see universe.cpp
 #include <fmt/format.h>
 
+#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <array>
 #include <chrono>
 #include <cmath>
 #include <cstdio>
-#include <string_view>
 
 #include "brace/base/date.hpp"
 #include "brace/maths/random.hpp"
+#include "calendar.hpp"
+#include "universe.hpp"
 
 namespace {
 
@@ -45,14 +49,7 @@ struct Recursion {
   double omega_factor = 3.2;  // from the break on
 };
 
-bool is_holiday(sys_days day) {
-  const year_month_day d(day);
-  const weekday w(day);
-  if (w == Saturday || w == Sunday) return true;
-  if (d.month() == January && d.day() == 1d) return true;
-  if (d.month() == December && (d.day() == 25d || d.day() == 26d)) return true;
-  return d.month() == June && w == Monday && d.day() <= 7d;
-}
+using brace::demo::is_holiday;
 
 // The highest and lowest point of a day that goes from 0 to `change`: a bridge over twenty-four
 // steps whose size follows the day's own volatility.
@@ -158,16 +155,22 @@ void lamp_oil() {
 }  // namespace
 
 int main(int argc, char** argv) {
-  const std::string_view series = argc == 2 ? argv[1] : "";
-  if (series == "kelp-fibre")
-    kelp_fibre();
-  else if (series == "ferry-freight")
-    ferry_freight();
-  else if (series == "lamp-oil")
-    lamp_oil();
-  else {
-    fmt::print(stderr, "make_demo_data kelp-fibre | ferry-freight | lamp-oil\n");
-    return 2;
-  }
+  CLI::App app("Demo data of the exchange of Port Merrow, on standard output");
+  app.require_subcommand(1);
+  app.add_subcommand("kelp-fibre", "futures, daily")->callback(kelp_fibre);
+  app.add_subcommand("ferry-freight", "index, hourly")->callback(ferry_freight);
+  app.add_subcommand("lamp-oil", "price, monthly")->callback(lamp_oil);
+  brace::demo::UniverseSize size;
+  CLI::App* universe = app.add_subcommand("universe", "prices of all that is listed, daily");
+  universe->add_option("--series", size.series, "how many (default: 30)")
+      ->check(CLI::PositiveNumber);
+  universe->add_option("--rows", size.rows, "trading days (default: 700)")
+      ->check(CLI::Range(300, 20000));
+  universe->add_option("--into", size.into, "folder, for a file a series");
+  universe->add_flag("--wide", size.wide, "a column a series");
+  universe->add_flag("--interleaved", size.interleaved, "one long file in the order of its dates");
+  universe->add_flag("--sound", size.sound, "none that cannot be read");
+  universe->callback([&] { brace::demo::write_universe(size); });
+  CLI11_PARSE(app, argc, argv);
   return 0;
 }

@@ -14,3 +14,4 @@
 #include "brace/io/json.hpp"
 #include "brace/io/saved_model.hpp"
 #include "brace/io/table.hpp"
+#include "brace/io/universe.hpp"

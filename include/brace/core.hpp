@@ -8,6 +8,7 @@
 #pragma once
 
 #include "brace/base/date.hpp"
+#include "brace/base/digest.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/executor.hpp"
 #include "brace/base/matrix.hpp"

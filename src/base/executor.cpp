@@ -4,7 +4,10 @@
 
 #include <fmt/format.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_pipeline.h>
 #include <tbb/task_arena.h>
+
+#include <algorithm>
 
 #include "brace/base/error.hpp"
 
@@ -35,6 +38,36 @@ void Executor::for_each(std::size_t count, const std::function<void(std::size_t)
     return;
   }
   arena_->pool.execute([&] { tbb::parallel_for(std::size_t{0}, count, body); });
+}
+
+void Executor::stream(std::size_t held, const std::function<Piece()>& next,
+                      const std::function<void(void*)>& work,
+                      const std::function<void(void*)>& keep) const {
+  if (arena_->pool.max_concurrency() == 1) {
+    while (const Piece piece = next()) {
+      work(piece.get());
+      keep(piece.get());
+    }
+    return;
+  }
+  using Mode = tbb::filter_mode;
+  arena_->pool.execute([&] {
+    tbb::parallel_pipeline(
+        std::max<std::size_t>(held, 1),
+        tbb::make_filter<void, Piece>(Mode::serial_in_order,
+                                      [&](tbb::flow_control& control) {
+                                        Piece piece = next();
+                                        if (!piece) control.stop();
+                                        return piece;
+                                      }) &
+            tbb::make_filter<Piece, Piece>(Mode::parallel,
+                                           [&](Piece piece) {
+                                             work(piece.get());
+                                             return piece;
+                                           }) &
+            tbb::make_filter<Piece, void>(Mode::serial_in_order,
+                                          [&](const Piece& piece) { keep(piece.get()); }));
+  });
 }
 
 int Executor::threads() const {

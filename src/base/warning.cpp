@@ -33,4 +33,10 @@ std::string_view to_string(WarningCode code) {
   return "unknown";
 }
 
+std::optional<WarningCode> warning_code_from(std::string_view word) {
+  for (int code = 0; to_string(static_cast<WarningCode>(code)) != "unknown"; ++code)
+    if (to_string(static_cast<WarningCode>(code)) == word) return static_cast<WarningCode>(code);
+  return std::nullopt;
+}
+
 }  // namespace brace::inline v0

@@ -232,12 +232,14 @@ struct CheckInput {
                       std::max(default_whiteness_lags(z.present()), arma_terms(of.model) + 1),
                       "lags")),
         given_lags(options.lags),
+        advises(options.advice),
         has_equation(!of.exact && !std::holds_alternative<Steady>(of.model.variance)) {}
 
   const Fit& fit;
   Series z, z2;
   int lags;                       // of the portmanteau tests
   std::optional<int> given_lags;  // none: each test takes its own default
+  bool advises;
   bool has_equation;
 };
 
@@ -292,9 +294,10 @@ CheckGroup judge_variance(const CheckInput& in, Findings::OfVariance& found) {
   found.has_signs = has_signs(in.fit.model.variance);
   if (found.memory) {
     found.largest = largest_lag(in.z2, in.lags, true);
-    found.advice = advice_on_variance(in.fit, largest_lag(in.z2, in.lags, false).lag);
+    if (in.advises)
+      found.advice = advice_on_variance(in.fit, largest_lag(in.z2, in.lags, false).lag);
   }
-  if (found.asymmetry && !found.has_signs) found.on_signs = advice_on_signs(in.fit);
+  if (found.asymmetry && !found.has_signs && in.advises) found.on_signs = advice_on_signs(in.fit);
   group.answer = answer_of(group, found.memory || found.asymmetry);
   return group;
 }
@@ -318,7 +321,7 @@ CheckGroup judge_mean(const CheckInput& in, bool clustering, const std::vector<S
   found.memory = group.tests[clustering ? 1 : 0].rejects().value_or(false);
   if (found.memory) {
     found.largest = largest_lag(in.z, in.lags, true);
-    found.advice = advice_on_mean(in.fit, found.largest.lag);
+    if (in.advises) found.advice = advice_on_mean(in.fit, found.largest.lag);
   }
   group.answer = answer_of(group, found.memory || found.season_left);
   // A seasonal lag outside its band that does not decide.
@@ -341,7 +344,7 @@ CheckGroup judge_law(const CheckInput& in, Findings::OfLaw& found) {
     group.tests.back().null = "z is normal";
   }
   found.name = law_name(in.fit.model.shocks);
-  if (found.departs) found.advice = advice_on_law(in.fit);
+  if (found.departs && in.advises) found.advice = advice_on_law(in.fit);
   group.answer = answer_of(group, found.departs);
   return group;
 }

@@ -9,6 +9,7 @@
 #include <limits>
 #include <ostream>
 
+#include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/model/model_line.hpp"
 

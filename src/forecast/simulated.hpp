@@ -7,7 +7,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 #include <vector>
 
 #include "brace/forecast/forecast.hpp"
@@ -21,7 +20,7 @@ namespace brace::inline v0 {
 class Simulated {
  public:
   // The values must outlive it.
-  Simulated(std::vector<double>& values, std::size_t paths_a_draw, bool with_errors)
+  Simulated(const std::vector<double>& values, std::size_t paths_a_draw, bool with_errors)
       : values_(values) {
     for (std::size_t b = 0; with_errors && b < maths::kRandomStreams; ++b) {
       std::vector<double> batch;
@@ -52,18 +51,23 @@ class Simulated {
     return out;
   }
 
-  // Lowest first. The values are reordered.
+  // Lowest first.
   std::vector<TailRisk> tails(const std::vector<double>& percents) {
     if (percents.empty()) return {};
-    const auto tails_of = [&](std::vector<double>& values) {
+    std::vector<double> orders;
+    for (const double percent : percents) orders.push_back(percent / 100);
+    const auto tails_of = [&](const std::vector<double>& values) {
+      const std::vector<double> at_risk = maths::quantiles(values, orders);
+      std::vector<std::size_t> ranks;  // of the last value in each tail
+      for (const double order : orders)
+        ranks.push_back(std::max<std::size_t>(
+                            1, static_cast<std::size_t>(order * static_cast<double>(values.size()))) -
+                        1);
+      const std::vector<double> last = maths::order_statistics(values, ranks);
       std::vector<double> tails;
-      for (const double percent : percents) {
-        tails.push_back(maths::quantile(values, percent / 100));
-        const auto count = std::max<std::ptrdiff_t>(
-            1, static_cast<std::ptrdiff_t>(percent / 100 * static_cast<double>(values.size())));
-        std::nth_element(values.begin(), values.begin() + count - 1, values.end());
-        tails.push_back(std::accumulate(values.begin(), values.begin() + count, 0.0) /
-                        static_cast<double>(count));
+      for (std::size_t i = 0; i < orders.size(); ++i) {
+        tails.push_back(at_risk[i]);
+        tails.push_back(maths::mean_of_lowest(values, ranks[i] + 1, last[i]));
       }
       return tails;
     };
@@ -85,7 +89,7 @@ class Simulated {
   std::vector<double> errors_of(F figures) {
     if (batches_.size() < 2) return {};
     std::vector<std::vector<double>> of_batch;
-    for (std::vector<double>& batch : batches_) of_batch.push_back(figures(batch));
+    for (const std::vector<double>& batch : batches_) of_batch.push_back(figures(batch));
     std::vector<double> errors;
     const auto n = static_cast<double>(of_batch.size());
     for (std::size_t f = 0; f < of_batch[0].size(); ++f) {
@@ -101,7 +105,7 @@ class Simulated {
     return errors.empty() ? 0 : std::max(errors[2 * pair], errors[2 * pair + 1]);
   }
 
-  std::vector<double>& values_;
+  const std::vector<double>& values_;
   std::vector<std::vector<double>> batches_;
 };
 

@@ -31,10 +31,11 @@ class ColumnChooser {
         tried_(question.rows),
         cells_(question.cells),
         options_(question.options),
-        one_value_(question.one_value) {}
+        purpose_(question.purpose) {}
 
   ColumnChoice choose() {
     choose_where();
+    if (purpose_.each) chosen_.each = column(*purpose_.each);
     chosen_.date = date_column();
     chosen_.time = time_column();
     chosen_.values = value_columns();
@@ -113,7 +114,7 @@ class ColumnChooser {
   std::optional<std::size_t> date_column() const {
     if (options_.date) return column(*options_.date);
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (!options_.date_format && reads_as_dates(c)) return c;
+      if (!options_.date_format && c != chosen_.each && reads_as_dates(c)) return c;
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (!options_.date_format && lower(names_[c]) == "year" && holds_years(c)) return c;
     // A column that is called a date and does not read as one is a mistake, not a value; and with a
@@ -153,13 +154,28 @@ class ColumnChooser {
   std::vector<std::size_t> value_columns() const {
     std::vector<std::size_t> numeric;
     const auto taken = [&](std::size_t c) {
-      return (chosen_.date && c == *chosen_.date) || (chosen_.time && c == *chosen_.time) ||
+      return c == chosen_.date || c == chosen_.time || c == chosen_.each ||
              std::any_of(chosen_.where.begin(), chosen_.where.end(),
                          [&](const auto& w) { return w.first == c; });
     };
-    if (one_value_ && options_.value) return {column(*options_.value)};
-    if (!one_value_ && !options_.values.empty()) {
+    if (purpose_.one_value && options_.value) {
+      numeric.push_back(column(*options_.value));
+      for (const std::string& name : options_.companions)
+        if (const std::size_t c = column(name); c != numeric.front()) numeric.push_back(c);
+      return numeric;
+    }
+    if (purpose_.one_value && !options_.companions.empty())
+      throw Error(ErrorCode::bad_option,
+                  fmt::format("{}: name the column that is modelled with `value`, since {} is to "
+                              "be read beside it",
+                              path_, options_.companions.front()));
+    if (!purpose_.one_value && !options_.values.empty()) {
       for (const std::string& name : options_.values) numeric.push_back(column(name));
+      return numeric;
+    }
+    if (purpose_.every_column) {
+      for (std::size_t c = 0; c < names_.size(); ++c)
+        if (!taken(c)) numeric.push_back(c);
       return numeric;
     }
     std::vector<std::string> names;
@@ -172,7 +188,7 @@ class ColumnChooser {
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: no column holds numbers; its columns are {}{}", path_,
                               text::some_of(names_), hint_of_dialect()));
-    if (one_value_ && numeric.size() > 1)
+    if (purpose_.one_value && numeric.size() > 1)
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: several columns hold numbers ({}); choose one with `value` {}",
                               path_, text::some_of(names), likeliest(names)));
@@ -266,7 +282,7 @@ class ColumnChooser {
   const std::vector<TriedRow>& tried_;
   const CellReader& cells_;
   const ReadOptions& options_;
-  bool one_value_;
+  const ColumnQuestion::Purpose& purpose_;
   ColumnChoice chosen_;
 };
 
@@ -276,7 +292,7 @@ std::vector<bool> ColumnChoice::wanted(std::size_t columns) const {
   std::vector<bool> flags(columns, false);
   for (const std::size_t c : values) flags[c] = true;
   for (const auto& condition : where) flags[condition.first] = true;
-  for (const auto& c : {date, time, zero})
+  for (const auto& c : {date, time, zero, each})
     if (c) flags[*c] = true;
   return flags;
 }

@@ -2,7 +2,7 @@
 // Which columns of a file hold its dates, its values and its bars: by the options, else by the
 // names in the header and by what the first rows hold.
 //
-//   ColumnChoice chosen = choose_columns({path, names, rows, cells, options, one_value});
+//   ColumnChoice chosen = choose_columns({path, names, rows, cells, options, {.one_value = true}});
 #pragma once
 
 #include <optional>
@@ -28,11 +28,16 @@ struct ColumnQuestion {
   const std::vector<TriedRow>& rows;
   const CellReader& cells;
   const ReadOptions& options;
-  bool one_value;  // a series is asked for, not a table
+  // What the file is to be for.
+  struct Purpose {
+    bool one_value = false;             // a series is asked for, not a table
+    bool every_column = false;          // all but the dates, whatever they hold
+    std::optional<std::string> each{};  // the column that names the series of a long file
+  } purpose;
 };
 
 struct ColumnChoice {
-  std::optional<std::size_t> date, time, zero;
+  std::optional<std::size_t> date, time, zero, each;
   std::vector<std::size_t> values;
   std::vector<std::pair<std::size_t, std::string>> where;  // column and the text it must hold
   // Positions in `values`.

@@ -109,68 +109,97 @@ char recognise_mark(std::string_view text) {
                                          counts.begin())];
 }
 
-}  // namespace
+class CsvStream : public RowStream {
+ public:
+  CsvStream(const std::string& path, std::optional<char> mark, RowSink& sink)
+      : path_(path), mark_(mark), sink_(sink), collector_(sink), bridge_{&collector_, nullptr} {
+    open();
+    if (csv_init(&parser_, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL) != 0)
+      throw Error(ErrorCode::file_missing, fmt::format("{}: out of memory while reading", path));
+  }
+  ~CsvStream() override { csv_free(&parser_); }
+  CsvStream(const CsvStream&) = delete;
+  CsvStream& operator=(const CsvStream&) = delete;
 
-char stream_csv(const std::string& path, std::optional<char> mark, RowSink& sink) {
-  std::ifstream file;
-  std::size_t total = 0;
-  if (path != "-") {
+  bool advance() override {
+    std::istream& in = path_ == "-" ? std::cin : file_;
+    in.read(block_.data(), static_cast<std::streamsize>(block_.size()));
+    std::string_view content(block_.data(), static_cast<std::size_t>(in.gcount()));
+    if (content.empty()) {
+      check(csv_fini(&parser_, on_cell, on_row, &bridge_) == 0);
+      return false;
+    }
+    if (bytes_ == 0) look_at_first(content);
+    bytes_ += static_cast<std::size_t>(in.gcount());
+    check(csv_parse(&parser_, content.data(), content.size(), on_cell, on_row, &bridge_) ==
+          content.size());
+    sink_.progress(bytes_, total_);
+    return true;
+  }
+
+  [[nodiscard]] std::string note() const override {
+    if (mark_.value_or(',') == ',') return "";
+    return fmt::format("cells are separated by {}", mark_ == ';' ? "semicolons" : "tabs");
+  }
+
+ private:
+  void open() {
+    if (path_ == "-") return;
     std::error_code none;
-    if (std::filesystem::is_directory(path, none))
-      throw Error(ErrorCode::file_missing, fmt::format("{}: is a folder; name a file in it", path));
-    file.open(path, std::ios::binary);
-    if (!file)
-      throw Error(ErrorCode::file_missing, fmt::format("{}: {}; check the name", path,
+    if (std::filesystem::is_directory(path_, none))
+      throw Error(ErrorCode::file_missing,
+                  fmt::format("{}: is a folder; name a file in it", path_));
+    file_.open(path_, std::ios::binary);
+    if (!file_)
+      throw Error(ErrorCode::file_missing, fmt::format("{}: {}; check the name", path_,
                                                        errno == ENOENT   ? "there is no such file"
                                                        : errno == EACCES ? "may not be read"
                                                                          : std::strerror(errno)));
-    total = std::filesystem::file_size(path, none);
-    if (none) total = 0;
+    total_ = std::filesystem::file_size(path_, none);
+    if (none) total_ = 0;
   }
-  std::istream& in = path == "-" ? std::cin : file;
 
-  csv_parser parser;
-  if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL) != 0)
-    throw Error(ErrorCode::file_missing, fmt::format("{}: out of memory while reading", path));
-  const std::unique_ptr<csv_parser, void (*)(csv_parser*)> guard(&parser, csv_free);
-  RowCollector collector(sink);
-  Bridge bridge{&collector, nullptr};
-  const auto check = [&](bool parsed) {
-    if (bridge.thrown) std::rethrow_exception(bridge.thrown);
-    if (!parsed)
+  void look_at_first(std::string_view& content) {
+    if (content.starts_with(kByteOrderMark)) content.remove_prefix(kByteOrderMark.size());
+    if (content.find('\0') != std::string_view::npos)
       throw Error(ErrorCode::not_a_number,
-                  fmt::format("{} row {}: {}; a quote inside a quoted cell is written twice", path,
-                              text::count(collector.rows() + 1), csv_strerror(csv_error(&parser))));
-    if (csv_get_buffer_size(&parser) > kLongestRow || collector.held() > kLongestRow)
+                  fmt::format("{}: holds zero bytes, so it is no CSV text in UTF-8; save it as "
+                              "CSV (UTF-8) first",
+                              path_));
+    if (!mark_) mark_ = recognise_mark(content);
+    csv_set_delim(&parser_, static_cast<unsigned char>(*mark_));
+  }
+
+  void check(bool parsed) {
+    if (bridge_.thrown) std::rethrow_exception(bridge_.thrown);
+    if (!parsed)
+      throw Error(
+          ErrorCode::not_a_number,
+          fmt::format("{} row {}: {}; a quote inside a quoted cell is written twice", path_,
+                      text::count(collector_.rows() + 1), csv_strerror(csv_error(&parser_))));
+    if (csv_get_buffer_size(&parser_) > kLongestRow || collector_.held() > kLongestRow)
       throw Error(ErrorCode::not_a_number,
                   fmt::format("{} row {}: is longer than a million signs; is a quote left open, or "
                               "is it no CSV file?",
-                              path, text::count(collector.rows() + 1)));
-  };
-
-  std::vector<char> block(1 << 16);
-  std::size_t bytes = 0;
-  for (bool first = true; in; first = false) {
-    in.read(block.data(), static_cast<std::streamsize>(block.size()));
-    std::string_view content(block.data(), static_cast<std::size_t>(in.gcount()));
-    if (content.empty()) break;
-    bytes += content.size();
-    if (first) {
-      if (content.starts_with(kByteOrderMark)) content.remove_prefix(kByteOrderMark.size());
-      if (content.find('\0') != std::string_view::npos)
-        throw Error(ErrorCode::not_a_number,
-                    fmt::format("{}: holds zero bytes, so it is no CSV text in UTF-8; save it as "
-                                "CSV (UTF-8) first",
-                                path));
-      if (!mark) mark = recognise_mark(content);
-      csv_set_delim(&parser, static_cast<unsigned char>(*mark));
-    }
-    check(csv_parse(&parser, content.data(), content.size(), on_cell, on_row, &bridge) ==
-          content.size());
-    sink.progress(bytes, total);
+                              path_, text::count(collector_.rows() + 1)));
   }
-  check(csv_fini(&parser, on_cell, on_row, &bridge) == 0);
-  return mark.value_or(',');
+
+  std::string path_;
+  std::optional<char> mark_;
+  RowSink& sink_;
+  RowCollector collector_;
+  Bridge bridge_;
+  csv_parser parser_{};
+  std::ifstream file_;
+  std::vector<char> block_ = std::vector<char>(1 << 16);
+  std::size_t bytes_ = 0, total_ = 0;
+};
+
+}  // namespace
+
+std::unique_ptr<RowStream> csv_stream(const std::string& path, std::optional<char> mark,
+                                      RowSink& sink) {
+  return std::make_unique<CsvStream>(path, mark, sink);
 }
 
 Series read_csv(const std::string& path, const ReadOptions& options) {

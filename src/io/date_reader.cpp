@@ -105,7 +105,18 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
                              has_day ? std::string(form) : std::string(form) + " %d");
 }
 
-DateReader::DateReader(std::optional<std::string> format) : format_(std::move(format)) {
+std::optional<sys_days> ParsedDays::read(const std::string& text, const char* form) {
+  const auto known = texts_.find(text);
+  const std::uint32_t number = known ? *known : texts_.add(text);
+  if (!known) parsed_.emplace_back();
+  for (const Parsed& p : parsed_[number])
+    if (p.form == form) return p.day;
+  return parsed_[number].emplace_back(Parsed{form, read_day(text, form)}).day;
+}
+
+DateReader::DateReader(std::optional<std::string> format, std::shared_ptr<ParsedDays> parsed)
+    : format_(std::move(format)),
+      parsed_(parsed ? std::move(parsed) : std::make_shared<ParsedDays>()) {
   whole_ =
       format_ == "seconds" || format_ == "milliseconds" || (format_ && has_time_letters(*format_));
   if (!format_)
@@ -169,7 +180,7 @@ std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
   const std::string day(text);
   std::vector<const char*> fitting;
   for (const char* form : alive_)
-    if (read_day(day, form)) fitting.push_back(form);
+    if (parsed_->read(day, form)) fitting.push_back(form);
   if (fitting.empty()) {
     refuse(days_.texts().empty() && !format_
                ? "is not a date in a form that is recognised; name its form with `date_format`"
@@ -244,13 +255,13 @@ DateReader::Result DateReader::finish() {
   std::vector<sys_days> day_of;
   for (std::size_t d = 0; d < days_.texts().size(); ++d) {
     const std::string& text = days_.texts()[d];
-    const sys_days day = *read_day(text, alive_.front());
+    const sys_days day = *parsed_->read(text, alive_.front());
     for (const char* other : alive_)
-      if (*read_day(text, other) != day) {
+      if (*parsed_->read(text, other) != day) {
         std::vector<std::string> meanings;
         for (const char* form : alive_)
           meanings.push_back(
-              fmt::format("{} ({})", date::format("%e %B %Y", *read_day(text, form)), form));
+              fmt::format("{} ({})", date::format("%e %B %Y", *parsed_->read(text, form)), form));
         for (std::string& m : meanings)
           if (m.starts_with(' ')) m.erase(0, 1);
         const std::string last = meanings.back();

@@ -8,6 +8,7 @@
 #pragma once
 
 #include <chrono>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -58,10 +59,28 @@ class TextNumbers {
   std::uint32_t last_ = 0;
 };
 
+// Day texts that were parsed, kept for readers to come: series of one file have their dates in
+// common, and a parse costs a hundred times what finding one does.
+class ParsedDays {
+ public:
+  // As read_day() has it.
+  [[nodiscard]] std::optional<std::chrono::sys_days> read(const std::string& text,
+                                                          const char* form);
+
+ private:
+  struct Parsed {
+    std::string form;
+    std::optional<std::chrono::sys_days> day;
+  };
+  TextNumbers texts_;
+  std::vector<std::vector<Parsed>> parsed_;  // by the number of the text
+};
+
 class DateReader {
  public:
-  // Without a form it is recognised; "seconds" and "milliseconds" count from 1970.
-  explicit DateReader(std::optional<std::string> format);
+  // Without a form it is recognised; "seconds" and "milliseconds" count from 1970. `parsed` is
+  // shared by readers that one thread calls; left out: its own.
+  explicit DateReader(std::optional<std::string> format, std::shared_ptr<ParsedDays> parsed = {});
 
   // One row's date and, where it stands in a column of its own, its time of day.
   [[nodiscard]] bool add(std::string_view date, std::string_view time);
@@ -101,6 +120,7 @@ class DateReader {
   bool refuse(std::string why);
 
   std::optional<std::string> format_;
+  std::shared_ptr<ParsedDays> parsed_;
   bool whole_ = false;                  // the format holds the time of day: nothing to split
   std::vector<const char*> alive_;      // forms that fit every day so far
   TextNumbers days_;                    // distinct day texts

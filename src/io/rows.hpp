@@ -2,6 +2,7 @@
 // Where rows come from: CSV bytes or a database. Each hands its rows, one at a time, to a RowSink.
 #pragma once
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -29,12 +30,28 @@ class RowSink {
 // A row longer than this is an open quote or no CSV at all.
 inline constexpr std::size_t kLongestRow = 1 << 20;
 
-// Streams a CSV file through libcsv in blocks, so that no more than a row of it is held. Without a
-// `mark` the first line tells it. Returns the mark used.
-char stream_csv(const std::string& path, std::optional<char> mark, RowSink& sink);
+// Hands the rows of a source to a sink, a part at a time, so that whoever reads may stop in between
+// and no more than a row of it is held.
+class RowStream {
+ public:
+  virtual ~RowStream() = default;
+  // Hands over some more rows; false once all are. Throws Error naming file and row.
+  virtual bool advance() = 0;
+  // How cells are separated, where that is worth a word; known at the end.
+  [[nodiscard]] virtual std::string note() const { return ""; }
+};
 
-// Streams the rows of a query; the names of its columns come first, as row 1.
-void stream_query(const std::string& path, const std::string& query, RowSink& sink);
+// A CSV file ("-" is standard input) through libcsv in blocks. Without a `mark` the first line
+// tells it. All that is given must outlive it.
+[[nodiscard]] std::unique_ptr<RowStream> csv_stream(const std::string& path,
+                                                    std::optional<char> mark, RowSink& sink);
+
+// The rows of a query; the names of its columns come first, as row 1.
+[[nodiscard]] std::unique_ptr<RowStream> query_stream(const std::string& path,
+                                                      const std::string& query, RowSink& sink);
+
+// Names of the tables and views of a database.
+[[nodiscard]] std::vector<std::string> tables_of(const std::string& path);
 
 // Whether the file begins as an SQLite database does.
 [[nodiscard]] bool is_database(const std::string& path);

@@ -197,8 +197,7 @@ Parameter parameter_from(const JsonReader& j, const std::string& name) {
 
 WarningCode warning_from(const JsonReader& field) {
   const std::string word = field.text();
-  for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
-    if (to_string(static_cast<WarningCode>(code)) == word) return static_cast<WarningCode>(code);
+  if (const auto code = warning_code_from(word)) return *code;
   field.refuse(fmt::format("holds '{}', which is not a known warning", word));
 }
 

@@ -9,6 +9,7 @@
 #include <boost/math/quadrature/gauss.hpp>
 #include <cmath>
 #include <numbers>
+#include <utility>
 #include <vector>
 
 namespace brace::inline v0::laws {
@@ -17,9 +18,9 @@ namespace brace::inline v0::laws {
 // nodes (Imhof 1961, equation 3.2).
 class Inversion {
  public:
-  // `phase` and `log_rho` as functions of u; the integrand is cut at s = upper.
-  template <class Phase, class LogRho>
-  Inversion(const Phase& phase, const LogRho& log_rho, double upper, int panels) {
+  // `phase_and_log_rho` as a function of u; the integrand is cut at s = upper.
+  template <class PhaseAndLogRho>
+  Inversion(const PhaseAndLogRho& phase_and_log_rho, double upper, int panels) {
     using Rule = boost::math::quadrature::gauss<double, 15>;
     const double half = upper / panels / 2;
     for (int panel = 0; panel < panels; ++panel)
@@ -28,9 +29,10 @@ class Inversion {
           if (i == 0 && sign > 0) continue;  // the rule's first node is its centre
           const double s = (2 * panel + 1) * half + sign * half * Rule::abscissa()[i];
           const double u = s * s;
+          const auto [phase, log_rho] = phase_and_log_rho(u);
           nodes_.push_back(
-              {u, phase(u),
-               std::exp(-log_rho(u)) * 2 / s * half * Rule::weights()[i] / std::numbers::pi});
+              {u, phase,
+               std::exp(-log_rho) * 2 / s * half * Rule::weights()[i] / std::numbers::pi});
         }
   }
 
@@ -54,23 +56,43 @@ struct Spectrum {
   double tail = 0, tail_squares = 0;
 };
 
+// Sum of atan(l u) and of log(1 + l^2 u^2) over the lambdas: argument and logarithm of the product
+// of 1 + i l u, four at a time, whose angles together stay below a full turn.
+struct SpectrumSums {
+  double angle = 0, log_square = 0;
+};
+inline SpectrumSums sums_at(const Spectrum& s, double u) {
+  SpectrumSums out;
+  const std::size_t n = s.lambda.size();
+  for (std::size_t j = 0; j < n;) {
+    double re = 1, im = 0;
+    for (const std::size_t end = std::min(j + 4, n); j < end; ++j) {
+      const double a = s.lambda[j] * u, before = re;
+      re -= im * a;
+      im += before * a;
+    }
+    const double angle = std::atan2(im, re);
+    out.angle += angle < 0 ? angle + 2 * std::numbers::pi : angle;
+    out.log_square += std::log(re * re + im * im);
+  }
+  return out;
+}
+
 // The integrand is cut where it has fallen to exp(-depth). The panels must follow its turns, of
 // which there are x upper^2 / (4 pi).
 inline Inversion invert(const Spectrum& s, int m, double depth = 36, int panels = 960) {
-  const auto phase = [&](double u) {
-    double sum = s.tail * u;
-    for (const double l : s.lambda) sum += std::atan(l * u);
-    return m * sum / 2;
-  };
   const auto log_rho = [&](double u) {
-    double sum = s.tail_squares * u * u;
-    for (const double l : s.lambda) sum += std::log1p(l * l * u * u);
-    return m * sum / 4;
+    return m * (s.tail_squares * u * u + sums_at(s, u).log_square) / 4;
   };
   double upper = 1 / std::sqrt(s.lambda.front());
   while (log_rho(upper * upper) < depth && upper < 3000 / std::sqrt(s.lambda.front()))
     upper *= 1.25;
-  return {phase, log_rho, upper, panels};
+  return {[&](double u) {
+            const SpectrumSums at = sums_at(s, u);
+            return std::pair(m * (s.tail * u + at.angle) / 2,
+                             m * (s.tail_squares * u * u + at.log_square) / 4);
+          },
+          upper, panels};
 }
 
 }  // namespace brace::inline v0::laws

@@ -1,87 +1,109 @@
 // SPDX-License-Identifier: Apache-2.0
-// Quantiles by selection from a bracket (Floyd and Rivest 1975): a sorted sample tells between
-// which two values a rank lies, one pass without branches collects those, and only they are
-// partitioned. Covered by tests/maths/maths_test.cpp.
+// Order statistics of many ranks at once: a sorted sample tells the range, one pass counts the
+// values in narrow bins of it, and only the bins that hold a rank are sorted. Covered by
+// tests/maths/maths_test.cpp.
 #include "maths/quantiles.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
-#include <cstddef>
+#include <cstdint>
 
 namespace brace::inline v0::maths {
 namespace {
 
-// Values from which a sample pays, its size, and how many standard errors its bracket is wide.
-constexpr std::size_t kMany = 2000, kSample = 256;
-constexpr double kWide = 3.5;
+// Values from which bins pay, their number, and the sample that spreads them.
+constexpr std::size_t kMany = 2000, kBins = 2048, kSample = 256;
+// Share of the sample beyond the first and the last bin, which take the tails.
+constexpr std::size_t kBeyond = 4;
 
-// The order statistic of `rank` and the next one up, which is the same at the end.
-struct Neighbours {
-  double below, above;
-};
-
-Neighbours neighbours(std::vector<double>& values, std::size_t rank) {
-  const auto at = values.begin() + static_cast<std::ptrdiff_t>(rank);
-  std::nth_element(values.begin(), at, values.end());
-  return {*at, at + 1 == values.end() ? *at : *std::min_element(at + 1, values.end())};
+std::vector<double> by_sorting(std::span<const double> values, std::span<const std::size_t> ranks) {
+  std::vector<double> sorted(values.begin(), values.end()), out;
+  std::sort(sorted.begin(), sorted.end());
+  for (const std::size_t rank : ranks) out.push_back(sorted[rank]);
+  return out;
 }
 
-class Selection {
+class Bins {
  public:
-  explicit Selection(std::span<const double> values) : values_(values) {
-    if (values.size() < kMany) return;
-    for (std::size_t i = 0; i < kSample; ++i)
-      sample_.push_back(values[i * values.size() / kSample]);
-    std::sort(sample_.begin(), sample_.end());
+  explicit Bins(std::span<const double> values) : values_(values), bin_of_(values.size()) {
+    std::array<double, kSample> sample{};
+    for (std::size_t i = 0; i < kSample; ++i) sample[i] = values[i * values.size() / kSample];
+    std::sort(sample.begin(), sample.end());
+    const double low = sample[kBeyond], high = sample[kSample - 1 - kBeyond];
+    const double scale = high > low ? (kBins - 2) / (high - low) : 0;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      const double place = std::min(kBins - 1.0, std::max(0.0, (values[i] - low) * scale + 1));
+      bin_of_[i] = static_cast<std::uint16_t>(place);
+    }
+    for (const std::uint16_t bin : bin_of_) ++count_[bin];
   }
 
-  Neighbours at(std::size_t rank) {
-    if (!sample_.empty() && collect(rank)) return neighbours(bracket_, rank - below_);
-    bracket_.assign(values_.begin(), values_.end());
-    return neighbours(bracket_, rank);
+  std::vector<double> at(std::span<const std::size_t> ranks) {
+    // Where each rank lies, and at which place of its bin.
+    std::vector<std::size_t> bins, places;
+    std::array<bool, kBins> wanted{};
+    for (const std::size_t rank : ranks) {
+      std::size_t bin = 0, below = 0;
+      while (below + count_[bin] <= rank) below += count_[bin++];
+      bins.push_back(bin);
+      places.push_back(rank - below);
+      wanted[bin] = true;
+    }
+    std::vector<std::pair<std::uint16_t, double>> held;
+    for (std::size_t i = 0; i < values_.size(); ++i)
+      if (wanted[bin_of_[i]]) held.emplace_back(bin_of_[i], values_[i]);
+    std::sort(held.begin(), held.end());
+    std::vector<double> out;
+    for (std::size_t i = 0; i < ranks.size(); ++i) {
+      const auto first = std::lower_bound(
+          held.begin(), held.end(), bins[i],
+          [](const auto& one, std::size_t bin) { return one.first < bin; });
+      out.push_back((first + static_cast<std::ptrdiff_t>(places[i]))->second);
+    }
+    return out;
   }
 
  private:
-  // False where the sample misled: the rank or the next one lies outside.
-  bool collect(std::size_t rank) {
-    const double p = static_cast<double>(rank) / static_cast<double>(values_.size());
-    const double centre = p * kSample, reach = kWide * std::sqrt(kSample * p * (1 - p)) + 1;
-    const auto sampled = [&](double place) {
-      return sample_[static_cast<std::size_t>(std::clamp(place, 0.0, kSample - 1.0))];
-    };
-    const bool from_start = centre<reach, to_end = centre + reach> kSample - 1;
-    const double low = from_start ? -HUGE_VAL : sampled(centre - reach),
-                 high = to_end ? HUGE_VAL : sampled(centre + reach);
-    bracket_.resize(values_.size());
-    below_ = 0;
-    std::size_t inside = 0;
-    for (const double v : values_) {
-      below_ += v < low ? 1 : 0;
-      bracket_[inside] = v;
-      inside += v >= low && v <= high ? 1 : 0;
-    }
-    bracket_.resize(inside);
-    const std::size_t last = std::min(rank + 1, values_.size() - 1);
-    return rank >= below_ && last < below_ + inside;
-  }
-
   std::span<const double> values_;
-  std::vector<double> sample_, bracket_;
-  std::size_t below_ = 0;  // values below the bracket
+  std::vector<std::uint16_t> bin_of_;
+  std::array<std::size_t, kBins> count_{};
 };
 
 }  // namespace
 
+std::vector<double> order_statistics(std::span<const double> values,
+                                     std::span<const std::size_t> ranks) {
+  return values.size() < kMany ? by_sorting(values, ranks) : Bins(values).at(ranks);
+}
+
 std::vector<double> quantiles(std::span<const double> values, std::span<const double> p) {
   const auto n = static_cast<double>(values.size());
-  Selection selection(values);
-  std::vector<double> out;
+  std::vector<double> places;
+  std::vector<std::size_t> ranks;
   for (const double order : p) {
-    const double at = std::clamp(order * (n + 1) - 1, 0.0, n - 1);
-    const auto [below, above] = selection.at(static_cast<std::size_t>(at));
-    out.push_back(below + (at - std::floor(at)) * (above - below));
+    places.push_back(std::clamp(order * (n + 1) - 1, 0.0, n - 1));
+    const auto rank = static_cast<std::size_t>(places.back());
+    ranks.push_back(rank);
+    ranks.push_back(std::min(rank + 1, values.size() - 1));
   }
+  const std::vector<double> found = order_statistics(values, ranks);
+  std::vector<double> out;
+  for (std::size_t i = 0; i < places.size(); ++i)
+    out.push_back(found[2 * i] +
+                  (places[i] - std::floor(places[i])) * (found[2 * i + 1] - found[2 * i]));
   return out;
+}
+
+double mean_of_lowest(std::span<const double> values, std::size_t count, double last) {
+  double sum = 0;
+  std::size_t below = 0;
+  for (const double v : values)
+    if (v < last) {
+      sum += v;
+      ++below;
+    }
+  return (sum + static_cast<double>(count - below) * last) / static_cast<double>(count);
 }
 
 }  // namespace brace::inline v0::maths

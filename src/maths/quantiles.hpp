@@ -4,6 +4,7 @@
 //   const std::vector<double> q = brace::maths::quantiles(values, std::array{.025, .5, .975});
 #pragma once
 
+#include <cstddef>
 #include <span>
 #include <vector>
 
@@ -17,5 +18,11 @@ namespace brace::inline v0::maths {
 [[nodiscard]] inline double quantile(std::span<const double> values, double p) {
   return quantiles(values, {&p, 1}).front();
 }
+
+// The values of these ranks, counted from 0 for the least; each must be below the number of values.
+[[nodiscard]] std::vector<double> order_statistics(std::span<const double> values,
+                                                   std::span<const std::size_t> ranks);
+// Of the `count` least values, the greatest of which is `last`.
+[[nodiscard]] double mean_of_lowest(std::span<const double> values, std::size_t count, double last);
 
 }  // namespace brace::inline v0::maths

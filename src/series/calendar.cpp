@@ -82,8 +82,8 @@ bool falls_on(const Closing& closing, const year_month_day& date, unsigned weekd
 constexpr int kYears = 3;  // fewer prove nothing
 
 // Days at one distance from Easter that were closed each year, where dates do not explain them.
-void learn_movable_closings(const std::set<sys_days>& open, sys_days first, sys_days last,
-                            std::vector<Closing>& out) {
+void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closing>& out) {
+  const sys_days first = open.front(), last = open.back();
   constexpr int kFrom = -49, kTo = 64;  // carnival to Corpus Christi and a little beyond
   const std::vector<Closing> by_date = out;
   for (int after = kFrom; after <= kTo; ++after) {
@@ -92,7 +92,7 @@ void learn_movable_closings(const std::set<sys_days>& open, sys_days first, sys_
       const sys_days day = easter(year) + days(after);
       if (day < first || day > last || is_weekend(day)) continue;
       ++came;
-      traded += open.contains(day) ? 1 : 0;
+      traded += std::binary_search(open.begin(), open.end(), day) ? 1 : 0;
       unexplained += std::none_of(by_date.begin(), by_date.end(), [&](const Closing& c) {
         return falls_on(c, year_month_day(day), weekday(day).c_encoding());
       });
@@ -102,49 +102,66 @@ void learn_movable_closings(const std::set<sys_days>& open, sys_days first, sys_
   }
 }
 
+// Calls see(date, weekday, traded) for every day from the first to the last but those at weekends.
+template <class See>
+void each_weekday(const std::vector<sys_days>& open, See see) {
+  auto next = open.begin();
+  unsigned w = weekday(open.front()).c_encoding();
+  year_month_day date(open.front());
+  for (sys_days day = open.front(); day <= open.back(); day += days(1), w = (w + 1) % 7) {
+    // Within a month the date goes on by itself.
+    const auto d = static_cast<unsigned>(date.day());
+    if (day != open.front())
+      date = d < 28 ? date.year() / date.month() / (d + 1) : year_month_day(day);
+    const bool traded = next != open.end() && *next == day;
+    if (traded) ++next;
+    if (w != 0 && w != 6) see(date, w, traded);
+  }
+}
+
 // Days closed year after year: dates first, then those that move with Easter, then the weekdays of
 // a month that neither explains.
 std::vector<Closing> learn_closings(std::span<const Timestamp> times) {
-  std::set<sys_days> open;
-  for (const Timestamp t : times)  // in order: each at the end
-    if (const sys_days day = floor<days>(t); open.empty() || day != *open.rbegin())
-      open.insert(open.end(), day);
+  std::vector<sys_days> open;
+  for (const Timestamp t : times)  // in order
+    if (const sys_days day = floor<days>(t); open.empty() || day != open.back())
+      open.push_back(day);
   // Of each rule: how often its day came on a weekday, and how often there was trading.
   struct Tally {
     int came = 0, traded = 0, unexplained = 0;
   };
-  std::map<std::pair<unsigned, unsigned>, Tally> by_date;
-  std::map<std::array<unsigned, 3>, Tally> by_weekday;
-  const sys_days first = *open.begin(), last = *open.rbegin();
-  for (sys_days day = first; day <= last; day += days(1)) {
-    if (is_weekend(day)) continue;
-    const year_month_day date(day);
+  std::array<std::array<Tally, 32>, 13> by_date{};                   // month, day
+  std::array<std::array<std::array<Tally, 6>, 7>, 13> by_weekday{};  // month, weekday, which
+  each_weekday(open, [&](const year_month_day& date, unsigned, bool traded) {
     Tally& tally =
-        by_date[{static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day())}];
+        by_date[static_cast<unsigned>(date.month())][static_cast<unsigned>(date.day())];
     ++tally.came;
-    tally.traded += open.contains(day) ? 1 : 0;
-  }
+    tally.traded += traded ? 1 : 0;
+  });
   std::vector<Closing> out;
   const auto always_closed = [](const Tally& t) { return t.came >= kYears && t.traded == 0; };
-  for (const auto& [date, tally] : by_date)
-    if (always_closed(tally)) out.push_back({.month = date.first, .day = date.second});
-  learn_movable_closings(open, first, last, out);
-  for (sys_days day = first; day <= last; day += days(1)) {
-    if (is_weekend(day)) continue;
-    const year_month_day date(day);
+  for (unsigned month = 1; month <= 12; ++month)
+    for (unsigned day = 1; day <= 31; ++day)
+      if (always_closed(by_date[month][day])) out.push_back({.month = month, .day = day});
+  learn_movable_closings(open, out);
+  each_weekday(open, [&](const year_month_day& date, unsigned w, bool traded) {
     const auto d = static_cast<unsigned>(date.day());
-    const unsigned w = weekday(day).c_encoding();
-    Tally& tally = by_weekday[{static_cast<unsigned>(date.month()), w, (d - 1) / 7 + 1}];
+    Tally& tally = by_weekday[static_cast<unsigned>(date.month())][w][(d - 1) / 7 + 1];
     ++tally.came;
-    tally.traded += open.contains(day) ? 1 : 0;
-    tally.unexplained +=
-        std::none_of(out.begin(), out.end(), [&](const Closing& c) { return falls_on(c, date, w); })
-            ? 1
-            : 0;
-  }
-  for (const auto& [rule, tally] : by_weekday)
-    if (always_closed(tally) && tally.unexplained >= kYears)
-      out.push_back({.month = rule[0], .day = 0, .weekday = rule[1], .nth = rule[2]});
+    tally.traded += traded ? 1 : 0;
+    // A rule whose days saw trading is none, whatever explains the others.
+    if (tally.traded == 0)
+      tally.unexplained += std::none_of(out.begin(), out.end(),
+                                        [&](const Closing& c) { return falls_on(c, date, w); })
+                               ? 1
+                               : 0;
+  });
+  for (unsigned month = 1; month <= 12; ++month)
+    for (unsigned w = 1; w <= 5; ++w)
+      for (unsigned nth = 1; nth <= 5; ++nth)
+        if (const Tally& tally = by_weekday[month][w][nth];
+            always_closed(tally) && tally.unexplained >= kYears)
+          out.push_back({.month = month, .day = 0, .weekday = w, .nth = nth});
   return out;
 }
 

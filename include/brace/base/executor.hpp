@@ -32,6 +32,15 @@ class Executor {
   // Returns when all bodies have run. If one throws, the first exception caught is thrown here.
   void for_each(std::size_t count, const std::function<void(std::size_t)>& body) const;
 
+  // A stream of pieces whose number nobody knows: `next` gives them one at a time until it gives
+  // none, `work` runs on several at once, `keep` takes them in their order, one at a time. Not more
+  // than `held` pieces are there at once. An exception of any of the three ends the stream and is
+  // thrown here.
+  using Piece = std::shared_ptr<void>;
+  void stream(std::size_t held, const std::function<Piece()>& next,
+              const std::function<void(void*)>& work,
+              const std::function<void(void*)>& keep) const;
+
   [[nodiscard]] int threads() const;
 
  private:

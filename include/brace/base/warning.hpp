@@ -7,6 +7,7 @@
 // Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 
@@ -44,6 +45,9 @@ enum class WarningCode {
 
 // The code as written in JSON, such as "persistence-near-one".
 [[nodiscard]] std::string_view to_string(WarningCode code);
+
+// The code so written; empty for a word that is none.
+[[nodiscard]] std::optional<WarningCode> warning_code_from(std::string_view word);
 
 struct Warning {
   WarningCode code;

@@ -76,6 +76,10 @@ struct CheckOptions {
 
   // Level of the tests whose critical values of Q are told with them; left out: none.
   std::optional<double> significance{};
+
+  // Whether models that might mend what fails are fitted, and the best of them named. Costs some
+  // fits where something fails; no test, answer or verdict depends on it.
+  bool advice = true;
 };
 
 // An inverse root of the ARMA equation: inside the unit circle where it is stationary or

@@ -34,6 +34,9 @@ struct ReadOptions {
   std::optional<std::string> value{};
   // Several columns, for a table.
   std::vector<std::string> values{};
+  // Columns read beside the value of a series, for regressors (Series::companions); they need a
+  // value that is named.
+  std::vector<std::string> companions{};
   // Column of the dates; left out: the first that reads as dates, or none. Column of the time of
   // day, where it stands apart; left out: one called "time" beside a date without a time.
   std::optional<std::string> date{}, time{};

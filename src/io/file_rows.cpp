@@ -1,0 +1,226 @@
+// SPDX-License-Identifier: Apache-2.0
+// Header, choice of columns, and the rows of a series. Covered by tests/io/table_test.cpp.
+#include "io/file_rows.hpp"
+
+#include <fmt/format.h>
+
+#include "brace/base/error.hpp"
+#include "brace/base/text.hpp"
+#include "io/encoding.hpp"
+
+namespace brace::inline v0 {
+namespace {
+
+// Rows looked at before the columns are chosen.
+constexpr std::size_t kRowsTried = 1000;
+
+// Room for one more by a quarter instead of twice as much: what is held stays near what is kept.
+template <class T>
+void push(std::vector<T>& to, T value) {
+  if (to.size() == to.capacity()) to.reserve(to.size() + to.size() / 4 + 1024);
+  to.push_back(value);
+}
+
+}  // namespace
+
+// ---- The rows of one series ----
+
+SeriesRows::SeriesRows(const FileShape& shape, const CellReader& cells,
+                       std::shared_ptr<ParsedDays> days)
+    : shape_(shape), cells_(cells), dates_(shape.options.date_format, std::move(days)) {
+  Table& table = read_.table;
+  for (const std::size_t c : shape_.chosen.values) table.columns.push_back({shape_.names[c], {}});
+  const ColumnChoice& chosen = shape_.chosen;
+  table.open = chosen.open, table.high = chosen.high, table.low = chosen.low;
+  table.close = chosen.close, table.volume = chosen.volume;
+}
+
+void SeriesRows::reserve(std::size_t rows) {
+  for (Column& column : read_.table.columns) column.values.reserve(rows);
+  if (shape_.chosen.zero) read_.zeros.reserve(rows);
+  read_.numbers.reserve(rows);
+  if (shape_.chosen.date) dates_.reserve(rows);
+}
+
+void SeriesRows::take(std::size_t number, const std::vector<Cell>& cells,
+                      ColumnErrors* by_column) {
+  const ColumnChoice& chosen = shape_.chosen;
+  ++rows_read_;
+  for (const auto& [c, text] : chosen.where)
+    if (text::trimmed(cells[c].text) != text) {
+      count_drop(fmt::format("{} is not {}", shape_.names[c], text));
+      return;
+    }
+  if (chosen.date) {
+    const std::string_view text = cells[*chosen.date].text;
+    if (!dates_.add(text, chosen.time ? cells[*chosen.time].text : std::string_view())) {
+      if (!cells_.is_missing(text))
+        refuse_cell(ErrorCode::bad_date, {shape_.path, number, shape_.names[*chosen.date]}, text,
+                    dates_.complaint());
+      count_drop("no date");
+      return;
+    }
+  }
+  const auto value = [&](std::size_t c) {
+    return cells_.value(cells[c], {shape_.path, number, shape_.names[c]});
+  };
+  push(read_.numbers, static_cast<std::uint32_t>(number));
+  for (std::size_t k = 0; k < chosen.values.size(); ++k) {
+    double x = kNaN;
+    try {
+      x = value(chosen.values[k]);
+    } catch (const Error& error) {
+      if (!by_column) throw;
+      if (!(*by_column)[k]) (*by_column)[k] = error;
+    }
+    push(read_.table.columns[k].values, x);
+  }
+  if (chosen.zero) push(read_.zeros, value(*chosen.zero) == 0 ? char{1} : char{0});
+}
+
+void SeriesRows::count_drop(const std::string& because) {
+  for (auto& [known, rows] : dropped_)
+    if (known == because) {
+      ++rows;
+      return;
+    }
+  dropped_.emplace_back(because, 1);
+}
+
+void SeriesRows::take_dates() {
+  if (!shape_.chosen.date) return;
+  DateReader::Result read = dates_.finish();
+  if (read.ambiguous) {
+    const std::size_t row = read.ambiguous->row;
+    throw Error(ErrorCode::date_ambiguous,
+                fmt::format("{} row {}, column {}: the date may be {}, and every other row allows "
+                            "the same forms; name the form with `date_format`",
+                            shape_.path, text::count(read_.numbers[row]),
+                            shape_.names[*shape_.chosen.date], read.ambiguous->meanings));
+  }
+  read_.table.times = std::move(read.times);
+  for (std::string& text : read.notes) read_.table.account.notes.push_back(std::move(text));
+}
+
+RowsRead SeriesRows::finish() {
+  Table& table = read_.table;
+  table.file = shape_.path;
+  table.account.rows_read = rows_read_;
+  table.account.notes = shape_.notes;
+  for (const auto& [because, rows] : dropped_) table.account.drop(rows, because);
+  take_dates();
+  return std::move(read_);
+}
+
+// ---- The file ----
+
+FileRows::FileRows(const std::string& path, const ReadOptions& options,
+                   ColumnQuestion::Purpose purpose)
+    : shape_{.path = path, .options = options, .names = {}, .chosen = {}, .notes = {}},
+      purpose_(std::move(purpose)),
+      cells_(shape_.options) {}
+
+void FileRows::row(std::size_t number, const std::vector<Cell>& cells) {
+  const std::vector<std::string>& names = shape_.names;
+  if (names.empty()) {
+    take_header(number, cells);
+    return;
+  }
+  bool whole = cells.size() >= names.size();
+  for (std::size_t c = names.size(); c < cells.size(); ++c) whole = whole && cells[c].text.empty();
+  if (!whole) {
+    take_misfit(cells,
+                Error(ErrorCode::not_a_number,
+                      fmt::format("{} row {}: {} where the header has {}; correct the row, or "
+                                  "name the separator with `column_mark`",
+                                  shape_.path, text::count(number),
+                                  text::plural(cells.size(), "cell", "cells"), names.size())));
+    return;
+  }
+  if (is_chosen_) {
+    ++taken_;
+    take(number, cells);
+    return;
+  }
+  std::vector<std::string> texts;
+  std::vector<std::optional<double>> numbers;
+  for (std::size_t c = 0; c < names.size(); ++c) {
+    texts.emplace_back(cells[c].text);
+    numbers.push_back(cells[c].number);
+  }
+  tried_.push_back({number, std::move(texts), std::move(numbers)});
+  if (tried_.size() == kRowsTried) choose();
+}
+
+void FileRows::progress(std::size_t bytes, std::size_t total) {
+  if (!is_chosen_ || sized_ || total == 0 || taken_ == 0) return;
+  sized_ = true;
+  expect(static_cast<double>(bytes) / static_cast<double>(total));
+}
+
+void FileRows::end() {
+  if (shape_.names.empty() || (!is_chosen_ && tried_.empty()))
+    throw Error(ErrorCode::file_empty,
+                fmt::format("{}: {}; it needs a header row and rows of data", shape_.path,
+                            shape_.names.empty() ? "the file is empty"
+                                                 : "there is a header and no data"));
+  if (!is_chosen_) choose();
+}
+
+void FileRows::take_header(std::size_t number, const std::vector<Cell>& cells) {
+  // No header: its first row already holds a date, or nothing but numbers.
+  bool date = false, only_numbers = true, any_number = false;
+  for (const Cell& cell : cells) {
+    const bool number_here = cells_.number(cell.text).has_value();
+    date = date || looks_like_date(cell.text);
+    any_number = any_number || number_here;
+    only_numbers = only_numbers && (number_here || cells_.is_missing(cell.text));
+  }
+  const bool headless = date || (only_numbers && any_number);
+  bool latin = false;
+  std::vector<std::string>& names = shape_.names;
+  for (std::size_t c = 0; c < cells.size(); ++c) {
+    names.push_back(headless ? std::to_string(c + 1) : std::string(text::trimmed(cells[c].text)));
+    if (is_utf8(names.back())) continue;
+    names.back() = from_latin(names.back());
+    latin = true;
+  }
+  if (latin) note("column names are not in UTF-8: read as Latin-1");
+  if (headless) {
+    note("no header row: columns are called by their position");
+    row(number, cells);
+  }
+}
+
+void FileRows::choose() {
+  const std::size_t columns = shape_.names.size();
+  shape_.chosen =
+      choose_columns({shape_.path, shape_.names, tried_, cells_, shape_.options, purpose_});
+  is_chosen_ = true;
+  wanted_ = shape_.chosen.wanted(columns);
+  begin();
+  std::vector<Cell> cells(columns);
+  for (const TriedRow& tried : tried_) {
+    for (std::size_t c = 0; c < columns; ++c) cells[c] = {tried.texts[c], tried.numbers[c]};
+    ++taken_;
+    take(tried.number, cells);
+  }
+  tried_ = {};
+}
+
+Series series_of(const Table& table, const std::vector<std::string>& companions,
+                 std::size_t column) {
+  Series series;
+  series.name = table.columns[column].name;
+  series.clock = table.clock;
+  series.times = table.times;
+  series.values = table.columns[column].values;
+  series.file = table.file;
+  series.account = table.account;
+  for (const std::string& name : companions)
+    for (const Column& c : table.columns)
+      if (c.name == name) series.companions.push_back({c.name, c.values});
+  return series;
+}
+
+}  // namespace brace::inline v0
