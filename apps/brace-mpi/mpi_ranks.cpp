@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
-// Covered by tests/tool/mpi_test.cpp.
+// Covered by tests/tool/batch_test.cpp.
 #include "mpi_ranks.hpp"
 
 #include <mpi.h>
 
 #include <algorithm>
 #include <chrono>
+#include <csignal>
 #include <thread>
 
 namespace brace::app {
@@ -89,8 +90,8 @@ bool MpiRanks::receive(BatchWork* work) {
 }
 
 int MpiRanks::idlest() const {
-  return static_cast<int>(
-      std::min_element(under_way_.begin() + 1, under_way_.end()) - under_way_.begin());
+  return static_cast<int>(std::min_element(under_way_.begin() + 1, under_way_.end()) -
+                          under_way_.begin());
 }
 
 void MpiRanks::run(BatchWork& work) {
@@ -131,6 +132,9 @@ void MpiRanks::run(BatchWork& work) {
 }
 
 void MpiRanks::serve(const BatchPlan& plan) {
+  // The leader decides when a run ends; a launcher sends its signals to all.
+  std::signal(SIGINT, SIG_IGN);
+  std::signal(SIGTERM, SIG_IGN);
   while (true) {
     int there = 0;
     MPI_Status found;

@@ -25,7 +25,7 @@ namespace {
 using Clock = std::chrono::steady_clock;
 
 // Draws of a forecast where neither a study nor the command line says; 25 paths from each.
-constexpr int kDraws = 400;
+constexpr int kDraws = 1000;
 
 bool is_typed(const Options& o, const std::string& option) {
   return std::any_of(o.all_typed.begin(), o.all_typed.end(),
@@ -206,9 +206,10 @@ class Show {
     shown_ = true;
     const double seconds = std::chrono::duration<double>(now - begin_).count(),
                  rate = static_cast<double>(done) / seconds;
-    std::string line = all > 0 ? fmt::format("\r{} of {} series, {:.0f} a second", text::count(done),
-                                             text::count(all), rate)
-                               : fmt::format("\r{} series, {:.0f} a second", text::count(done), rate);
+    std::string line = all > 0
+                           ? fmt::format("\r{} of {} series, {:.0f} a second", text::count(done),
+                                         text::count(all), rate)
+                           : fmt::format("\r{} series, {:.0f} a second", text::count(done), rate);
     if (all > done)
       line += fmt::format(", {:.0f} s left", static_cast<double>(all - done) / rate);
     else if (const auto share = universe_.share_read(); all == 0 && share && *share > 0)
@@ -267,8 +268,7 @@ void print_next_of(const Options& o, const BatchSummary& s) {
 
 int report(const Options& o, const ResultStore& store, const RunRow& run) {
   const Other other = run_against(o, store, run);
-  const BatchSummary s =
-      summarise(store, run, other.run, other.store ? &*other.store : nullptr);
+  const BatchSummary s = summarise(store, run, other.run, other.store ? &*other.store : nullptr);
   if (std::ostream* json = json_stream(o)) *json << json_document(s);
   if (shows_text(o)) {
     std::cout << s;
@@ -312,9 +312,9 @@ int run_batch_command(const Options& o) {
     std::cerr << fmt::format("{} were there already, with the same rows and options\n",
                              text::plural(run.as_before, "series", "series"));
   const std::vector<RunRow> runs = store.runs();
-  return report(o, store,
-                *std::find_if(runs.begin(), runs.end(),
-                              [&](const RunRow& r) { return r.run == run.run; }));
+  return report(o, store, *std::find_if(runs.begin(), runs.end(), [&](const RunRow& r) {
+                  return r.run == run.run;
+                }));
 }
 
 }  // namespace
@@ -380,7 +380,8 @@ Command batch_command(Options& o) {
   c.option("--tails", o.ahead.tails, "forecast: percent of value-at-risk (default: 1,5)")
       .list()
       .group(steps);
-  c.option("--draws", o.ahead.draws, "forecast: draws, 25 paths from each (default: 400)").group(steps);
+  c.option("--draws", o.ahead.draws, "forecast: draws, 25 paths from each (default: 1000)")
+      .group(steps);
   c.option("--seed", o.seed, "forecast: random seed (default: 1)").group(steps);
   c.option("--window", o.backtest.window, "backtest: rows in each window (default: 1000)")
       .group(steps);
@@ -391,7 +392,8 @@ Command batch_command(Options& o) {
       .positive()
       .group(steps);
   const char* run = "The run";
-  c.option("--store", o.batch.store, "results file (SQLite), made or gone on with; see docs/batch.md")
+  c.option("--store", o.batch.store,
+           "results file (SQLite), made or gone on with; see docs/batch.md")
       .required()
       .group(run)
       .path();

@@ -108,7 +108,8 @@ int run_search(const Options& o) {
     throw Error(ErrorCode::bad_option,
                 "--law and --mean are of a search over variance equations: give --variance too, "
                 "such as --variance all");
-  const Search found = with_warnings_of(data, search(data.values, search_options(o), executor_of(o)));
+  const Search found =
+      with_warnings_of(data, search(data.values, search_options(o), executor_of(o)));
   if (std::ostream* json = json_stream(o)) *json << json_document("search", found);
   if (shows_text(o)) {
     std::cout << found;

@@ -100,9 +100,8 @@ int run_command(int argc, char** argv, brace::app::Ranks* ranks) {
   using namespace brace::app;
   std::deque<Options> options;
   std::deque<Command> commands = job_commands(options);
-  for (const auto command :
-       {update_command, batch_command, study_command, report_command, simulate_command,
-        demo_command})
+  for (const auto command : {update_command, batch_command, study_command, report_command,
+                             simulate_command, demo_command})
     commands.push_back(command(options.emplace_back()));
   try {
     const Parsed parsed = parse_command_line(commands, argc, argv);

@@ -54,19 +54,16 @@ void Executor::stream(std::size_t held, const std::function<Piece()>& next,
   arena_->pool.execute([&] {
     tbb::parallel_pipeline(
         std::max<std::size_t>(held, 1),
-        tbb::make_filter<void, Piece>(Mode::serial_in_order,
-                                      [&](tbb::flow_control& control) {
-                                        Piece piece = next();
-                                        if (!piece) control.stop();
-                                        return piece;
-                                      }) &
-            tbb::make_filter<Piece, Piece>(Mode::parallel,
-                                           [&](Piece piece) {
-                                             work(piece.get());
-                                             return piece;
-                                           }) &
-            tbb::make_filter<Piece, void>(Mode::serial_in_order,
-                                          [&](const Piece& piece) { keep(piece.get()); }));
+        tbb::make_filter<void, Piece>(Mode::serial_in_order, [&](tbb::flow_control& control) {
+          Piece piece = next();
+          if (!piece) control.stop();
+          return piece;
+        }) & tbb::make_filter<Piece, Piece>(Mode::parallel, [&](Piece piece) {
+          work(piece.get());
+          return piece;
+        }) & tbb::make_filter<Piece, void>(Mode::serial_in_order, [&](const Piece& piece) {
+          keep(piece.get());
+        }));
   });
 }
 

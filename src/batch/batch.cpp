@@ -81,8 +81,8 @@ void BatchWork::prepare(BatchJob& job) {
     job.digest = digest_of_work(job.name, *job.level, job.level_digest, described_);
   }
   const std::lock_guard lock(store_mutex_);
-  const bool saved = plan_.save_to.empty() ||
-                     std::filesystem::exists(saved_path(plan_.save_to, job.name));
+  const bool saved =
+      plan_.save_to.empty() || std::filesystem::exists(saved_path(plan_.save_to, job.name));
   job.known = saved && known_.contains(job.digest);
   if (job.known || !options_.from_last || !job.level) return;
   std::optional<SeriesResult> earlier = store_.earlier(run_.run, job.name, described_);
@@ -90,6 +90,11 @@ void BatchWork::prepare(BatchJob& job) {
   const auto rows = static_cast<std::size_t>(earlier->series.level_rows);
   if (rows > job.level->size() || digest_of_rows(*job.level, rows) != earlier->series.level_digest)
     return;
+  if (rows == job.level->size()) {  // nothing has come since
+    job.known = saved;
+    job.digest = earlier->series.digest;
+    return;
+  }
   job.kept_digest = Digest().add(job.digest).add("kept").add(earlier->series.digest).text();
   if (saved && known_.contains(job.kept_digest)) {
     job.known = true;
@@ -124,8 +129,7 @@ void BatchWork::keep(BatchJob& job) {
     ++run_.computed;
   }
   ++run_.series;
-  if (options_.progress.report)
-    options_.progress.report(run_.series, universe_.size().value_or(0));
+  if (options_.progress.report) options_.progress.report(run_.series, universe_.size().value_or(0));
 }
 
 BatchRun BatchWork::finish(bool complete) {

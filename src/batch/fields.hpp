@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The fields of the rows of a batch by name, once: from them come the tables of a results file, what
-// is written into them and read from them, and what travels between processes.
+// The fields of the rows of a batch by name, once: from them come the tables of a results file,
+// what is written into them and read from them, and what travels between processes.
 //
 //   each_field(row, [](const char* column, auto& value) { ... });
 //   each_table(result, [](const char* table, auto& rows) { ... });

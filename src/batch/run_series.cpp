@@ -55,20 +55,20 @@ std::vector<Known> known_fits(const SeriesResult& found) {
   std::vector<Known> out;
   for (const FitRow& f : found.fits) {
     if (f.status != to_string(FitStatus::converged)) continue;
-    KnownFit known{.model = parse_model(f.model),
-                   .parameters = {},
-                   .covariance = matrix_from(f.covariance),
-                   .errors = StandardErrors::robust,
-                   .convergence = {.status = FitStatus::converged,
-                                   .why = f.why,
-                                   .gradient_norm = f.gradient_norm,
-                                   .iterations = static_cast<int>(f.iterations),
-                                   .evaluations = static_cast<int>(f.evaluations),
-                                   .starts = static_cast<int>(f.starts)},
-                   .presample = f.presample,
-                   .likelihood = f.likelihood == "exact" ? LikelihoodKind::exact
-                                                         : LikelihoodKind::conditional,
-                   .warnings = {}};
+    KnownFit known{
+        .model = parse_model(f.model),
+        .parameters = {},
+        .covariance = matrix_from(f.covariance),
+        .errors = StandardErrors::robust,
+        .convergence = {.status = FitStatus::converged,
+                        .why = f.why,
+                        .gradient_norm = f.gradient_norm,
+                        .iterations = static_cast<int>(f.iterations),
+                        .evaluations = static_cast<int>(f.evaluations),
+                        .starts = static_cast<int>(f.starts)},
+        .presample = f.presample,
+        .likelihood = f.likelihood == "exact" ? LikelihoodKind::exact : LikelihoodKind::conditional,
+        .warnings = {}};
     for (const StandardErrors kind : {StandardErrors::hessian, StandardErrors::opg})
       if (f.errors == to_string(kind)) known.errors = kind;
     for (const ParameterRow& p : found.parameters)
@@ -203,8 +203,8 @@ class SeriesWork {
     for (std::size_t i = 0; i < fits.size(); ++i) {
       const auto value = value_of(fits[i], plan_.criterion);
       if (fits[i].usable() &&
-          (!chosen_ || value.value_or(1e300) <
-                           value_of(fits[*chosen_], plan_.criterion).value_or(1e300)))
+          (!chosen_ ||
+           value.value_or(1e300) < value_of(fits[*chosen_], plan_.criterion).value_or(1e300)))
         chosen_ = i;
     }
     for (std::size_t i = 0; i < fits.size(); ++i) add(fits[i], i == chosen_);
@@ -223,7 +223,7 @@ class SeriesWork {
     }
     if (!plan_.search)
       throw Error(ErrorCode::bad_option,
-                  "nothing is to be fitted: give the plan `models`, or a `search`");
+                  "nothing is to be fitted: the plan has neither models nor a search");
     const Search found = search(*series_, *plan_.search);
     warn("", found.warnings);
     return found.best();
@@ -296,8 +296,7 @@ class SeriesWork {
     if (plan_.forecast) step("forecast", line, [&] { add_forecast(); });
     if (plan_.backtest) step("backtest", "", [&] { add_backtest(); });
     if (!plan_.save_to.empty())
-      step("save", line,
-           [&] { save_model(fit_, saved_path(plan_.save_to, out_.series.name)); });
+      step("save", line, [&] { save_model(fit_, saved_path(plan_.save_to, out_.series.name)); });
   }
 
   void add(const Check& c) {
@@ -325,8 +324,8 @@ class SeriesWork {
     if (!std::isfinite(t.statistic)) return;
     out_.tests.push_back({model, step, question, t.test, t.variant, t.statistic, finite(t.p_value),
                           finite(t.p_floor),
-                          t.lags ? std::optional<std::int64_t>(*t.lags) : std::nullopt,
-                          t.rejects(), t.null, t.reading});
+                          t.lags ? std::optional<std::int64_t>(*t.lags) : std::nullopt, t.rejects(),
+                          t.null, t.reading});
   }
 
   void add_breaks(const std::string& line) {
@@ -395,8 +394,8 @@ class SeriesWork {
                                finite(s.volatility.mse), finite(s.mean.rmse), finite(s.log_score),
                                finite(s.crps)});
         for (const IntervalCoverage& c : s.intervals)
-          out_.coverages.push_back({e.label, "interval", s.step, c.percent, c.covered,
-                                    finite(c.frequency.p_value)});
+          out_.coverages.push_back(
+              {e.label, "interval", s.step, c.percent, c.covered, finite(c.frequency.p_value)});
         for (const TailCoverage& c : s.tails)
           out_.coverages.push_back(
               {e.label, "tail", s.step, c.percent, c.hits, finite(c.frequency.p_value)});
@@ -469,8 +468,8 @@ std::string words_of(const SearchOptions& o) {
                      o.most_seasonal_ar, o.most_seasonal_ma, number_or(o.period),
                      number_or(o.differences), number_or(o.seasonal_differences),
                      static_cast<int>(o.constant), mean_part(Model{.mean = o.kept}),
-                     held_words(o.held), o.sparse, to_string(o.criterion),
-                     static_cast<int>(o.walk), static_cast<int>(o.likelihood));
+                     held_words(o.held), o.sparse, to_string(o.criterion), static_cast<int>(o.walk),
+                     static_cast<int>(o.likelihood));
 }
 std::string words_of(const VarianceSearchOptions& o) {
   std::string out = "variances " + std::string(to_string(o.criterion));
@@ -487,16 +486,16 @@ std::string words_of(const VarianceSearchOptions& o) {
 
 std::function<Made(Series level)> log_returns_made() {
   return [](const Series& level) {
-    auto transformed = std::make_shared<Transformed>(
-        transform(level, {transforms::LogReturn{Unit::percent}}));
+    auto transformed =
+        std::make_shared<Transformed>(transform(level, {transforms::LogReturn{Unit::percent}}));
     Series values = transformed->series;
     return Made{.values = std::move(values), .warnings = {}, .transformed = transformed};
   };
 }
 
 std::string described(const BatchPlan& plan) {
-  std::string out = fmt::format("brace {}; {}; by {}", version(), plan.made,
-                                to_string(plan.criterion));
+  std::string out =
+      fmt::format("brace {}; {}; by {}", version(), plan.made, to_string(plan.criterion));
   for (const Model& model : plan.models) out += fmt::format("; '{}'", to_string(canonical(model)));
   if (plan.models.empty() && plan.search) out += "; " + words_of(*plan.search);
   if (plan.models.empty() && plan.variance_search) out += "; " + words_of(*plan.variance_search);

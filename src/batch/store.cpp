@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// A results file by SQLite's own interface. Covered by tests/batch/store_test.cpp.
+// A results file by SQLite's own interface. Covered by tests/batch/batch_test.cpp.
 #include "brace/batch/store.hpp"
 
 #include <fcntl.h>
@@ -168,16 +168,15 @@ namespace {
 // Opens it and sees that it is a results file, or an empty one.
 void open(ResultStore::Database& db, bool for_writing) {
   const auto no_results_file = [&](const std::string& why) {
-    return Error(ErrorCode::bad_option,
-                 fmt::format("{}: {}; name a results file of brace batch, or a new one", db.path,
-                             why));
+    return Error(
+        ErrorCode::bad_option,
+        fmt::format("{}: {}; name a results file of brace batch, or a new one", db.path, why));
   };
   std::error_code none;
   if (fs::exists(db.path, none) && !fs::is_regular_file(db.path, none))
     throw no_results_file("is no file that could hold results");
   if (!for_writing && !fs::exists(db.path, none))
-    throw Error(ErrorCode::file_missing,
-                db.path + ": there is no such file; brace batch makes it");
+    throw Error(ErrorCode::file_missing, db.path + ": there is no such file; brace batch makes it");
   sqlite3* opened = nullptr;
   const int status = sqlite3_open_v2(
       db.path.c_str(), &opened,
@@ -208,9 +207,8 @@ void open(ResultStore::Database& db, bool for_writing) {
   }
   if (application != kApplication) throw no_results_file("is a database, but no results file");
   if (version != kVersion)
-    throw no_results_file(
-        fmt::format("was written by another version of brace (tables {}, read {})", version,
-                    kVersion));
+    throw no_results_file(fmt::format(
+        "was written by another version of brace (tables {}, read {})", version, kVersion));
 }
 
 }  // namespace
@@ -261,7 +259,9 @@ namespace {
 // A change that is whole or not at all.
 class Transaction {
  public:
-  explicit Transaction(const ResultStore::Database& db) : db_(db) { db_.execute("BEGIN IMMEDIATE"); }
+  explicit Transaction(const ResultStore::Database& db) : db_(db) {
+    db_.execute("BEGIN IMMEDIATE");
+  }
   ~Transaction() {
     if (!done_ && sqlite3_get_autocommit(db_.handle.get()) == 0)
       sqlite3_exec(db_.handle.get(), "ROLLBACK", nullptr, nullptr, nullptr);
@@ -332,8 +332,8 @@ void ResultStore::add(std::int64_t run, std::int64_t place, const SeriesResult& 
   Transaction change(db);
   std::optional<std::int64_t> series = series_of(db, result.series.digest);
   if (!series) {
-    Statement& last = db.kept(
-        "last", [] { return std::string("SELECT coalesce(max(series), 0) FROM series"); });
+    Statement& last =
+        db.kept("last", [] { return std::string("SELECT coalesce(max(series), 0) FROM series"); });
     while (last.next()) series = last.whole() + 1;
     insert(db, "series", *series, result.series);
     each_table(result, [&](const char* table, auto& rows) {
@@ -367,7 +367,8 @@ std::vector<RunRow> ResultStore::runs() const {
       "run_series m WHERE m.run = r.run) FROM runs r ORDER BY run");
   while (rows.next()) {
     RunRow r;
-    rows.read(r.run), rows.read(r.started), rows.read(r.finished), rows.read(r.status), rows.read(r.source);
+    rows.read(r.run), rows.read(r.started), rows.read(r.finished), rows.read(r.status),
+        rows.read(r.source);
     rows.read(r.plan), rows.read(r.command), rows.read(r.series);
     out.push_back(std::move(r));
   }
@@ -400,9 +401,11 @@ SeriesResult read_result(const ResultStore::Database& db, std::int64_t series) {
   SeriesResult out;
   const auto read = [&](const char* table, auto& row, auto take) {
     std::string names;
-    each_field(row, [&](const char* name, auto&) { names += (names.empty() ? "" : ", ") + std::string(name); });
-    Statement rows = db.prepare(
-        fmt::format("SELECT {} FROM {} WHERE series = ? ORDER BY rowid", names, table));
+    each_field(row, [&](const char* name, auto&) {
+      names += (names.empty() ? "" : ", ") + std::string(name);
+    });
+    Statement rows =
+        db.prepare(fmt::format("SELECT {} FROM {} WHERE series = ? ORDER BY rowid", names, table));
     rows.bind(series);
     while (rows.next()) {
       each_field(row, [&](const char*, auto& value) { rows.read(value); });

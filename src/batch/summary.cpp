@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Questions to a results file, each one query. Covered by tests/batch/summary_test.cpp.
+// Questions to a results file, each one query. Covered by tests/batch/batch_test.cpp.
 #include "brace/batch/summary.hpp"
 
 #include <fmt/format.h>
@@ -19,9 +19,8 @@ constexpr std::size_t kLargest = 10;
 // Names of the rows of "FROM ... WHERE m.run = ? ..." over run_series m.
 Named named(const ResultStore::Database& db, std::int64_t run, const std::string& from) {
   Named out;
-  Statement rows =
-      db.prepare("SELECT DISTINCT m.place, m.series_name FROM run_series m " + from +
-                 " ORDER BY m.place, m.series_name");
+  Statement rows = db.prepare("SELECT DISTINCT m.place, m.series_name FROM run_series m " + from +
+                              " ORDER BY m.place, m.series_name");
   rows.bind(run);
   while (rows.next()) {
     (void)rows.whole();
@@ -92,9 +91,9 @@ void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
   const std::int64_t run = s.run.run;
   s.checked = count(db, run, "JOIN checks c USING (series) WHERE m.run = ?");
   const auto failing = [&](const char* question) {
-    return named(db, run,
-                 fmt::format("JOIN checks c USING (series) WHERE m.run = ? AND c.{} = 'fails'",
-                             question));
+    return named(
+        db, run,
+        fmt::format("JOIN checks c USING (series) WHERE m.run = ? AND c.{} = 'fails'", question));
   };
   s.not_white = failing("mean");
   s.variance_left = failing("variance");
@@ -112,9 +111,9 @@ void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
   while (codes.next()) {
     BatchSummary::Doubt d;
     codes.read(d.code);
-    d.names = named(db, run,
-                    fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}'",
-                                d.code));
+    d.names = named(
+        db, run,
+        fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}'", d.code));
     s.warnings.push_back(std::move(d));
   }
   Statement last = db.prepare(
@@ -202,7 +201,9 @@ BatchSummary::Against compared(const std::map<std::string, Seen>& now,
     const std::size_t n = ratios.size();
     out.median_ratio = n % 2 == 1 ? ratios[n / 2] : (ratios[n / 2 - 1] + ratios[n / 2]) / 2;
   }
-  const auto size = [](const BatchSummary::Change& c) { return std::abs(std::log(c.now / c.before)); };
+  const auto size = [](const BatchSummary::Change& c) {
+    return std::abs(std::log(c.now / c.before));
+  };
   std::stable_sort(out.largest.begin(), out.largest.end(),
                    [&](const auto& a, const auto& b) { return size(a) > size(b); });
   std::erase_if(out.largest, [](const auto& c) { return c.now == c.before; });
@@ -231,9 +232,10 @@ BatchSummary summarise(const ResultStore& store, const RunRow& run,
 
 std::vector<std::vector<std::string>> summary_table(const ResultStore& store, const RunRow& run) {
   std::vector<std::vector<std::string>> out{
-      {"series", "outcome", "model", "status", "how", "first", "last", "rows", "missing",
-       "log_likelihood", "bic", "persistence", "volatility", "mean", "check", "white", "arch",
-       "law", "constancy", "breaks", "warnings", "failed_step", "code", "message"}};
+      {"series",     "outcome", "model",    "status",         "how",  "first",
+       "last",       "rows",    "missing",  "log_likelihood", "bic",  "persistence",
+       "volatility", "mean",    "check",    "white",          "arch", "law",
+       "constancy",  "breaks",  "warnings", "failed_step",    "code", "message"}};
   Statement rows = store.database().prepare(
       "SELECT m.series_name, s.outcome, f.model, f.status, f.how, s.first, s.last, s.rows, "
       "s.missing, f.log_likelihood, f.bic, f.persistence, a.volatility, a.mean, c.verdict, c.mean, "

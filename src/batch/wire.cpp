@@ -28,9 +28,15 @@ std::vector<T> unpacked(const Cbor& json) {
 }
 
 // ---- One field of a row ----
-void put(Cbor& to, const std::string& x) { to.push_back(x); }
-void put(Cbor& to, std::int64_t x) { to.push_back(x); }
-void put(Cbor& to, bool x) { to.push_back(x); }
+void put(Cbor& to, const std::string& x) {
+  to.push_back(x);
+}
+void put(Cbor& to, std::int64_t x) {
+  to.push_back(x);
+}
+void put(Cbor& to, bool x) {
+  to.push_back(x);
+}
 // As bits: an infinity has no place in JSON, and none may be lost on the way.
 void put(Cbor& to, double x) {
   to.push_back(std::bit_cast<std::int64_t>(x));
@@ -42,9 +48,15 @@ void put(Cbor& to, const std::optional<T>& x) {
   else
     to.push_back(nullptr);
 }
-void take(const Cbor& from, std::string& x) { x = from.get<std::string>(); }
-void take(const Cbor& from, std::int64_t& x) { x = from.get<std::int64_t>(); }
-void take(const Cbor& from, bool& x) { x = from.get<bool>(); }
+void take(const Cbor& from, std::string& x) {
+  x = from.get<std::string>();
+}
+void take(const Cbor& from, std::int64_t& x) {
+  x = from.get<std::int64_t>();
+}
+void take(const Cbor& from, bool& x) {
+  x = from.get<bool>();
+}
 void take(const Cbor& from, double& x) {
   x = std::bit_cast<double>(from.get<std::int64_t>());
 }

@@ -273,8 +273,11 @@ std::optional<Rough> roughest(const Forecast& ahead) {
                         const std::string& what) {
     if (intervals.empty()) return;
     const PredictionInterval& widest = intervals.back();
+    // Of a quantity that does not vary the ends differ by rounding alone.
+    const double width = widest.high - widest.low;
+    if (width <= 1e-9 * std::max(std::abs(widest.low), std::abs(widest.high))) return;
     const auto keep = [&](double error, const auto& name) {
-      const double share = error / (widest.high - widest.low) / allowed;
+      const double share = error / width / allowed;
       if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
     };
     keep(widest.error, [&] {

@@ -60,8 +60,8 @@ class Simulated {
       const std::vector<double> at_risk = maths::quantiles(values, orders);
       std::vector<std::size_t> ranks;  // of the last value in each tail
       for (const double order : orders)
-        ranks.push_back(std::max<std::size_t>(
-                            1, static_cast<std::size_t>(order * static_cast<double>(values.size()))) -
+        ranks.push_back(std::max<std::size_t>(1, static_cast<std::size_t>(
+                                                     order * static_cast<double>(values.size()))) -
                         1);
       const std::vector<double> last = maths::order_statistics(values, ranks);
       std::vector<double> tails;

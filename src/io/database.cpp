@@ -86,10 +86,9 @@ class QueryStream : public RowStream {
 
   [[noreturn]] void refuse(const std::string& why) const {
     const std::vector<std::string> tables = names_in(database_.get());
-    throw Error(
-        ErrorCode::bad_query,
-        fmt::format("{}: {}; `query` takes one select, and the tables are: {}", path_, why,
-                    tables.empty() ? "none" : fmt::format("{}", fmt::join(tables, ", "))));
+    throw Error(ErrorCode::bad_query,
+                fmt::format("{}: {}; `query` takes one select, and the tables are: {}", path_, why,
+                            tables.empty() ? "none" : fmt::format("{}", fmt::join(tables, ", "))));
   }
 
   std::string path_;

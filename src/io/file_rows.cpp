@@ -42,8 +42,7 @@ void SeriesRows::reserve(std::size_t rows) {
   if (shape_.chosen.date) dates_.reserve(rows);
 }
 
-void SeriesRows::take(std::size_t number, const std::vector<Cell>& cells,
-                      ColumnErrors* by_column) {
+void SeriesRows::take(std::size_t number, const std::vector<Cell>& cells, ColumnErrors* by_column) {
   const ColumnChoice& chosen = shape_.chosen;
   ++rows_read_;
   for (const auto& [c, text] : chosen.where)
@@ -153,17 +152,18 @@ void FileRows::row(std::size_t number, const std::vector<Cell>& cells) {
 }
 
 void FileRows::progress(std::size_t bytes, std::size_t total) {
+  if (total > 0) share_read_ = static_cast<double>(bytes) / static_cast<double>(total);
   if (!is_chosen_ || sized_ || total == 0 || taken_ == 0) return;
   sized_ = true;
-  expect(static_cast<double>(bytes) / static_cast<double>(total));
+  expect(share_read_);
 }
 
 void FileRows::end() {
   if (shape_.names.empty() || (!is_chosen_ && tried_.empty()))
-    throw Error(ErrorCode::file_empty,
-                fmt::format("{}: {}; it needs a header row and rows of data", shape_.path,
-                            shape_.names.empty() ? "the file is empty"
-                                                 : "there is a header and no data"));
+    throw Error(
+        ErrorCode::file_empty,
+        fmt::format("{}: {}; it needs a header row and rows of data", shape_.path,
+                    shape_.names.empty() ? "the file is empty" : "there is a header and no data"));
   if (!is_chosen_) choose();
 }
 

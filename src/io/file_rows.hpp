@@ -33,7 +33,8 @@ struct FileShape {
 class SeriesRows {
  public:
   // Both must outlive it.
-  SeriesRows(const FileShape& shape, const CellReader& cells, std::shared_ptr<ParsedDays> days = {});
+  SeriesRows(const FileShape& shape, const CellReader& cells,
+             std::shared_ptr<ParsedDays> days = {});
 
   // Throws Error (not_a_number, not_finite, bad_date) naming row and column. With `by_column`, one
   // for each column of values, a bad value is kept there, the first of its column, and read as
@@ -70,6 +71,8 @@ class FileRows : public RowSink {
   // After the last row. Throws Error (file_empty).
   void end();
   void note(std::string text) { shape_.notes.push_back(std::move(text)); }
+  // The share of the file's bytes that was read; 0 where its length is not known.
+  [[nodiscard]] double share_read() const { return share_read_; }
 
  protected:
   // The columns are chosen; the first rows follow.
@@ -99,6 +102,7 @@ class FileRows : public RowSink {
   bool is_chosen_ = false, sized_ = false;
   std::vector<bool> wanted_;
   std::size_t taken_ = 0;
+  double share_read_ = 0;
 };
 
 // A column of it, by position, as a series, with those that `companions` names beside it.

@@ -14,6 +14,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "io/encoding.hpp"
 #include "io/file_rows.hpp"
 #include "io/row_parts.hpp"
 
@@ -51,6 +52,18 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
   void finish() {
     end();
     at_end_ = true;
+  }
+  // The columns are chosen, so that what is wrong with the file as a whole is known.
+  [[nodiscard]] bool has_begun() const { return is_chosen(); }
+  // Of series in one piece each: where they are not, the rows come first and the work later.
+  [[nodiscard]] std::optional<double> share() const {
+    return order_ == Order::in_pieces && share_read() > 0 ? std::optional(share_read())
+                                                          : std::nullopt;
+  }
+  // Known once all rows are held.
+  [[nodiscard]] std::optional<std::size_t> series() const {
+    return at_end_ && order_ == Order::interleaved && !parts_ ? std::optional(groups_.size())
+                                                              : std::nullopt;
   }
 
  private:
@@ -159,15 +172,14 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
       } catch (const Error& ambiguous) {
         error = ambiguous;
       }
-    ready_.push_back({shown(group->name),
-                      [self = shared_from_this(), rows, error] {
-                        if (error) throw *error;
-                        const FileShape& shape = self->shape();
-                        return series_of(in_order({shape.path, shape.options, shape.chosen,
-                                                   shape.names},
-                                                  std::move(*rows)),
-                                         shape.options.companions);
-                      }});
+    ready_.push_back(
+        {shown(group->name), [self = shared_from_this(), rows, error] {
+           if (error) throw *error;
+           const FileShape& shape = self->shape();
+           return series_of(
+               in_order({shape.path, shape.options, shape.chosen, shape.names}, std::move(*rows)),
+               shape.options.companions);
+         }});
   }
 
   // After the last row: what is left, one piece at a time.
@@ -191,7 +203,10 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
       refused_.clear();
     }
   }
-  static std::string shown(const std::string& name) { return name.empty() ? "(no name)" : name; }
+  static std::string shown(const std::string& name) {
+    if (name.empty()) return "(no name)";
+    return is_utf8(name) ? name : from_latin(name);
+  }
 
   Order order_;
   std::shared_ptr<ParsedDays> days_;
@@ -211,12 +226,12 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
 std::string query_of_only_table(const std::string& path, const std::string& each) {
   const std::vector<std::string> tables = tables_of(path);
   if (tables.size() != 1)
-    throw Error(ErrorCode::bad_query,
-                fmt::format("{}: holds {} ({}); say what to read with `query`, such as 'select "
-                            "date, {}, price from {} order by {}'",
-                            path, text::plural(tables.size(), "table", "tables"),
-                            fmt::join(tables, ", "), each, tables.empty() ? "t" : tables.front(),
-                            each));
+    throw Error(
+        ErrorCode::bad_query,
+        fmt::format("{}: holds {} ({}); say what to read with `query`, such as 'select "
+                    "date, {}, price from {} order by {}'",
+                    path, text::plural(tables.size(), "table", "tables"), fmt::join(tables, ", "),
+                    each, tables.empty() ? "t" : tables.front(), each));
   const auto quoted = [](const std::string& name) {
     std::string out = "\"";
     for (const char c : name) out += c == '"' ? std::string("\"\"") : std::string(1, c);
@@ -232,30 +247,36 @@ class LongUniverse final : public Universe {
     if (!options_.query && path_ != "-" && is_database(path_))
       options_.query = query_of_only_table(path_, each_);
     open(LongRows::Order::unknown);
+    while (stream_ && !rows_->has_begun()) advance();
   }
 
   std::optional<SeriesFound> next() override {
     while (true) {
       if (auto found = rows_->pop()) return found;
       if (!stream_) return std::nullopt;
-      try {
-        if (!stream_->advance()) {
-          if (const std::string note = stream_->note(); !note.empty()) rows_->note(note);
-          stream_.reset();
-          rows_->finish();
-        }
-      } catch (const Interleaved&) {
-        // From the beginning, all series held together; those handed on are handed on again.
-        open(LongRows::Order::interleaved);
-      }
+      advance();
     }
   }
+  [[nodiscard]] std::optional<std::size_t> size() const override { return rows_->series(); }
+  [[nodiscard]] std::optional<double> share_read() const override { return rows_->share(); }
 
  private:
   void open(LongRows::Order order) {
     rows_ = std::make_shared<LongRows>(path_, options_, each_, order);
     stream_ = options_.query ? query_stream(path_, *options_.query, *rows_)
                              : csv_stream(path_, options_.column_mark, *rows_);
+  }
+
+  void advance() {
+    try {
+      if (stream_->advance()) return;
+      if (const std::string note = stream_->note(); !note.empty()) rows_->note(note);
+      stream_.reset();
+      rows_->finish();
+    } catch (const Interleaved&) {
+      // From the beginning, all series held together; those handed on are handed on again.
+      open(LongRows::Order::interleaved);
+    }
   }
 
   std::string path_;
@@ -308,9 +329,9 @@ class WideUniverse final : public Universe {
  public:
   WideUniverse(const std::string& path, const ReadOptions& options) {
     WideRows rows(path, options);
-    const std::unique_ptr<RowStream> stream =
-        options.query ? query_stream(path, *options.query, rows)
-                      : csv_stream(path, options.column_mark, rows);
+    const std::unique_ptr<RowStream> stream = options.query
+                                                  ? query_stream(path, *options.query, rows)
+                                                  : csv_stream(path, options.column_mark, rows);
     while (stream->advance()) {
     }
     if (const std::string note = stream->note(); !note.empty()) rows.note(note);
@@ -359,8 +380,9 @@ std::vector<std::string> files_of(const std::string& path) {
     throw Error(ErrorCode::file_missing, path + ": there is no such file; check the name");
   } else {
     throw Error(ErrorCode::bad_option,
-                path + ": one file of many series needs `each`: the column of their names, or "
-                       "`each` column where every column is one");
+                path +
+                    ": one file of many series needs `each`: the column of their names, or "
+                    "`each` column where every column is one");
   }
   std::sort(files.begin(), files.end());
   return files;

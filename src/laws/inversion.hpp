@@ -57,24 +57,28 @@ struct Spectrum {
 };
 
 // Sum of atan(l u) and of log(1 + l^2 u^2) over the lambdas: argument and logarithm of the product
-// of 1 + i l u, four at a time, whose angles together stay below a full turn.
+// of all 1 + i l u. Each factor turns it on by less than a quarter, so that every change of sign of
+// its imaginary part is half a turn, and one arc tangent tells the rest.
 struct SpectrumSums {
   double angle = 0, log_square = 0;
 };
 inline SpectrumSums sums_at(const Spectrum& s, double u) {
+  constexpr double kLarge = 1e100;
   SpectrumSums out;
-  const std::size_t n = s.lambda.size();
-  for (std::size_t j = 0; j < n;) {
-    double re = 1, im = 0;
-    for (const std::size_t end = std::min(j + 4, n); j < end; ++j) {
-      const double a = s.lambda[j] * u, before = re;
-      re -= im * a;
-      im += before * a;
+  double re = 1, im = 0;
+  for (const double l : s.lambda) {
+    const double a = l * u, before = re, above = im;
+    re -= im * a;
+    im += before * a;
+    if ((above < 0) != (im < 0)) out.angle += std::numbers::pi;
+    if (const double size = std::abs(re) + std::abs(im); size > kLarge) {
+      re /= size;
+      im /= size;
+      out.log_square += 2 * std::log(size);
     }
-    const double angle = std::atan2(im, re);
-    out.angle += angle < 0 ? angle + 2 * std::numbers::pi : angle;
-    out.log_square += std::log(re * re + im * im);
   }
+  out.angle += im < 0 ? std::atan2(-im, -re) : std::atan2(im, re);
+  out.log_square += std::log(re * re + im * im);
   return out;
 }
 

@@ -126,16 +126,18 @@ double kpss_critical_by_search(double p, bool with_trend) {
 double nyblom_p(double x, int k) {
   if (x <= 0) return 1;
   // One law a dimension, made when first asked for; the integrand falls like exp(-k s/2). It turns
-  // the slower the smaller x is: up to 1, where most statistics lie, a quarter of the panels do.
+  // the slower the smaller x and k are: up to 1, where most statistics lie, a quarter of the panels
+  // or half of them give the same to 1e-12 for up to five parameters.
   struct Laws {
-    explicit Laws(int k) : small(log_cf_level, k, 64.0, 640), any(log_cf_level, k, 64.0, 2560) {}
+    explicit Laws(int k)
+        : small(log_cf_level, k, 64.0, k < 4 ? 640 : 1280), any(log_cf_level, k, 64.0, 2560) {}
     TailLaw small, any;
   };
   static std::array<std::once_flag, kMostNyblom> made;
   static std::array<std::optional<Laws>, kMostNyblom> laws;
   const auto at = static_cast<std::size_t>(k - 1);
   std::call_once(made.at(at), [&] { laws[at].emplace(k); });
-  return std::clamp(x <= 1 ? laws[at]->small(x) : laws[at]->any(x), 0.0, 1.0);
+  return std::clamp(x <= 1 && k <= 5 ? laws[at]->small(x) : laws[at]->any(x), 0.0, 1.0);
 }
 
 }  // namespace brace::inline v0::laws

@@ -12,10 +12,11 @@
 namespace brace::inline v0::maths {
 namespace {
 
-// Values from which bins pay, their number, and the sample that spreads them.
-constexpr std::size_t kMany = 2000, kBins = 2048, kSample = 256;
-// Share of the sample beyond the first and the last bin, which take the tails.
-constexpr std::size_t kBeyond = 4;
+// Values from which bins pay, the most of them, and the values in one on average.
+constexpr std::size_t kMany = 400, kMostBins = 2048, kInOne = 4;
+// The sample that spreads the bins, and what of it lies beyond the first and the last one, which
+// take the tails.
+constexpr std::size_t kSample = 128, kBeyond = 2;
 
 std::vector<double> by_sorting(std::span<const double> values, std::span<const std::size_t> ranks) {
   std::vector<double> sorted(values.begin(), values.end()), out;
@@ -26,14 +27,18 @@ std::vector<double> by_sorting(std::span<const double> values, std::span<const s
 
 class Bins {
  public:
-  explicit Bins(std::span<const double> values) : values_(values), bin_of_(values.size()) {
+  explicit Bins(std::span<const double> values)
+      : values_(values),
+        bin_of_(values.size()),
+        count_(std::min(values.size() / kInOne, kMostBins)) {
+    const auto bins = static_cast<double>(count_.size());
     std::array<double, kSample> sample{};
     for (std::size_t i = 0; i < kSample; ++i) sample[i] = values[i * values.size() / kSample];
     std::sort(sample.begin(), sample.end());
     const double low = sample[kBeyond], high = sample[kSample - 1 - kBeyond];
-    const double scale = high > low ? (kBins - 2) / (high - low) : 0;
+    const double scale = high > low ? (bins - 2) / (high - low) : 0;
     for (std::size_t i = 0; i < values.size(); ++i) {
-      const double place = std::min(kBins - 1.0, std::max(0.0, (values[i] - low) * scale + 1));
+      const double place = std::min(bins - 1, std::max(0.0, (values[i] - low) * scale + 1));
       bin_of_[i] = static_cast<std::uint16_t>(place);
     }
     for (const std::uint16_t bin : bin_of_) ++count_[bin];
@@ -42,23 +47,23 @@ class Bins {
   std::vector<double> at(std::span<const std::size_t> ranks) {
     // Where each rank lies, and at which place of its bin.
     std::vector<std::size_t> bins, places;
-    std::array<bool, kBins> wanted{};
+    std::vector<char> wanted(count_.size());
     for (const std::size_t rank : ranks) {
       std::size_t bin = 0, below = 0;
       while (below + count_[bin] <= rank) below += count_[bin++];
       bins.push_back(bin);
       places.push_back(rank - below);
-      wanted[bin] = true;
+      wanted[bin] = 1;
     }
     std::vector<std::pair<std::uint16_t, double>> held;
     for (std::size_t i = 0; i < values_.size(); ++i)
-      if (wanted[bin_of_[i]]) held.emplace_back(bin_of_[i], values_[i]);
+      if (wanted[bin_of_[i]] != 0) held.emplace_back(bin_of_[i], values_[i]);
     std::sort(held.begin(), held.end());
     std::vector<double> out;
     for (std::size_t i = 0; i < ranks.size(); ++i) {
-      const auto first = std::lower_bound(
-          held.begin(), held.end(), bins[i],
-          [](const auto& one, std::size_t bin) { return one.first < bin; });
+      const auto first =
+          std::lower_bound(held.begin(), held.end(), bins[i],
+                           [](const auto& one, std::size_t bin) { return one.first < bin; });
       out.push_back((first + static_cast<std::ptrdiff_t>(places[i]))->second);
     }
     return out;
@@ -67,7 +72,7 @@ class Bins {
  private:
   std::span<const double> values_;
   std::vector<std::uint16_t> bin_of_;
-  std::array<std::size_t, kBins> count_{};
+  std::vector<std::size_t> count_;
 };
 
 }  // namespace

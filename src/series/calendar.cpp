@@ -133,8 +133,7 @@ std::vector<Closing> learn_closings(std::span<const Timestamp> times) {
   std::array<std::array<Tally, 32>, 13> by_date{};                   // month, day
   std::array<std::array<std::array<Tally, 6>, 7>, 13> by_weekday{};  // month, weekday, which
   each_weekday(open, [&](const year_month_day& date, unsigned, bool traded) {
-    Tally& tally =
-        by_date[static_cast<unsigned>(date.month())][static_cast<unsigned>(date.day())];
+    Tally& tally = by_date[static_cast<unsigned>(date.month())][static_cast<unsigned>(date.day())];
     ++tally.came;
     tally.traded += traded ? 1 : 0;
   });

@@ -250,15 +250,16 @@ AppliedTransform apply(const Transform& link, Work& work) {
 
 // ---- Back ----
 
-// The way from change to level: x_t from x_{t-lag} and y_t. In long double, since the rounding of
-// every step stays in all the later ones.
-long double level_after(const Transform& link, long double before, double change) {
+// The way from change to level: x_t from x_{t-lag} and y_t. The rounding of every step stays in all
+// the later ones: a whole series goes in long double, the few steps of a path ahead do not.
+template <class Real>
+Real level_after(const Transform& link, Real before, double change) {
   return std::visit(
       Overloaded{[&](const transforms::LogReturn& r) {
-                   return before * std::exp(change / static_cast<long double>(scale_of(r.unit)));
+                   return before * std::exp(change / static_cast<Real>(scale_of(r.unit)));
                  },
                  [&](const transforms::SimpleReturn& r) {
-                   return before * (1 + change / static_cast<long double>(scale_of(r.unit)));
+                   return before * (1 + change / static_cast<Real>(scale_of(r.unit)));
                  },
                  [&](const auto&) { return before + change; }},
       link);
@@ -396,7 +397,7 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
         v[i] = undo_one(applied, v[i], dates.empty() ? nullptr : &dates[i]);
       continue;
     }
-    std::vector<long double> x(applied.last.begin(), applied.last.end());
+    std::vector<double> x(applied.last.begin(), applied.last.end());
     const std::size_t lag = x.size();
     for (std::size_t i = 0; i < v.size(); ++i) {
       if (std::isnan(x[i]))

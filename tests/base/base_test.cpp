@@ -2,10 +2,13 @@
 #include <gtest/gtest.h>
 
 #include <atomic>
+#include <limits>
 #include <set>
+#include <stdexcept>
 #include <vector>
 
 #include "brace/base/date.hpp"
+#include "brace/base/digest.hpp"
 #include "brace/base/executor.hpp"
 #include "brace/base/text.hpp"
 #include "brace/base/warning.hpp"
@@ -88,6 +91,51 @@ TEST(Executor, HandsOnTheExceptionOfABody) {
   EXPECT_STREQ(test::error_of([] { Executor bad(0); }).what(), "threads = 0: must be 1 or more");
 }
 
+TEST(Executor, StreamsPiecesInOrderAndHoldsNoMoreThanItMay) {
+  for (const int threads : {1, 2, 5}) {
+    std::atomic<int> held{0}, most{0};
+    int next = 0;
+    std::vector<int> kept;
+    Executor(threads).stream(
+        6,
+        [&]() -> Executor::Piece {
+          if (next == 500) return nullptr;
+          most = std::max(most.load(), ++held);
+          return std::make_shared<int>(next++);
+        },
+        [](void* piece) { *static_cast<int*>(piece) *= 3; },
+        [&](void* piece) {
+          kept.push_back(*static_cast<int*>(piece));
+          --held;
+        });
+    ASSERT_EQ(kept.size(), 500u);
+    for (int i = 0; i < 500; ++i) EXPECT_EQ(kept[static_cast<std::size_t>(i)], 3 * i);
+    EXPECT_LE(most, 6) << threads << " threads";
+    // An exception ends it, wherever it comes from.
+    int given = 0;
+    EXPECT_THROW(Executor(threads).stream(
+                     4, [&]() -> Executor::Piece { return std::make_shared<int>(given++); },
+                     [](void* piece) {
+                       if (*static_cast<int*>(piece) == 9) throw std::runtime_error("nine");
+                     },
+                     [](void*) {}),
+                 std::runtime_error);
+    EXPECT_LT(given, 30);
+  }
+}
+
+// SHA-1 of "3:abc" by sha1sum.
+TEST(Digest, IsThatOfTheStandardAndKnowsPartsApart) {
+  EXPECT_EQ(Digest().add("abc").text(), "7ac1b65bee717261fd2b947f0cc5ef99c55f3c18");
+  EXPECT_NE(Digest().add("ab").add("c").text(), Digest().add("a").add("bc").text());
+  const double nan = std::numeric_limits<double>::quiet_NaN();
+  std::vector<double> x(2000, 1.5), y = x;
+  x[700] = nan, y[700] = -nan;
+  EXPECT_EQ(Digest().add(x).text(), Digest().add(y).text());
+  y[1999] = 1.5000000000000002;
+  EXPECT_NE(Digest().add(x).text(), Digest().add(y).text());
+}
+
 TEST(Error, HasOneNameACodeAndTheRightStatus) {
   std::set<std::string_view> names;
   for (int code = 0; code <= static_cast<int>(ErrorCode::not_built); ++code)
@@ -101,9 +149,13 @@ TEST(Error, HasOneNameACodeAndTheRightStatus) {
 
 TEST(Warning, HasOneNameACode) {
   std::set<std::string_view> names;
-  for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
-    EXPECT_TRUE(names.insert(to_string(static_cast<WarningCode>(code))).second) << code;
-  EXPECT_FALSE(names.contains("unknown"));
+  for (int code = 0; to_string(static_cast<WarningCode>(code)) != "unknown"; ++code) {
+    const std::string_view word = to_string(static_cast<WarningCode>(code));
+    EXPECT_TRUE(names.insert(word).second) << code;
+    EXPECT_EQ(warning_code_from(word), static_cast<WarningCode>(code));
+  }
+  EXPECT_GE(names.size(), 23u);
+  EXPECT_FALSE(warning_code_from("unknown"));
 }
 
 }  // namespace

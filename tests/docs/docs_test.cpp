@@ -110,7 +110,7 @@ TEST(Docs, LinksLeadSomewhere) {
 
 TEST(Docs, EveryWarningAndErrorHasItsParagraph) {
   const std::string page = content_of(BRACE_SOURCE_DIR "/docs/warnings.md");
-  for (int code = 0; code <= static_cast<int>(WarningCode::draws_rejected); ++code)
+  for (int code = 0; to_string(static_cast<WarningCode>(code)) != "unknown"; ++code)
     EXPECT_NE(page.find("**" + std::string(to_string(static_cast<WarningCode>(code))) + "**"),
               std::string::npos)
         << to_string(static_cast<WarningCode>(code));

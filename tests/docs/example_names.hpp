@@ -8,6 +8,8 @@
 #include <iostream>
 
 #include "brace/brace.hpp"
+#include "brace/batch/batch.hpp"
+#include "brace/batch/summary.hpp"
 #include "brace/figures/figure.hpp"
 #include "brace/report/report.hpp"
 #include "brace/laws/change.hpp"
@@ -30,6 +32,8 @@ inline std::vector<std::vector<double>> losses;
 inline std::vector<unsigned char> hits;
 inline std::string text;
 inline StudyRecord record;
+inline BatchPlan plan;
+inline ResultStore store("run.sqlite", ResultStore::For::writing);
 inline double x = 1, outcome = 0;
 inline Timestamp last;
 inline BacktestOptions options;

@@ -260,6 +260,11 @@ TEST(Breaks, Nyblom) {
                              std::pair{5, 1.46506}, std::pair{12, 2.94219}})
     EXPECT_NEAR(laws::nyblom_p(x, k), .05, 1e-5) << k;
   EXPECT_NEAR(laws::nyblom_p(.3, 1), laws::kpss_p(.3, false), 1e-11) << "the same law";
+  // Where fewer nodes give way to more nothing jumps, whatever the dimension.
+  for (const int dimension : {1, 2, 3, 5, 8})
+    EXPECT_NEAR(laws::nyblom_p(1, dimension), laws::nyblom_p(std::nextafter(1, 2), dimension),
+                1e-12)
+        << dimension;
 }
 
 TEST(Kpss, TheUsualLevelsAreWhatTheSearchFinds) {

@@ -199,5 +199,32 @@ TEST(BandCholesky, IsTheFullOneWithinTheBand) {
   }
 }
 
+// Every order statistic by bins is that of the sorted values, whatever their law: heavy tails, few
+// distinct values, one value, already sorted.
+TEST(OrderStatistics, AreThoseOfTheSortedValues) {
+  maths::RandomStream random(5, 1);
+  for (const int law : {0, 1, 2, 3, 4})
+    for (const std::size_t n : {1u, 2u, 399u, 400u, 1250u, 20000u}) {
+      std::vector<double> values(n);
+      for (std::size_t i = 0; i < n; ++i)
+        values[i] = law == 0   ? random.normal()
+                    : law == 1 ? std::pow(random.uniform(), -3)
+                    : law == 2 ? std::floor(4 * random.uniform())
+                    : law == 3 ? 7
+                               : static_cast<double>(i);
+      std::vector<double> sorted = values;
+      std::sort(sorted.begin(), sorted.end());
+      std::vector<std::size_t> ranks{0, n - 1, n / 2, n / 100, n - 1 - n / 200, n / 3};
+      const std::vector<double> found = maths::order_statistics(values, ranks);
+      for (std::size_t i = 0; i < ranks.size(); ++i)
+        EXPECT_EQ(found[i], sorted[ranks[i]]) << law << ' ' << n << ' ' << ranks[i];
+      const std::size_t count = n / 20 + 1;
+      double sum = 0;
+      for (std::size_t i = 0; i < count; ++i) sum += sorted[i];
+      EXPECT_NEAR(maths::mean_of_lowest(values, count, sorted[count - 1]),
+                  sum / static_cast<double>(count), 1e-12 * (1 + std::abs(sum)));
+    }
+}
+
 }  // namespace
 }  // namespace brace

@@ -33,6 +33,10 @@ TEST(Schema, HoldsForEveryCommand) {
            "check " + freight + " --model 'const / egarch / student'",
            "forecast " + freight + " --model 'const / aparch / student' --method plug-in",
            "forecast data/lamp-oil.csv --transform 'log diff1' --model 'const ma1' --horizon 5",
+           "batch data/exchange.csv --each symbol --value price --returns log --from 2016-01-01 "
+           "--model "
+           "'const / ewma' --horizon 2 --store " +
+               (folder / "r.sqlite"),
            "compare " + freight + " --model 'const' --model 'const / garch' --hold-out 100",
            "backtest " + freight +
                " --model 'const / garch' --origins 25 --refit-every 25 --horizon 2 "

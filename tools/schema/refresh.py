@@ -10,6 +10,7 @@ import re
 import shlex
 import subprocess
 import sys
+import tempfile
 
 root = pathlib.Path(__file__).resolve().parents[2]
 tool = pathlib.Path(sys.argv[1]).resolve()
@@ -59,10 +60,11 @@ def schema_of(values, name=""):
     return out
 
 
+folder = tempfile.TemporaryDirectory()
 documents = {}
 for name in ["tests/golden/commands.txt", "tools/schema/more.txt"]:
     for line in (root / name).read_text().splitlines():
-        words = shlex.split(line)
+        words = shlex.split(line.replace("{folder}", folder.name))
         if not words or words[0].startswith("#"):
             continue
         done = subprocess.run([tool, *words, "--json"], cwd=root, capture_output=True, text=True)

@@ -38,8 +38,7 @@ class Executor {
   // thrown here.
   using Piece = std::shared_ptr<void>;
   void stream(std::size_t held, const std::function<Piece()>& next,
-              const std::function<void(void*)>& work,
-              const std::function<void(void*)>& keep) const;
+              const std::function<void(void*)>& work, const std::function<void(void*)>& keep) const;
 
   [[nodiscard]] int threads() const;
 

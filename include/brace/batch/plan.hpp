@@ -2,7 +2,7 @@
 // What is done to each series of a batch, and the work on one of them.
 //
 //   brace::BatchPlan plan{.make = brace::log_returns_made(), .models = {model}};
-//   brace::SeriesResult result = brace::run_series({"KELP", read}, plan);
+//   brace::SeriesResult result = brace::run_series("KELP", prices, plan);
 //
 // Threads: a BatchPlan is a plain value, read from several threads at once; so may its functions be
 // called. run_series() may be called from several threads at once.
@@ -83,9 +83,9 @@ inline constexpr double kKeptWithin = 0.5;
                                          const std::string& described);
 
 // Everything, on one series; whatever goes wrong is a row of `failures`, never an exception. With
-// `earlier`, of a run whose rows begin those of `level`, a fit is kept where its maximum is thought to have
-// moved by less than kKeptWithin standard errors: sqrt(g' V g) with the gradient g of all rows at
-// the old parameters and their covariance V.
+// `earlier`, of a run whose rows begin those of `level`, a fit is kept where its maximum is thought
+// to have moved by less than kKeptWithin standard errors: sqrt(g' V g) with the gradient g of all
+// rows at the old parameters and their covariance V.
 [[nodiscard]] SeriesResult run_series(const std::string& name, const Outcome<Series>& level,
                                       const BatchPlan& plan,
                                       const std::optional<SeriesResult>& earlier = {},

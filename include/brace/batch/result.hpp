@@ -2,7 +2,7 @@
 // What a batch finds of one series: plain rows, as they stand in the tables of a results file
 // (docs/batch.md says what each column means).
 //
-//   brace::SeriesResult result = brace::run_series(found, plan);
+//   brace::SeriesResult result = brace::run_series("KELP", prices, plan);
 //   for (const brace::FailureRow& f : result.failures) std::cerr << f.code << ' ' << f.message;
 //
 // Threads: plain values; reading one from several threads at once is safe.
@@ -19,7 +19,7 @@ namespace brace::inline v0 {
 using Maybe = std::optional<double>;
 
 struct SeriesRow {
-  std::string name, digest;     // digest: of its rows and of all that was asked of them
+  std::string name, digest;       // digest: of its rows and of all that was asked of them
   std::string made, unit, clock;  // made: what is modelled, "log return of price"
   std::string first, last;        // of the rows modelled
   std::int64_t rows = 0, missing = 0, dropped = 0;
@@ -82,7 +82,7 @@ struct ForecastRow {
   double mean = 0, sd = 0;
   Maybe variance;  // empty where infinite
   double typical_variance = 0;
-  double volatility = 0;             // sqrt of the variance, of the typical one where infinite
+  double volatility = 0;           // sqrt of the variance, of the typical one where infinite
   Maybe level_median, level_mean;  // on the scale of the file
 };
 

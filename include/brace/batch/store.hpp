@@ -47,7 +47,8 @@ class ResultStore {
   // A new run, or the last one where it was not finished and asks for the same.
   std::int64_t begin_run(const std::string& source, const std::string& plan,
                          const std::string& command);
-  // What was found of a series, and its place in the run; in place of what the run had of that name.
+  // What was found of a series, and its place in the run; in place of what the run had of that
+  // name.
   void add(std::int64_t run, std::int64_t place, const SeriesResult& result);
   // The same for what is there already.
   void link(std::int64_t run, std::int64_t place, const std::string& name,

@@ -31,8 +31,8 @@ struct BatchSummary {
 
   // ---- How it went; the four make up the series ----
   std::size_t series = 0, converged = 0, boundary = 0, failed = 0, refused = 0;
-  std::size_t fits = 0;         // of all models
-  std::size_t kept = 0;         // with parameters of an earlier run
+  std::size_t fits = 0;  // of all models
+  std::size_t kept = 0;  // with parameters of an earlier run
   struct Failure {
     std::string step, code, message;  // message: of the first
     Named names;
