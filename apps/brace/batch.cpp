@@ -152,8 +152,7 @@ BatchPlan plan_of(const Options& o) {
   plan.make = [o](Series level) {
     Loaded data = made_of_read(o, std::move(level));
     Made made{.values = std::move(data.values), .warnings = std::move(data.warnings)};
-    // Without links there is no other scale, and overnight returns do not lead back to prices.
-    if (!data.transformed.links.empty() && o.series.overnight == "keep")
+    if (leads_back(o, data))
       made.transformed = std::make_shared<const Transformed>(std::move(data.transformed));
     return made;
   };
@@ -193,8 +192,10 @@ BatchPlan plan_of(const Options& o) {
 class Show {
  public:
   explicit Show(const Universe& universe) : universe_(universe) {}
-  ~Show() {
+  ~Show() { clear(); }
+  void clear() {
     if (shown_) std::clog << "\r\033[K" << std::flush;
+    shown_ = false;
   }
   Show(const Show&) = delete;
   Show& operator=(const Show&) = delete;
@@ -302,6 +303,7 @@ int run_batch_command(const Options& o) {
     options.progress.report = [&](std::size_t done, std::size_t all) { show(done, all); };
   const BatchRun run = o.ranks ? run_batch(*universe, plan, store, options, *o.ranks)
                                : run_batch(*universe, plan, store, options, executor_of(o));
+  show.clear();
   if (run.stopped) {
     std::cerr << fmt::format(
         "brace: stopped; {} done and kept in {}, and the same command goes on from there\n",

@@ -201,9 +201,12 @@ int run_forecast(const Options& o) {
     data.transformed.links.clear();  // the file's own scale ends where the file does
   }
   options.future = judged ? data.held_out.companions : read_future(o);
-  // Without links there is no other scale, and overnight returns do not lead back to prices.
-  if (!data.transformed.links.empty() && o.series.overnight == "keep")
-    options.transformed = std::make_shared<Transformed>(data.transformed);
+  const bool ends_missing = !data.level.values.empty() && std::isnan(data.level.values.back());
+  if (ends_missing && !data.transformed.links.empty() && !o.output.quiet)
+    std::cerr << fmt::format(
+        "brace: {} is missing at {}, so that the forecast is not carried back to it\n",
+        data.level.name, data.level.when(data.level.size() - 1));
+  if (leads_back(o, data)) options.transformed = std::make_shared<Transformed>(data.transformed);
   const Executor executor = executor_of(o);
   const Forecast ahead =
       o.ahead.windows > 1

@@ -492,6 +492,11 @@ Loaded made_of(const Options& o, Loaded data) {
   return data;
 }
 
+bool leads_back(const Options& o, const Loaded& data) {
+  return !data.transformed.links.empty() && o.series.overnight == "keep" &&
+         (data.level.values.empty() || !std::isnan(data.level.values.back()));
+}
+
 Table read_whole_table(const Options& o) {
   return read_table(o.file, read_options(o, false));
 }

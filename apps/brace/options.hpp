@@ -160,6 +160,9 @@ struct Loaded {
 // The two halves of it: the series of the file, and what the options make of one.
 [[nodiscard]] Series level_of(const Options& o);
 [[nodiscard]] Loaded made_of(const Options& o, Loaded data);
+// Whether a forecast of the values may be carried back to the level: without links there is no other
+// scale, overnight returns do not lead back to prices, and from a missing level nothing goes on.
+[[nodiscard]] bool leads_back(const Options& o, const Loaded& data);
 // The file's warnings after those of what was found in it.
 template <class Result>
 [[nodiscard]] Result with_warnings_of(const Loaded& data, Result result) {

@@ -171,6 +171,13 @@ int main(int argc, char** argv) {
   universe->add_flag("--interleaved", size.interleaved, "one long file in the order of its dates");
   universe->add_flag("--sound", size.sound, "none that cannot be read");
   universe->callback([&] { brace::demo::write_universe(size); });
-  CLI11_PARSE(app, argc, argv);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? 0 : 2;
+  } catch (const std::exception& error) {
+    fmt::print(stderr, "{}\n", error.what());
+    return 1;
+  }
   return 0;
 }

@@ -77,6 +77,12 @@ TEST(DemoData, AreTheSameBytesOnEveryRun) {
     EXPECT_EQ(once.out, content_of(BRACE_SOURCE_DIR "/data/" + name + ".csv"))
         << "the file that ships is the generator's";
   }
+  EXPECT_EQ(run("'" BRACE_GENERATOR "' universe").out,
+            content_of(BRACE_SOURCE_DIR "/data/exchange.csv"));
+  // A larger universe begins with the smaller one.
+  const std::string few = run("'" BRACE_GENERATOR "' universe --series 3 --rows 300").out,
+                    more = run("'" BRACE_GENERATOR "' universe --series 5 --rows 300").out;
+  EXPECT_EQ(more.substr(0, few.size()), few);
   EXPECT_EQ(run("'" BRACE_GENERATOR "' none").status, 2);
 }
 

@@ -430,5 +430,18 @@ TEST(Hostile, AGnuplotThatFailsIsNamedAndATermSignalLeavesNothingBehind) {
   EXPECT_TRUE(std::filesystem::is_empty(scratch)) << "temporary files go with the program";
 }
 
+// A close that is missing on the last day costs the forecast of the level, not that of volatility.
+TEST(RealFiles, ALastValueThatIsMissingLeavesTheForecastOfReturns) {
+  const Folder folder;
+  std::string rows = content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv");
+  rows += "2030-01-02,1,1,1,,100\n";
+  const std::string file = folder.file("k.csv", rows);
+  const Outcome out = brace("forecast " + file +
+                            " --value settle --drop-zero volume --returns log --method plug-in "
+                            "--model 'const / garch / student' --horizon 2");
+  EXPECT_EQ(out.status, 0) << out.err;
+  EXPECT_THAT(out.err, testing::HasSubstr("settle is missing at 2030-01-02"));
+}
+
 }  // namespace
 }  // namespace brace::test

@@ -117,7 +117,7 @@ struct WarningRow {
 };
 
 struct FailureRow {
-  std::string step;   // read, make, fit, check, breaks, forecast or backtest
+  std::string step;   // read, make, search, fit, check, breaks, forecast, backtest or save
   std::string model;  // of a fit
   std::string code, message;
 };
