@@ -96,8 +96,7 @@ void print_against(std::ostream& out, const BatchSummary& s) {
   if (a.estimated_again.count > 0) row(out, "estimated again", a.estimated_again);
   if (a.fresh.count > 0) row(out, "new", a.fresh);
   if (a.gone.count > 0) row(out, "gone", a.gone);
-  if (a.newly_not_white.count > 0)
-    row(out, "memory in the residuals, not before", a.newly_not_white);
+  if (a.newly_not_white.count > 0) row(out, "memory in the residuals, new", a.newly_not_white);
   if (a.compared == 0) return;
   out << fmt::format("    volatility forecast for the next row: {} compared, median ratio {}{}\n",
                      text::count(a.compared), text::fixed(a.median_ratio, 3),

@@ -105,13 +105,16 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
                              has_day ? std::string(form) : std::string(form) + " %d");
 }
 
-std::optional<sys_days> ParsedDays::read(const std::string& text, const char* form) {
-  const auto known = texts_.find(text);
-  const std::uint32_t number = known ? *known : texts_.add(text);
-  if (!known) parsed_.emplace_back();
+std::uint32_t ParsedDays::number_of(std::string_view text) {
+  if (const auto known = texts_.find(text)) return *known;
+  parsed_.emplace_back();
+  return texts_.add(std::string(text));
+}
+
+std::optional<sys_days> ParsedDays::read(std::uint32_t number, const char* form) {
   for (const Parsed& p : parsed_[number])
     if (p.form == form) return p.day;
-  return parsed_[number].emplace_back(Parsed{form, read_day(text, form)}).day;
+  return parsed_[number].emplace_back(Parsed{form, read_day(text(number), form)}).day;
 }
 
 DateReader::DateReader(std::optional<std::string> format, std::shared_ptr<ParsedDays> parsed)
@@ -176,22 +179,25 @@ bool DateReader::add_whole(std::string_view text) {
 }
 
 std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
-  if (const auto known = days_.find(text)) return known;
-  const std::string day(text);
+  const std::uint32_t number = parsed_->number_of(text);
+  if (number < place_.size() && place_[number] > 0) return place_[number] - 1;
   std::vector<const char*> fitting;
   for (const char* form : alive_)
-    if (parsed_->read(day, form)) fitting.push_back(form);
+    if (parsed_->read(number, form)) fitting.push_back(form);
   if (fitting.empty()) {
-    refuse(days_.texts().empty() && !format_
+    refuse(days_.empty() && !format_
                ? "is not a date in a form that is recognised; name its form with `date_format`"
                : fmt::format("is not a date in the form {}{}; correct it, or name the form with "
                              "`date_format`",
                              alive_.front(), !format_ ? " of the rows before" : ""));
     return std::nullopt;
   }
-  alive_ = std::move(fitting);
+  if (fitting.size() < alive_.size()) alive_ = std::move(fitting);
   first_row_.push_back(stamps_.size());
-  return days_.add(day);
+  days_.push_back(number);
+  if (place_.size() <= number) place_.resize(number + number / 4 + 1);
+  place_[number] = static_cast<std::uint32_t>(days_.size());
+  return place_[number] - 1;
 }
 
 std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view text) {
@@ -253,15 +259,14 @@ DateReader::Result DateReader::finish() {
   if (stamps_.empty()) return out;
   // The forms that are left must agree on every day.
   std::vector<sys_days> day_of;
-  for (std::size_t d = 0; d < days_.texts().size(); ++d) {
-    const std::string& text = days_.texts()[d];
-    const sys_days day = *parsed_->read(text, alive_.front());
+  for (std::size_t d = 0; d < days_.size(); ++d) {
+    const sys_days day = *parsed_->read(days_[d], alive_.front());
     for (const char* other : alive_)
-      if (*parsed_->read(text, other) != day) {
+      if (*parsed_->read(days_[d], other) != day) {
         std::vector<std::string> meanings;
         for (const char* form : alive_)
-          meanings.push_back(
-              fmt::format("{} ({})", date::format("%e %B %Y", *parsed_->read(text, form)), form));
+          meanings.push_back(fmt::format(
+              "{} ({})", date::format("%e %B %Y", *parsed_->read(days_[d], form)), form));
         for (std::string& m : meanings)
           if (m.starts_with(' ')) m.erase(0, 1);
         const std::string last = meanings.back();

@@ -59,13 +59,15 @@ class TextNumbers {
   std::uint32_t last_ = 0;
 };
 
-// Day texts that were parsed, kept for readers to come: series of one file have their dates in
-// common, and a parse costs a hundred times what finding one does.
+// Day texts by number, each parsed once in a form: series of one file have their dates in common.
 class ParsedDays {
  public:
+  [[nodiscard]] std::uint32_t number_of(std::string_view text);
+  [[nodiscard]] const std::string& text(std::uint32_t number) const {
+    return texts_.texts()[number];
+  }
   // As read_day() has it.
-  [[nodiscard]] std::optional<std::chrono::sys_days> read(const std::string& text,
-                                                          const char* form);
+  [[nodiscard]] std::optional<std::chrono::sys_days> read(std::uint32_t number, const char* form);
 
  private:
   struct Parsed {
@@ -123,8 +125,9 @@ class DateReader {
   std::shared_ptr<ParsedDays> parsed_;
   bool whole_ = false;                  // the format holds the time of day: nothing to split
   std::vector<const char*> alive_;      // forms that fit every day so far
-  TextNumbers days_;                    // distinct day texts
-  std::vector<std::size_t> first_row_;  // of each
+  std::vector<std::uint32_t> days_;     // distinct days in the order in which they came
+  std::vector<std::uint32_t> place_;    // by number: place in days_ and one more; 0: not there
+  std::vector<std::size_t> first_row_;  // of each of days_
   TextNumbers times_;                   // distinct times of day, and what they are
   std::vector<TimeOfDay> times_of_day_;
   std::vector<Stamp> stamps_;

@@ -17,7 +17,7 @@ constexpr std::size_t kRowsTried = 1000;
 // Room for one more by a quarter instead of twice as much: what is held stays near what is kept.
 template <class T>
 void push(std::vector<T>& to, T value) {
-  if (to.size() == to.capacity()) to.reserve(to.size() + to.size() / 4 + 1024);
+  if (to.size() == to.capacity()) to.reserve(to.size() + to.size() / 4 + 64);
   to.push_back(value);
 }
 
