@@ -135,9 +135,9 @@ void BatchWork::keep(BatchJob& job) {
 BatchRun BatchWork::finish(bool complete) {
   run_.stopped = stopped();
   const bool whole = complete && !run_.stopped;
-  if (whole && run_.series == 0)
-    throw Error(ErrorCode::file_empty, options_.source + ": holds no series");
-  store_.end_run(run_.run, whole);
+  const bool empty = whole && run_.series == 0;
+  store_.end_run(run_.run, whole && !empty);
+  if (empty) throw Error(ErrorCode::file_empty, options_.source + ": holds no series");
   return run_;
 }
 
@@ -149,7 +149,7 @@ BatchRun run_batch(Universe& universe, const BatchPlan& plan, ResultStore& store
   } catch (...) {
     try {
       (void)work.finish(false);
-    } catch (const Error&) {  // a store that takes no more: what came first is what matters
+    } catch (const Error&) {  // a store that takes no more: the first error is told
     }
     throw;
   }

@@ -439,24 +439,26 @@ std::string number_or(const std::optional<T>& x) {
 }
 
 std::string words_of(const EstimateOptions& o) {
-  return fmt::format("estimate {} {} {} {} {} {} [{}]", to_string(o.errors),
+  return fmt::format("estimate {} {} {} {} {} {} [{}] {}", to_string(o.errors),
                      static_cast<int>(o.likelihood), static_cast<int>(o.from), o.target_variance,
-                     number_or(o.starts), o.max_iterations, joined(o.start));
+                     number_or(o.starts), o.max_iterations, joined(o.start), o.hessian_errors_only);
 }
 std::string words_of(const ForecastOptions& o) {
-  return fmt::format("forecast {} [{}] {} [{}] {} {} {} {} {} {} {}", o.horizon,
+  std::string future;
+  for (const Companion& c : o.future) future += fmt::format(" {}=[{}]", c.name, joined(c.values));
+  return fmt::format("forecast {} [{}] {} [{}] {} {} {} {} {} {} {}{}", o.horizon,
                      joined(o.intervals), to_string(o.method), joined(o.tails),
                      number_or(o.first_variance), static_cast<int>(o.back), number_or(o.per_year),
-                     o.draws, o.paths, o.refits, o.seed);
+                     o.draws, o.paths, o.refits, o.seed, future);
 }
 std::string words_of(const BacktestOptions& o) {
   std::vector<std::string> chain;
   for (const Transform& link : o.chain) chain.push_back(to_string(link));
-  return fmt::format("backtest {} {} {} {} {} [{}] [{}] [{}] {} {} {} [{}] {} {} {}", o.window,
+  return fmt::format("backtest {} {} {} {} {} [{}] [{}] [{}] {} {} {} [{}] {} {} {} [{}]", o.window,
                      o.expanding, o.refit_every, number_or(o.origins), o.horizon,
                      fmt::join(chain, ";"), joined(o.intervals), joined(o.tails),
                      to_string(o.method), o.paths, o.seed, fmt::join(o.baselines, ";"),
-                     o.combinations, o.threshold, o.alpha);
+                     o.combinations, o.threshold, o.alpha, joined(o.proxy));
 }
 std::string held_words(const std::vector<Held>& held) {
   std::string out;

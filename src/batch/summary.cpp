@@ -16,75 +16,81 @@ namespace {
 constexpr std::size_t kExamples = 3;
 constexpr std::size_t kLargest = 10;
 
+// Calls take(row) for each row of a query whose only mark is the run.
+template <class Take>
+void each(const ResultStore::Database& db, std::int64_t run, const std::string& query, Take take) {
+  Statement rows = db.prepare(query);
+  rows.bind(run);
+  while (rows.next()) take(rows);
+}
+
 // Names of the rows of "FROM ... WHERE m.run = ? ..." over run_series m.
 Named named(const ResultStore::Database& db, std::int64_t run, const std::string& from) {
   Named out;
-  Statement rows = db.prepare("SELECT DISTINCT m.place, m.series_name FROM run_series m " + from +
-                              " ORDER BY m.place, m.series_name");
-  rows.bind(run);
-  while (rows.next()) {
-    (void)rows.whole();
-    std::string name;
-    rows.read(name);
-    if (out.examples.size() < kExamples) out.examples.push_back(std::move(name));
-    ++out.count;
-  }
+  each(db, run,
+       "SELECT DISTINCT m.place, m.series_name FROM run_series m " + from +
+           " ORDER BY m.place, m.series_name",
+       [&](Statement& rows) {
+         (void)rows.whole();
+         std::string name;
+         rows.read(name);
+         if (out.examples.size() < kExamples) out.examples.push_back(std::move(name));
+         ++out.count;
+       });
   return out;
 }
 
 std::size_t count(const ResultStore::Database& db, std::int64_t run, const std::string& from) {
-  Statement rows = db.prepare("SELECT count(*) FROM run_series m " + from);
-  rows.bind(run);
-  return rows.next() ? static_cast<std::size_t>(rows.whole()) : 0;
+  std::size_t out = 0;
+  each(db, run, "SELECT count(*) FROM run_series m " + from,
+       [&](Statement& rows) { out = static_cast<std::size_t>(rows.whole()); });
+  return out;
 }
 
 void how_it_went(const ResultStore::Database& db, BatchSummary& s) {
   const std::int64_t run = s.run.run;
-  Statement rows = db.prepare(
-      "SELECT s.outcome, count(*) FROM run_series m JOIN series s USING (series) WHERE m.run = ? "
-      "GROUP BY s.outcome");
-  rows.bind(run);
-  while (rows.next()) {
-    std::string outcome;
-    rows.read(outcome);
-    const auto n = static_cast<std::size_t>(rows.whole());
-    s.series += n;
-    (outcome == "converged"  ? s.converged
-     : outcome == "boundary" ? s.boundary
-     : outcome == "refused"  ? s.refused
-                             : s.failed) += n;
-  }
+  each(db, run,
+       "SELECT s.outcome, count(*) FROM run_series m JOIN series s USING (series) WHERE m.run = ? "
+       "GROUP BY s.outcome",
+       [&](Statement& rows) {
+         std::string outcome;
+         rows.read(outcome);
+         const auto n = static_cast<std::size_t>(rows.whole());
+         s.series += n;
+         (outcome == "converged"  ? s.converged
+          : outcome == "boundary" ? s.boundary
+          : outcome == "refused"  ? s.refused
+                                  : s.failed) += n;
+       });
   s.fits = count(db, run, "JOIN fits f USING (series) WHERE m.run = ?");
   s.kept = count(db, run, "JOIN fits f USING (series) WHERE m.run = ? AND f.how = 'kept'");
   // By step and code, the commonest first; those of the same step and code share a line.
-  Statement kinds = db.prepare(
+  each(
+      db, run,
       "SELECT f.step, f.code, count(DISTINCT m.series_name) AS times, min(m.place) FROM run_series "
       "m JOIN failures f USING (series) WHERE m.run = ? GROUP BY f.step, f.code ORDER BY times "
-      "DESC, min(m.place)");
-  kinds.bind(run);
-  while (kinds.next()) {
-    BatchSummary::Failure f;
-    kinds.read(f.step), kinds.read(f.code);
-    const std::string from = fmt::format(
-        "JOIN failures f USING (series) WHERE m.run = ? AND f.step = '{}' AND f.code = '{}'",
-        f.step, f.code);
-    f.names = named(db, run, from);
-    Statement first = db.prepare("SELECT f.message FROM run_series m " + from +
-                                 " ORDER BY m.place, f.rowid LIMIT 1");
-    first.bind(run);
-    while (first.next()) first.read(f.message);
-    s.failures.push_back(std::move(f));
-  }
-  Statement models = db.prepare(
-      "SELECT f.model, count(*) AS times FROM run_series m JOIN fits f USING (series) WHERE m.run "
-      "= ? AND f.chosen GROUP BY f.model ORDER BY times DESC, f.model");
-  models.bind(run);
-  while (models.next()) {
-    BatchSummary::Model m;
-    models.read(m.model);
-    m.chosen = static_cast<std::size_t>(models.whole());
-    s.models.push_back(std::move(m));
-  }
+      "DESC, min(m.place)",
+      [&](Statement& kinds) {
+        BatchSummary::Failure f;
+        kinds.read(f.step), kinds.read(f.code);
+        const std::string from = fmt::format(
+            "JOIN failures f USING (series) WHERE m.run = ? AND f.step = '{}' AND f.code = '{}'",
+            f.step, f.code);
+        f.names = named(db, run, from);
+        each(db, run,
+             "SELECT f.message FROM run_series m " + from + " ORDER BY m.place, f.rowid LIMIT 1",
+             [&](Statement& first) { first.read(f.message); });
+        s.failures.push_back(std::move(f));
+      });
+  each(db, run,
+       "SELECT f.model, count(*) AS times FROM run_series m JOIN fits f USING (series) WHERE m.run "
+       "= ? AND f.chosen GROUP BY f.model ORDER BY times DESC, f.model",
+       [&](Statement& models) {
+         BatchSummary::Model m;
+         models.read(m.model);
+         m.chosen = static_cast<std::size_t>(models.whole());
+         s.models.push_back(std::move(m));
+       });
 }
 
 void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
@@ -104,38 +110,37 @@ void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
       db, run,
       "WHERE m.run = ? AND EXISTS (SELECT 1 FROM tests t WHERE t.series = m.series AND t.step = "
       "'breaks')");
-  Statement codes = db.prepare(
-      "SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN warnings w "
-      "USING (series) WHERE m.run = ? GROUP BY w.code ORDER BY times DESC, w.code");
-  codes.bind(run);
-  while (codes.next()) {
-    BatchSummary::Doubt d;
-    codes.read(d.code);
-    d.names = named(
-        db, run,
-        fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}'", d.code));
-    s.warnings.push_back(std::move(d));
-  }
-  Statement last = db.prepare(
+  each(db, run,
+       "SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN warnings w "
+       "USING (series) WHERE m.run = ? GROUP BY w.code ORDER BY times DESC, w.code",
+       [&](Statement& codes) {
+         BatchSummary::Doubt d;
+         codes.read(d.code);
+         d.names =
+             named(db, run,
+                   fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}'",
+                               d.code));
+         s.warnings.push_back(std::move(d));
+       });
+  each(
+      db, run,
       "SELECT s.last, count(*) AS times FROM run_series m JOIN series s USING (series) WHERE m.run "
-      "= ? AND s.last <> '' GROUP BY s.last ORDER BY times DESC, s.last DESC LIMIT 1");
-  last.bind(run);
-  while (last.next()) last.read(s.last);
+      "= ? AND s.last <> '' GROUP BY s.last ORDER BY times DESC, s.last DESC LIMIT 1",
+      [&](Statement& last) { last.read(s.last); });
   if (!s.last.empty())
     s.ended_early = named(
         db, run,
         fmt::format("JOIN series s USING (series) WHERE m.run = ? AND s.last <> '' AND s.last < "
                     "'{}'",
                     s.last));
-  Statement slow = db.prepare(
-      "SELECT m.series_name, s.seconds FROM run_series m JOIN series s USING (series) WHERE m.run "
-      "= ? ORDER BY s.seconds DESC, m.place LIMIT 10");
-  slow.bind(run);
-  while (slow.next()) {
-    BatchSummary::Slow one;
-    slow.read(one.name), slow.read(one.seconds);
-    s.slowest.push_back(std::move(one));
-  }
+  each(db, run,
+       "SELECT m.series_name, s.seconds FROM run_series m JOIN series s USING (series) WHERE m.run "
+       "= ? ORDER BY s.seconds DESC, m.place LIMIT 10",
+       [&](Statement& slow) {
+         BatchSummary::Slow one;
+         slow.read(one.name), slow.read(one.seconds);
+         s.slowest.push_back(std::move(one));
+       });
 }
 
 // What a comparison looks at of each series.
@@ -147,19 +152,19 @@ struct Seen {
 };
 std::map<std::string, Seen> seen_in(const ResultStore::Database& db, std::int64_t run) {
   std::map<std::string, Seen> out;
-  Statement rows = db.prepare(
+  each(
+      db, run,
       "SELECT m.series_name, m.place, s.digest, (SELECT f.volatility FROM forecasts f WHERE "
       "f.series = m.series AND f.step = 1), EXISTS (SELECT 1 FROM fits f WHERE f.series = m.series "
       "AND f.how = 'kept'), NOT EXISTS (SELECT 1 FROM checks c WHERE c.series = m.series AND "
-      "c.mean = 'fails') FROM run_series m JOIN series s USING (series) WHERE m.run = ?");
-  rows.bind(run);
-  while (rows.next()) {
-    std::string name;
-    Seen one;
-    rows.read(name), rows.read(one.place), rows.read(one.digest), rows.read(one.volatility);
-    rows.read(one.kept), rows.read(one.white);
-    out.emplace(std::move(name), std::move(one));
-  }
+      "c.mean = 'fails') FROM run_series m JOIN series s USING (series) WHERE m.run = ?",
+      [&](Statement& rows) {
+        std::string name;
+        Seen one;
+        rows.read(name), rows.read(one.place), rows.read(one.digest), rows.read(one.volatility);
+        rows.read(one.kept), rows.read(one.white);
+        out.emplace(std::move(name), std::move(one));
+      });
   return out;
 }
 

@@ -59,7 +59,7 @@ class ResultStore {
   [[nodiscard]] std::vector<RunRow> runs() const;  // in their order
   // The last that has a series; Error (bad_option) where there is none.
   [[nodiscard]] RunRow last_run() const;
-  // The one of that number, "last", or "before": the complete one before `run`.
+  // The one of that number, or "last". Throws Error (bad_option) with the runs that there are.
   [[nodiscard]] RunRow run_called(const std::string& word) const;
   // Every series of a run in the order of its places.
   [[nodiscard]] std::vector<SeriesResult> results(std::int64_t run) const;
