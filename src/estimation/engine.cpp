@@ -53,6 +53,14 @@ class FitReport {
   }
 
  private:
+  // Why there is no maximum, where a stop was asked for before there could be one.
+  static bool was_stopped(Convergence& c) {
+    if (c.stopped)
+      c.why = fmt::format("stopped as asked after {}, before any climb had ended",
+                          text::plural(static_cast<std::size_t>(c.evaluations), "pass", "passes"));
+    return c.stopped;
+  }
+
   void judge(Convergence& c) {
     c.iterations = peak_.top.iterations;
     c.evaluations = problem_.evaluations;
@@ -64,11 +72,7 @@ class FitReport {
                                      : std::string("the Hessian is not negative definite");
     if (!settled(peak_.top)) {
       c.status = FitStatus::failed;
-      if (problem_.stopped) {
-        c.why = fmt::format("stopped as asked after {}, before any climb had ended",
-                            text::plural(static_cast<std::size_t>(c.evaluations), "pass", "passes"));
-        return;
-      }
+      if (was_stopped(c)) return;
       c.why = fmt::format("{} after {} steps from each of {} (asked: below {})", measured,
                           peak_.top.iterations,
                           text::plural(static_cast<std::size_t>(peak_.starts), "start", "starts"),
@@ -101,6 +105,7 @@ class FitReport {
     if (peak_.wall) bounds.push_back(peak_.wall->name);
     if (bounds.empty() && !(peak_.top.gradient_norm < kConverged)) {
       c.status = FitStatus::failed;
+      if (was_stopped(c)) return;
       c.why = fmt::format("{}, and no step leads higher (asked: below {})", measured,
                           text::significant(kConverged, 1));
       return;

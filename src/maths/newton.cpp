@@ -70,9 +70,7 @@ class Minimiser {
       QuadraticStep step = propose(here, 0);
       if (here.kind == Curvature::information &&
           std::sqrt(std::max(0.0, -here.gradient.dot(step.s))) < options_.scoring_until) {
-        scoring_left_ = false;
-        evaluate(here, Curvature::hessian);
-        if (!usable(here)) return report(here, NewtonStop::not_finite);
+        if (!ask_hessian(here)) return report(here, NewtonStop::not_finite);
         step = propose(here, 0);
       }
       result_.gradient_norm = std::numeric_limits<double>::infinity();  // until certified at `here`
@@ -85,8 +83,7 @@ class Minimiser {
         // The information matrix may promise a fall that the function does not keep: ask the
         // Hessian before giving up.
         if (here.kind == Curvature::hessian) return report(here, NewtonStop::no_descent);
-        evaluate(here, Curvature::hessian);
-        scoring_left_ = false;
+        if (!ask_hessian(here)) return report(here, NewtonStop::not_finite);
       }
     }
   }
@@ -96,6 +93,17 @@ class Minimiser {
     p.kind = kind;
     p.f = objective_.derivatives(p.x, kind, p.gradient, p.curvature);
     ++result_.evaluations;
+  }
+
+  // The Hessian at p in the place of the information; false, and p as it was, where the objective
+  // does not give it, as one that was asked to stop.
+  bool ask_hessian(Point& p) {
+    scoring_left_ = false;
+    Point next = p;
+    evaluate(next, Curvature::hessian);
+    if (!usable(next)) return false;
+    p = std::move(next);
+    return true;
   }
 
   static bool usable(const Point& p) {
@@ -135,12 +143,15 @@ class Minimiser {
                : step;
   }
 
-  // The information matrix at p, computed once.
+  // The information matrix at p, computed once; where the objective does not give it, as one that
+  // was asked to stop, the sizes of the curvature by coordinate.
   const MatrixXd& metric_of(Point& p) {
     if (p.metric.size() == 0) {
       VectorXd gradient;
-      objective_.derivatives(p.x, Curvature::information, gradient, p.metric);
+      const double f = objective_.derivatives(p.x, Curvature::information, gradient, p.metric);
       ++result_.evaluations;
+      if (!std::isfinite(f) || p.metric.rows() != p.x.size() || !p.metric.allFinite())
+        p.metric = p.curvature.diagonal().cwiseAbs().cwiseMax(1e-12).asDiagonal();
     }
     return p.metric;
   }
@@ -346,7 +357,9 @@ class Minimiser {
       result_.multipliers = VectorXd::Zero(constraints_.C.rows());
     if (options_.certificate && p.kind != Curvature::hessian) {
       VectorXd gradient;
-      objective_.derivatives(p.x, Curvature::hessian, gradient, result_.hessian);
+      MatrixXd hessian;
+      if (std::isfinite(objective_.derivatives(p.x, Curvature::hessian, gradient, hessian)))
+        result_.hessian = hessian;
       ++result_.evaluations;
     }
     return std::move(result_);

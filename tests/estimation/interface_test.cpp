@@ -38,16 +38,18 @@ std::vector<FitJob> jobs_of(std::size_t count) {
   return jobs;
 }
 
-// What is stopped is the best until then and says so, wherever the stop comes.
+// What is stopped is the best until then and says so, after whichever pass the stop comes: within a
+// step the information matrix that was to stand in for an indefinite Hessian is then not there.
 TEST(Estimate, IsStoppedWithTheBestSoFar) {
-  const Series y = garch_series(400, 3);
+  const Series y = garch_series(200, 3);
   for (const char* line :
        {"const / aparch / student", "const / egarch / ged", "const / garch e1..4 h1,2 / normal",
+        "const / aparch e1..6 h1,2 / skew-student", "const / twocomp / ged",
         "const ar1,2 ma1,2 / steady / normal"}) {
     const Model model = parse_model(line);
     const Fit whole = estimate(model, y);
     std::size_t last = 0;
-    for (const std::size_t passes : {1, 5, 20, 60, 150}) {
+    for (std::size_t passes = 1; passes <= 300; passes += passes < 30 ? 1 : 7) {
       std::stop_source stop;
       EstimateOptions options;
       options.progress.stop = stop.get_token();
@@ -62,7 +64,7 @@ TEST(Estimate, IsStoppedWithTheBestSoFar) {
       });
       if (whole.convergence.evaluations <= static_cast<int>(passes)) {
         EXPECT_FALSE(told) << line << " ended by itself";
-        continue;
+        break;
       }
       EXPECT_EQ(last, passes) << line << ": no pass after the stop";
       EXPECT_TRUE(fit.convergence.stopped && told) << line << " " << passes;
