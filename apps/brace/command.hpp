@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// A command and its options as data: the command line and its help are made from them, and whatever
-// else lists options. Only command_line.cpp knows the parser.
+// A command and its options as data: the command line, its help, the manual pages and what a shell
+// offers are made from them. Only prompt/command_line.cpp knows the parser.
 //
 //   Command c("lags", "ACF, PACF and Ljung-Box at each lag", run_lags);
 //   c.option("--period", o.test.period, "season whose multiples are marked").range(2, 100000);
@@ -50,6 +50,8 @@ struct Option {
   bool one_each = false;  // takes one value each time it is given
   bool needed = false;
   bool is_path = false;            // a file, which a study names from its own folder
+  bool is_column = false;          // of the file that is read
+  bool is_model_line = false;
   std::string wants{}, forbids{};  // other options
 
   Option& group(std::string words) { return heading = std::move(words), *this; }
@@ -66,6 +68,8 @@ struct Option {
   Option& once_for_each() { return one_each = true, *this; }
   Option& required() { return needed = true, *this; }
   Option& path() { return is_path = true, *this; }
+  Option& column() { return is_column = true, shown_as("COLUMN"); }
+  Option& model_line() { return is_model_line = true, *this; }
   Option& needs(std::string other) { return wants = std::move(other), *this; }
   Option& excludes(std::string other) { return forbids = std::move(other), *this; }
 };

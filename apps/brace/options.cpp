@@ -17,13 +17,13 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
   const auto in = [](Option& option, const char* group) { option.group(group); };
   const char* reading = kReadingHeading;
   in(command.option("--value", o.series.read.value,
-                    "column of the values, by name or position (default: the only numeric one)"),
+                    "column of the values, by name or position (default: the only numeric one)").column(),
      reading);
   in(command.option("--date", o.series.read.date,
-                    "column of the dates (default: the first that reads as one)"),
+                    "column of the dates (default: the first that reads as one)").column(),
      reading);
   in(command.option("--time", o.series.read.time,
-                    "column of the time of day, if separate from the date"),
+                    "column of the time of day, if separate from the date").column(),
      reading);
   in(command.option("--date-format", o.series.read.date_format,
                     "date format, such as %d/%m/%Y (default: detected if only one format fits)"),
@@ -54,7 +54,7 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
   in(command.option("--missing", o.series.missing, "additional codes for missing values").list(),
      reading);
   in(command.option("--drop-zero", o.series.read.drop_zero,
-                    "drop rows where this column is 0, before returns are computed"),
+                    "drop rows where this column is 0, before returns are computed").column(),
      reading);
   in(command.option("--drop-flat", o.series.read.drop_flat,
                     "drop rows whose open, high, low and close all equal the previous close"),
@@ -116,6 +116,7 @@ void add_model_options(Command& command, Options& o) {
   command
       .option("--model", o.model.line,
               "model line: mean / variance / shocks, such as 'const ar1 / garch / student'")
+      .model_line()
       .group(group);
   command.option("--fix", o.model.fix, "fix parameters at values: beta1=0.9,nu=6").group(group);
   command
@@ -774,15 +775,6 @@ int status_of(const Fit& fit) {
   std::cerr << fmt::format("brace: {} did not converge ({}); these numbers are not estimates\n",
                            to_string(fit.model), fit.convergence.why);
   return 3;
-}
-
-std::deque<Command> job_commands(std::deque<Options>& targets) {
-  std::deque<Command> commands;
-  for (const auto command : {inspect_command, unitroot_command, lags_command, season_command,
-                             breaks_command, search_command, fit_command, check_command,
-                             compare_command, forecast_command, backtest_command})
-    commands.push_back(command(targets.emplace_back()));
-  return commands;
 }
 
 }  // namespace brace::app

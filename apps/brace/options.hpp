@@ -104,6 +104,11 @@ struct BatchWords {
   bool from_last = false;
 };
 
+// Of `help`.
+struct HelpWords {
+  std::string topic, part;
+};
+
 // What a command line may say. Each command fills the parts that it takes.
 struct Options {
   std::string file;
@@ -121,6 +126,7 @@ struct Options {
   OutputWords output;
   StudyWords study_words;
   BatchWords batch;
+  HelpWords help;
   Ranks* ranks = nullptr;              // of `batch`, where the tool was started as several
   std::vector<TypedOption> all_typed;  // whatever was typed
   std::optional<int> period;
@@ -263,9 +269,12 @@ void write_residuals(const Options& o, const Fit& fit);
 [[nodiscard]] Command study_command(Options& o);
 [[nodiscard]] Command report_command(Options& o);
 [[nodiscard]] Command batch_command(Options& o);
+[[nodiscard]] Command help_command(Options& o);
 
 // Those of the job in its order, each with Options of its own, added to `targets`.
 [[nodiscard]] std::deque<Command> job_commands(std::deque<Options>& targets);
+// All that the tool has, in the order of the help.
+[[nodiscard]] std::deque<Command> all_commands(std::deque<Options>& targets);
 
 // The series that goes on from the end of another with these values, dated by its clock.
 [[nodiscard]] Series supposed(const Series& series, const std::vector<double>& values);

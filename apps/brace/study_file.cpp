@@ -13,7 +13,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/io/files.hpp"
-#include "command_line.hpp"
+#include "prompt/command_line.hpp"
 #include "options.hpp"
 
 namespace brace::app {

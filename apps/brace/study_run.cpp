@@ -19,7 +19,7 @@
 #include "brace/base/digest.hpp"
 #include "brace/base/version.hpp"
 #include "brace/report/report.hpp"
-#include "command_line.hpp"
+#include "prompt/command_line.hpp"
 #include "options.hpp"
 #include "study_file.hpp"
 #include "tool_words.hpp"
@@ -118,6 +118,8 @@ class Study {
     if (fs::exists(record_path())) before_ = read_record(record_path());
   }
 
+  [[nodiscard]] const StudyRecord& record() const { return record_; }
+
   int run() {
     if (file_.steps().empty())
       throw Error(ErrorCode::bad_option,
@@ -156,7 +158,7 @@ class Study {
   }
   [[nodiscard]] std::string record_path() const { return result("study.json"); }
   void say(const std::string& text) const {
-    if (!asked_.quiet) std::cout << text << std::flush;
+    if (!asked_.quiet && !asked_.json) std::cout << text << std::flush;
   }
 
   // The words of a step's command: what the file gives, and where its results go.
@@ -462,7 +464,12 @@ class Study {
 }  // namespace
 
 int run_study(const StudyRun& asked) {
-  return Study(asked).run();
+  Study study(asked);
+  const int status = study.run();
+  if (asked.json)
+    std::cout << json_document(asked.guided ? "demo" : "study",
+                               std::vector<StudyRecord>{study.record()});
+  return status;
 }
 
 std::vector<std::string> changes_since_study(const Options& o, const Fit& fit,

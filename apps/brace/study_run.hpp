@@ -16,6 +16,7 @@ struct StudyRun {
   std::string results{}, report{};     // in place of those that the file names
   bool again = false;                  // run also what has not changed
   bool quiet = false, guided = false;  // guided: with each step's question, as the demo has it
+  bool json = false;                   // the record on standard output, and nothing else
   int threads = 0;
 };
 

@@ -6,15 +6,20 @@
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
+#include <cstdlib>
 #include <exception>
 #include <filesystem>
 #include <iostream>
 #include <new>
 #include <system_error>
 
+#include "brace/base/machine.hpp"
 #include "brace/io/files.hpp"
-#include "command_line.hpp"
 #include "options.hpp"
+#include "prompt/command_line.hpp"
+#include "prompt/offers.hpp"
+#include "prompt/terminal.hpp"
+#include "prompt/waiting.hpp"
 #include "study_file.hpp"
 #include "study_run.hpp"
 #include "tool_words.hpp"
@@ -84,6 +89,14 @@ int unexpected(const char* what, const char* mend) {
   return 1;
 }
 
+// Whether what is asked for is read by programs, at a terminal too: JSON, CSV, a study file.
+bool is_for_programs(int argc, char** argv) {
+  if (argc > 1 && std::string(argv[1]) == "simulate") return true;
+  return std::any_of(argv + 1, argv + std::max(argc, 1), [](const char* word) {
+    return std::string(word) == "--json" || std::string(word) == "--start";
+  });
+}
+
 // The command line as a shell takes it, without the page that is made of it.
 std::string typed_without_report(int argc, char** argv) {
   std::string out = "brace";
@@ -96,14 +109,24 @@ std::string typed_without_report(int argc, char** argv) {
   return out;
 }
 
+// One a line, with what it is for after a tab; the scripts of the shells know the marks (<file>:
+// names of files too; <more>: the word goes on).
+int print_offers(const brace::app::Offers& offers) {
+  for (const brace::app::Offer& o : offers.words)
+    std::cout << o.word << (o.what.empty() ? "" : "\t" + o.what) << '\n';
+  if (offers.files) std::cout << "<file>\n";
+  if (offers.goes_on) std::cout << "<more>\n";
+  return 0;
+}
+
 int run_command(int argc, char** argv, brace::app::Ranks* ranks) {
   using namespace brace::app;
   std::deque<Options> options;
-  std::deque<Command> commands = job_commands(options);
-  for (const auto command : {update_command, batch_command, study_command, report_command,
-                             simulate_command, demo_command})
-    commands.push_back(command(options.emplace_back()));
+  const std::deque<Command> commands = all_commands(options);
   try {
+    // What a shell's completion asks: brace offer -- WORD...
+    if (argc > 2 && std::string(argv[1]) == "offer" && std::string(argv[2]) == "--")
+      return print_offers(offers_for(commands, {argv + 3, argv + argc}));
     const Parsed parsed = parse_command_line(commands, argc, argv);
     if (!parsed.command) return parsed.status;
     Options& given = options[*parsed.command];
@@ -115,6 +138,7 @@ int run_command(int argc, char** argv, brace::app::Ranks* ranks) {
     const Command& command = commands[*parsed.command];
     const bool of_the_job = std::find(steps_of_the_job().begin(), steps_of_the_job().end(),
                                       command.name) != steps_of_the_job().end();
+    const Waiting waiting(command.name, !given.output.quiet);
     const int status = of_the_job && !given.output.report.empty()
                            ? run_with_report(command, given, typed_without_report(argc, argv))
                            : command.run(given);
@@ -139,6 +163,9 @@ namespace brace::app {
 
 int run_tool(int argc, char** argv, Ranks* ranks) {
   for (const int signal : {SIGINT, SIGTERM, SIGHUP}) std::signal(signal, end_by_signal);
+  const char* kernels = std::getenv("BRACE_KERNELS");
+  if (kernels && std::string(kernels) == "plain") brace::use_plain_kernels();
+  const FitsTerminal narrow(std::cout, !is_for_programs(argc, argv));
   // What a file or a model calls itself reaches the terminal as text, never as a command to it.
   const VisibleOnly out(std::cout), err(std::cerr);
   // The library speaks of its options by their fields.

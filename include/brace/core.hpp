@@ -11,6 +11,7 @@
 #include "brace/base/digest.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/executor.hpp"
+#include "brace/base/machine.hpp"
 #include "brace/base/matrix.hpp"
 #include "brace/base/outcome.hpp"
 #include "brace/base/progress.hpp"

@@ -33,8 +33,8 @@ void write_errors(const Maximum& maximum, bool hessian_only, Fit& fit);
 
 // The same where omega follows from the variance of the sample, by the influence of each row. With
 // s2 the target, xi = (1 - sum beta) / share (e^2 - h) is that of n s2, and of the parameters x:
-// A (score + C xi / n), C the second derivatives of l by x and s2 (Francq, Horvath and Zakoian
-// 2011, theorem 2.1, as a sum over rows). `data` is scaled.
+// A (score + C xi / n), C the second derivatives of l by x and s2 (Francq, Horvath and Zakoian 2011,
+// as a sum over rows). `data` is scaled.
 void write_targeted_errors(const Model& model, const MeanData& data, const Tie& tie,
                            const std::vector<std::optional<double>>& held, const Maximum& maximum,
                            Fit& fit);

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // The variance kernel of longmem, fractionally integrated (Baillie, Bollerslev and Mikkelsen 1996,
-// equation 8, cut off after 1,000 lags):
+// cut off after 1,000 lags):
 //   h[t] = omega / (1 - beta) + sum_{k=1..1000} lambda_k e[t-k]^2 + x[t]'vwith
 //   lambda_1 = phi1 - beta + d,   lambda_k = beta lambda_{k-1} + ((k-1-d)/k - phi1) delta_{k-1}
 //   delta_1 = d,                  delta_k = delta_{k-1} (k-1-d)/k

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// The variance kernel of twocomp (Engle and Lee 1999, equations 1 and 2): h around a long-run
+// The variance kernel of twocomp (Engle and Lee 1999): h around a long-run
 // component q that moves itself,
 //   h[t] = q[t] + alpha (e[t-1]^2 - q[t-1]) + beta (h[t-1] - q[t-1]) + x[t]'vwith
 //   q[t] = omega + rho q[t-1] + phi (e[t-1]^2 - h[t-1])

@@ -562,7 +562,7 @@ BreakDate dated_break(const Series& series, std::size_t rows_before, const Reach
   BreakDate out;
   out.row = rows_before - 1;
   const auto row = static_cast<double>(out.row), last = static_cast<double>(series.size()) - 2;
-  // One more observation on each side, since dates are whole (Bai 1997, equation 6).
+  // One more observation on each side, since dates are whole (Bai 1997).
   out.low = static_cast<std::size_t>(std::max(0.0, row - std::floor(reach.earlier) - 1));
   out.high = static_cast<std::size_t>(std::min(last, row + std::floor(reach.later) + 1));
   if (!series.times.empty()) {

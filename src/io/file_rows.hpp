@@ -64,7 +64,7 @@ class FileRows : public RowSink {
  public:
   FileRows(const std::string& path, const ReadOptions& options, ColumnQuestion::Purpose purpose);
 
-  void row(std::size_t number, const std::vector<Cell>& cells) final;
+  void row(std::size_t number, const std::vector<Cell>& cells) override;
   [[nodiscard]] const std::vector<bool>& wanted() const final { return wanted_; }
   void progress(std::size_t bytes, std::size_t total) final;
 

@@ -261,4 +261,29 @@ std::string json_document(std::string_view command, const Series& series, const 
                   {});
 }
 
+std::string json_document(std::string_view command, const Model& model,
+                          const std::vector<double>& parameters, std::uint64_t seed,
+                          const Simulated& made) {
+  Json named = Json::array(), rows = Json::array();
+  const std::vector<std::string> names = parameter_names(model).all();
+  for (std::size_t i = 0; i < names.size(); ++i)
+    named.push_back({{"name", names[i]}, {"value", number(parameters[i])}});
+  for (std::size_t t = 0; t < made.series.size(); ++t) {
+    Json row{{"date", made.series.times.empty() ? Json(nullptr) : Json(made.series.when(t))},
+             {"value", number(made.series.values[t])},
+             {"shock", number(made.shocks[t])},
+             {"variance", number(made.variances[t])}};
+    for (const Companion& c : made.series.companions) row[c.name] = number(c.values[t]);
+    rows.push_back(std::move(row));
+  }
+  return document(command, made.series,
+                  {{"model", to_string(model)},
+                   {"parameters", std::move(named)},
+                   {"seed", seed},
+                   {"next_mean", number(made.next_mean)},
+                   {"next_variance", number(made.next_variance)},
+                   {"rows", std::move(rows)}},
+                  {});
+}
+
 }  // namespace brace::inline v0

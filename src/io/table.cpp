@@ -35,19 +35,36 @@ class OneTable : public FileRows {
   std::optional<SeriesRows> rows_;
 };
 
+// Keeps the names alone.
+class HeaderAlone : public FileRows {
+ public:
+  HeaderAlone(const std::string& path, const ReadOptions& options) : FileRows(path, options, {}) {}
+
+  void row(std::size_t number, const std::vector<Cell>& cells) override {
+    if (shape().names.empty()) FileRows::row(number, cells);
+  }
+  [[nodiscard]] const std::vector<std::string>& names() const { return shape().names; }
+
+ private:
+  void begin() override {}
+  void take(std::size_t, const std::vector<Cell>&) override {}
+  void expect(double) override {}
+};
+
+std::unique_ptr<RowStream> stream_of(const std::string& path, const ReadOptions& options,
+                                     RowSink& rows) {
+  if (options.query) return query_stream(path, *options.query, rows);
+  if (path != "-" && is_database(path))
+    throw Error(ErrorCode::bad_query,
+                fmt::format("{}: is an SQLite database; say what to read with `query`, such as "
+                            "'select date, settle from prices'",
+                            path));
+  return csv_stream(path, options.column_mark, rows);
+}
+
 Table read(const std::string& path, const ReadOptions& options, bool one_value) {
   OneTable rows(path, options, {.one_value = one_value});
-  std::unique_ptr<RowStream> stream;
-  if (options.query) {
-    stream = query_stream(path, *options.query, rows);
-  } else {
-    if (path != "-" && is_database(path))
-      throw Error(ErrorCode::bad_query,
-                  fmt::format("{}: is an SQLite database; say what to read with `query`, such as "
-                              "'select date, settle from prices'",
-                              path));
-    stream = csv_stream(path, options.column_mark, rows);
-  }
+  const std::unique_ptr<RowStream> stream = stream_of(path, options, rows);
   while (stream->advance()) {
   }
   if (const std::string note = stream->note(); !note.empty()) rows.note(note);
@@ -55,6 +72,17 @@ Table read(const std::string& path, const ReadOptions& options, bool one_value) 
 }
 
 }  // namespace
+
+std::vector<std::string> column_names(const std::string& path, const ReadOptions& options) {
+  HeaderAlone rows(path, options);
+  const std::unique_ptr<RowStream> stream = stream_of(path, options, rows);
+  while (rows.names().empty() && stream->advance()) {
+  }
+  if (rows.names().empty())
+    throw Error(ErrorCode::file_empty,
+                fmt::format("{}: the file is empty; it needs a header row and rows of data", path));
+  return rows.names();
+}
 
 Table read_table(const std::string& path, const ReadOptions& options) {
   return read(path, options, options.values.empty() && options.value.has_value());

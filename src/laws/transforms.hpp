@@ -6,7 +6,7 @@
 //   TransformLaw law(effect, W);             // effect: G(u) at transform_nodes(), a row each
 //   double p = law.anderson_darling(1.2);    // P(A^2 > 1.2)
 //
-// sqrt(n) (F_n(u) - u) tends to a Gaussian process of covariance (Durbin 1973, section 4)
+// sqrt(n) (F_n(u) - u) tends to a Gaussian process of covariance (Durbin 1973)
 //   K(u, v) = min(u, v) - u v - G(u)' W G(v),
 // with G(u) the slopes of F at the quantile u by the parameters, and W the inverse of their
 // information. The statistics are integrals of its square, weighted by 1 / (u (1 - u)) for

@@ -319,9 +319,7 @@ class Parser {
                  !read_lags(token, "ar", mean.ar) && !read_lags(token, "ma", mean.ma) &&
                  !read_lags(token, "sar", mean.seasonal_ar) &&
                  !read_lags(token, "sma", mean.seasonal_ma)) {
-        fail_unknown(token, "mean",
-                     {"zero", "const", "trend", "diff", "ar", "ma", "sar", "sma", "harmonics",
-                      "with", "risk"});
+        fail_unknown(token, "mean", model_terms().mean);
       }
     }
     if (zero && (constant || mean.trend))
@@ -331,7 +329,7 @@ class Parser {
 
   void read_variance(const Part& part) {
     if (!name_member(part[0].text, model_.variance))
-      fail_unknown(part[0], "variance", {kFamilies.begin(), kFamilies.end()});
+      fail_unknown(part[0], "variance", model_terms().variance);
     Lags shocks, variances;
     for (std::size_t i = 1; i < part.size(); ++i) {
       const Token& token = part[i];
@@ -362,7 +360,7 @@ class Parser {
 
   void read_shocks(const Part& part) {
     if (!name_member(part[0].text, model_.shocks))
-      fail_unknown(part[0], "shock", {kLaws.begin(), kLaws.end()});
+      fail_unknown(part[0], "shock", model_terms().shocks);
     for (std::size_t i = 1; i < part.size(); ++i)
       if (!read_held(part[i])) fail_unknown(part[i], "shock", {"nu=", "skew="});
   }
@@ -431,6 +429,13 @@ std::string spell(const Regressor& r) {
                      r.column != "weekday" && r.column != "month";
   const std::string name = plain ? r.column : fmt::format("'{}'", r.column);
   return r.rows_earlier > 0 ? fmt::format("{}@{}", name, r.rows_earlier) : name;
+}
+
+ModelTerms model_terms() {
+  return {.mean = {"zero", "const", "trend", "diff", "ar", "ma", "sar", "sma", "harmonics", "with",
+                   "risk"},
+          .variance = {kFamilies.begin(), kFamilies.end()},
+          .shocks = {kLaws.begin(), kLaws.end()}};
 }
 
 Model parse_model(std::string_view line) {

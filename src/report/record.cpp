@@ -10,6 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/base/version.hpp"
 #include "brace/io/csv.hpp"
 #include "brace/io/files.hpp"
 #include "brace/report/report.hpp"
@@ -83,9 +84,7 @@ std::string quantity_of(const std::string& step, const std::string& test,
   return out + ".p";
 }
 
-}  // namespace
-
-std::string to_json(const StudyRecord& record) {
+Json value_of(const StudyRecord& record) {
   Json chapters = Json::array();
   for (const ReportChapter& c : record.chapters) {
     Json figures = Json::array(), panels = Json::array();
@@ -101,13 +100,28 @@ std::string to_json(const StudyRecord& record) {
                         {"figures", figures},
                         {"panels", panels}});
   }
-  const Json out{
+  return {
       {"brace", record.version},      {"kind", kKind},
       {"title", record.title},        {"written", record.written},
       {"digest", record.digest},      {"file", record.file},
       {"chapters", chapters},         {"changes", record.changes ? Json(*record.changes) : Json()},
       {"leave_out", record.leave_out}};
-  return out.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace
+
+std::string to_json(const StudyRecord& record) {
+  return value_of(record).dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+std::string json_document(std::string_view command, const std::vector<StudyRecord>& records) {
+  Json studies = Json::array();
+  for (const StudyRecord& record : records) studies.push_back(value_of(record));
+  const Json out{{"brace", version()},
+                 {"command", command},
+                 {"result", {{"studies", std::move(studies)}}},
+                 {"warnings", Json::array()}};
+  return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 StudyRecord read_record(const std::string& path) {

@@ -143,5 +143,45 @@ TEST(Docs, CitationsStandInTheBibliography) {
   for (const std::string& m : missing) ADD_FAILURE() << m;
 }
 
+// What docs/methods.md says of each method: the files and the tests that it names are there, and no
+// paper of the bibliography is left out.
+TEST(Docs, MethodsNameFilesAndTestsThatExist) {
+  const std::string page = content_of(BRACE_SOURCE_DIR "/docs/methods.md");
+  std::string tests;
+  for (const auto& entry : fs::recursive_directory_iterator(BRACE_SOURCE_DIR "/tests"))
+    if (entry.path().extension() == ".cpp") tests += content_of(entry.path());
+  const std::regex named_test("`([A-Z][A-Za-z]+)\\.([A-Z][A-Za-z0-9]+)`"),
+      named_file("`([a-z_/]+\\.[hc]pp)`");
+  int count = 0;
+  for (std::sregex_iterator it(page.begin(), page.end(), named_test), end; it != end; ++it, ++count) {
+    if ((*it)[1] == "Suite") continue;
+    const std::regex declared("TEST(_P|_F)?\\(" + (*it)[1].str() + ", " + (*it)[2].str() + "\\)");
+    EXPECT_TRUE(std::regex_search(tests, declared)) << (*it)[0];
+  }
+  EXPECT_GE(count, 80);
+  for (std::sregex_iterator it(page.begin(), page.end(), named_file), end; it != end; ++it) {
+    bool found = false;
+    for (const char* top : {"include/brace", "src", "."})
+      found = found || fs::exists(fs::path(BRACE_SOURCE_DIR) / top / (*it)[1].str());
+    EXPECT_TRUE(found) << (*it)[1];
+  }
+  std::istringstream bibliography(content_of(BRACE_SOURCE_DIR "/docs/bibliography.md"));
+  const std::regex entry(R"re(^- (.*?) \((\d{4})\)\. )re");
+  std::smatch match;
+  for (std::string line; std::getline(bibliography, line);)
+    if (std::regex_search(line, match, entry))
+      EXPECT_TRUE(std::regex_search(page, std::regex(match[1].str() + " \\(?" + match[2].str())))
+          << match[1] << " " << match[2];
+}
+
+// The first page of the site leads to every page of docs/.
+TEST(Docs, TheSiteLeavesNoPageOut) {
+  const std::string first = content_of(BRACE_SOURCE_DIR "/docs/site/index.md");
+  for (const auto& entry : fs::directory_iterator(BRACE_SOURCE_DIR "/docs"))
+    if (entry.path().extension() == ".md")
+      EXPECT_NE(first.find("(" + entry.path().filename().string() + ")"), std::string::npos)
+          << entry.path();
+}
+
 }  // namespace
 }  // namespace brace::test

@@ -8,8 +8,10 @@
 #include <array>
 #include <cmath>
 #include <cstdio>
+#include <cstdlib>
 #include <string>
 
+#include "brace/base/machine.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
@@ -338,7 +340,7 @@ TEST_P(Lanes, LeaveWhatIsNotAdmittedToThePlainLikelihood) {
 TEST(LaneChoice, IsTheWidestThatTheMachineRuns) {
   const auto& runnable = runnable_lane_kernels();
   ASSERT_FALSE(runnable.empty());
-  EXPECT_STREQ(runnable.front()->name, "x86-64");
+  EXPECT_STREQ(runnable.front()->name, "plain");
   EXPECT_EQ(&lane_kernels(), runnable.back());
   for (std::size_t i = 1; i < runnable.size(); ++i)
     EXPECT_GT(runnable[i]->width, runnable[i - 1]->width);
@@ -351,6 +353,17 @@ TEST(LaneChoice, IsTheWidestThatTheMachineRuns) {
   EXPECT_EQ(has("x86-64-v4"),
             __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("avx512dq"));
 #endif
+}
+
+// In a process of its own: there is no way back.
+TEST(LaneChoice, IsThePlainOneOnRequest) {
+  GTEST_FLAG_SET(death_test_style, "threadsafe");
+  EXPECT_EXIT(
+      {
+        use_plain_kernels();
+        std::exit(&lane_kernels() == runnable_lane_kernels().front() ? 0 : 1);
+      },
+      testing::ExitedWithCode(0), "");
 }
 
 TEST(LaneChoice, ServesOnlyItsModel) {

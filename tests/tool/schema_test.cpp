@@ -20,7 +20,11 @@ TEST(Schema, HoldsForEveryCommand) {
   const std::string freight = "data/ferry-freight.csv --returns log --overnight mark";
   int written = 0;
   std::string files;
+  const std::string study =
+      folder.file("few.toml", "[series]\nfile = 'few.csv'\n[lags]\nlags = 3\n[fit]\nmodel = 'const'\n");
   for (const std::string& line : std::vector<std::string>{
+           "study " + study, "study " + study, "report " + (folder / "few-results/study.json") + " --out " + (folder / "few.html"),
+           "simulate --model 'zero' --fix sigma2=2 --length 5", "help fit",
            "inspect " + few, "unitroot " + few, "lags " + few + " --lags 5",
            "fit " + few + " --model 'const ar1'", "check " + few + " --model 'const ar1'",
            "forecast " + few + " --model 'const ar1' --horizon 2",

@@ -141,7 +141,7 @@ TEST(StudyFile, HasAKeyForEveryOption) {
   const Folder folder;
   for (const std::string step : {"inspect", "unitroot", "lags", "season", "breaks", "search", "fit",
                                  "check", "compare", "forecast", "backtest"}) {
-    std::istringstream help(brace(step + " --help").out);
+    std::istringstream help(brace(step + " --help all").out);
     int options = 0;
     for (std::string line; std::getline(help, line);) {
       const auto at = line.find_first_not_of(' ');

@@ -39,6 +39,8 @@ def named_by_data(values):  # names of models or columns as keys
 
 
 def schema_of(values, name=""):
+    if name == "document":  # of a step of a study: by its own command's schema
+        return {"type": ["null", "object"]}
     types = {type_of(v) for v in values}
     if name not in ALWAYS and types & {"number", "string", "object"} and name:
         types.add("null")
@@ -62,6 +64,9 @@ def schema_of(values, name=""):
 
 folder = tempfile.TemporaryDirectory()
 documents = {}
+(pathlib.Path(folder.name) / "small.toml").write_text(
+    f"[series]\nfile = '{root}/data/lamp-oil.csv'\nreturns = 'log'\n[inspect]\n[fit]\nmodel = 'const ar1'\n"
+    "[check]\n[forecast]\nhorizon = 2\n")
 for name in ["tests/golden/commands.txt", "tools/schema/more.txt"]:
     for line in (root / name).read_text().splitlines():
         words = shlex.split(line.replace("{folder}", folder.name))

@@ -129,6 +129,7 @@ Command backtest_command(Options& o) {
   o.ahead.method = "plug-in";
   add_series_options(c, o);
   c.option("--model", o.model.lines, "a model line; give the option once for each")
+      .model_line()
       .once_for_each()
       .group("Forecasting models");
   c.option("--baseline", o.backtest.baselines,

@@ -12,7 +12,7 @@
 
 #include "brace/batch/batch.hpp"
 #include "brace/batch/summary.hpp"
-#include "command_line.hpp"
+#include "prompt/command_line.hpp"
 #include "options.hpp"
 #include "ranks.hpp"
 #include "stop_on_signal.hpp"
@@ -336,6 +336,7 @@ Command batch_command(Options& o) {
   const char* model = kModelHeading;
   c.option("--model", o.model.lines,
            "model line, such as 'const / garch / student'; give the option once for each")
+      .model_line()
       .once_for_each()
       .group(model);
   Command one_model("", "", nullptr);

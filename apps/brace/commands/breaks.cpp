@@ -143,6 +143,7 @@ Command breaks_command(Options& o) {
            "garch "
            "/ student)")
       .shown_as("LINE")
+      .model_line()
       .group(group);
   c.option("--breaks", o.test.breaks,
            "use this number of breaks in the mean, regardless of the tests")

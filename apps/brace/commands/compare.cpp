@@ -134,6 +134,7 @@ Command compare_command(Options& o) {
             run_compare);
   add_series_options(c, o);
   c.option("--model", o.model.lines, "a model line; give the option once for each")
+      .model_line()
       .required()
       .once_for_each()
       .group("The models");

@@ -104,6 +104,10 @@ int run_simulate(const Options& o) {
   }
   const Simulated made =
       simulate_path(model, theta, with_rows ? with_rows->size() : o.simulate.length, options);
+  if (o.output.json) {
+    std::cout << json_document("simulate", model, theta, o.seed, made);
+    return 0;
+  }
   const bool dated = !made.series.times.empty();
   std::vector<std::vector<std::string>> rows{
       {dated ? "date" : "row", "value", "shock", "variance"}};
@@ -130,6 +134,7 @@ Command simulate_command(Options& o) {
   c.option("--model", o.model.line,
            "the model line with every parameter: 'const mu=0 / garch omega=.02 alpha1=.08 "
            "beta1=.9'")
+      .model_line()
       .group(group);
   c.option("--fix", o.model.fix, "values of parameters that the line does not give: beta1=0.9,nu=6")
       .group(group);
@@ -145,6 +150,8 @@ Command simulate_command(Options& o) {
       .excludes("--columns")
       .group("Output");
   c.option("--seed", o.seed, "random seed (default: 1)").group("Output");
+  c.option("--json", o.output.json, "the series as JSON instead, with the process it is of")
+      .group("Output");
   c.option("--out", o.output.out, "write the CSV there instead of to standard output")
       .group("Output")
       .path();

@@ -120,6 +120,7 @@ int run_study_command(const Options& o) {
                     .report = o.output.report,
                     .again = o.study_words.again,
                     .quiet = o.output.quiet,
+                    .json = o.output.json,
                     .threads = o.threads});
 }
 
@@ -127,7 +128,10 @@ int run_report(const Options& o) {
   std::vector<StudyRecord> records;
   for (const std::string& path : o.study_words.records) records.push_back(read_record(path));
   write_whole(o.output.out, html_report(records));
-  say_written(o, o.output.out);
+  if (o.output.json)
+    std::cout << json_document("report", records);
+  else
+    say_written(o, o.output.out);
   return 0;
 }
 
@@ -154,6 +158,7 @@ Command study_command(Options& o) {
            "number of threads, 0 for all (default); results do not depend on it")
       .not_negative()
       .group(group);
+  c.option("--json", o.output.json, "the record of the run as JSON on standard output").group(group);
   c.option("--quiet", o.output.quiet, "no word but errors").group(group);
   c.footer =
       "Example:\n  brace study --start data/kelp-fibre.csv --value settle --drop-zero volume > "
@@ -166,6 +171,7 @@ Command report_command(Options& o) {
   o.output.out = "report.html";
   c.option("RECORD", o.study_words.records, "study.json of the results of each").required();
   c.option("--out", o.output.out, "the page (default: report.html)").path();
+  c.option("--json", o.output.json, "the records, one list, as JSON on standard output");
   c.option("--quiet", o.output.quiet, "no word about the file written");
   c.footer =
       "Example:\n  brace report kelp-results/study.json oil-results/study.json --out both.html";

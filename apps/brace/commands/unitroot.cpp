@@ -174,8 +174,8 @@ Command unitroot_command(Options& o) {
   add_series_options(c, o);
   const char* group = "Tests";
   c.option("--test", o.test.named,
-           fmt::format("only these: {}; or {}", fmt::join(kBatteryTests, ","),
-                       fmt::join(kMoreTests, ",")))
+           fmt::format("only these: {}; or {}", fmt::join(kBatteryTests, ", "),
+                       fmt::join(kMoreTests, ", ")))
       .list()
       .shown_as("ID,...")
       .group(group);

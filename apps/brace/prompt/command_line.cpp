@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The command line by CLI11, which takes long to compile: here alone. Covered by
 // tests/tool/options_test.cpp and tests/tool/tool_test.cpp.
-#include "command_line.hpp"
+#include "prompt/command_line.hpp"
 
 #include <fmt/format.h>
 
@@ -12,6 +12,8 @@
 #include "brace/base/text.hpp"
 #include "brace/base/version.hpp"
 #include "options.hpp"
+#include "prompt/command_help.hpp"
+#include "prompt/terminal.hpp"
 #include "study_file.hpp"
 
 namespace brace::app {
@@ -36,8 +38,6 @@ void add(CLI::App& command, const Option& o) {
           return command.add_option(o.name, *target, o.what);
       },
       o.target);
-  if (!o.heading.empty()) option->group(o.heading);
-  if (!o.value.empty()) option->option_text(o.value);
   if (o.listed) option->delimiter(',');
   if (o.one_each) option->allow_extra_args(false);
   if (o.needed) option->required();
@@ -187,18 +187,39 @@ std::string mend_of(const CLI::App& app, const CLI::ParseError& error, int argc,
   return "";
 }
 
+// Help, the version, or a word to begin with; false where there is more to read.
+bool answered(const std::deque<Command>& commands, const std::vector<std::string>& words) {
+  const auto asks = [](const std::string& word) { return word == "--help" || word == "-h"; };
+  if (words.empty()) {
+    show_pages(welcome(text_width()));
+    return true;
+  }
+  if (asks(words[0])) {
+    show_pages(help_of_tool(commands, text_width()));
+    return true;
+  }
+  if (words[0] == "--version") {
+    std::cout << "brace " << version() << '\n';
+    return true;
+  }
+  const auto command = std::find_if(commands.begin(), commands.end(),
+                                    [&](const Command& c) { return c.name == words[0]; });
+  const auto at = std::find_if(words.begin() + 1, words.end(), asks);
+  if (command == commands.end() || at == words.end()) return false;
+  const bool names_group = at + 1 != words.end() && !(at + 1)->starts_with('-');
+  show_pages(help_of(*command, names_group ? *(at + 1) : "", text_width()));
+  return true;
+}
+
 }  // namespace
 
 Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** argv) {
-  CLI::App app{"brace: unit roots, ARMA-GARCH models and volatility forecasts for financial series",
-               "brace"};
-  app.footer(
-      "The order of the job: inspect, unitroot, lags, season, breaks, search, fit, check, compare, "
-      "forecast.\n'brace simulate' makes a series of a known process; 'brace demo' shows it whole. "
-      "'brace COMMAND --help' has the options and an example.");
-  app.set_version_flag("--version", std::string("brace ") + std::string(version()));
-  app.require_subcommand(1);
   Parsed parsed;
+  const std::vector<std::string> words{argv + 1, argv + argc};
+  if (answered(commands, words)) return parsed;
+  CLI::App app;
+  app.set_help_flag();
+  app.require_subcommand(1);
   for (std::size_t i = 0; i < commands.size(); ++i) {
     const Command& c = commands[i];
     CLI::App* command = app.add_subcommand(c.name, c.what);
@@ -208,20 +229,15 @@ Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** 
       if (!o.wants.empty()) command->get_option(o.name)->needs(o.wants);
       if (!o.forbids.empty()) command->get_option(o.name)->excludes(o.forbids);
     }
-    command->footer(c.footer);
     command->callback([&parsed, i] { parsed.command = i; });
   }
   for (CLI::App* command : app.get_subcommands({})) read_whole_numbers_as_decimal(*command);
   try {
-    WithStudy whole = with_study(commands, {argv + 1, argv + argc});
+    WithStudy whole = with_study(commands, words);
     parsed.typed = std::move(whole.typed);
     parse_words(app, std::move(whole.words));
   } catch (const CLI::ParseError& error) {
     parsed.command.reset();
-    if (error.get_exit_code() == 0) {  // --help, --version
-      parsed.status = app.exit(error);
-      return parsed;
-    }
     std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(error.what())
               << mend_of(app, error, argc, argv)
               << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";

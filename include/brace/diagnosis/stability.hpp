@@ -19,7 +19,7 @@ BRACE_API_BEGIN
 namespace brace::inline v0 {
 
 // Null: the parameters are constant, against their wandering off as random walks (Nyblom 1989;
-// Hansen 1992, equation 7): cumulated scores. Joint, then one a free parameter. No date. Throws
+// Hansen 1992): cumulated scores. Joint, then one a free parameter. No date. Throws
 // Error (bad_option) for a fit that must not be used.
 [[nodiscard]] std::vector<TestResult> nyblom(const Fit& fit);
 

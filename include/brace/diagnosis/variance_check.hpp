@@ -21,13 +21,13 @@ namespace brace::inline v0 {
 // All throw Error (bad_option) where the fit is not usable or was made by exact likelihood, which
 // has no variance equation, and (too_few_observations) where rows are fewer than the lags ask for.
 
-// Li and Mak (1994, theorem 1) on the autocorrelations of z^2 up to `lags`: with w = z^2 - 1,
+// Li and Mak (1994) on the autocorrelations of z^2 up to `lags`: with w = z^2 - 1,
 //   Q = n r' V^-1 r, chi2(lags)
 // Under normal shocks V = I - X G^-1 X' / 4, X_k the mean of (dh/dtheta)/h w_{t-k} and G the
 // information; under other laws V is the sample covariance of the same terms, by influence.
 [[nodiscard]] TestResult li_mak(const Fit& fit, int lags = 10);
 
-// Lundbergh and Terasvirta (2002, section 3.1): z^2 - 1 on its own lags beside the slopes of h by
+// Lundbergh and Terasvirta (2002): z^2 - 1 on its own lags beside the slopes of h by
 // the variance parameters; N times the share of squares explained, chi2(lags). `robust` takes their
 // form that stands any fourth moment.
 [[nodiscard]] TestResult remaining_arch_test(const Fit& fit, int lags = 10, bool robust = true);

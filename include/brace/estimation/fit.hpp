@@ -74,7 +74,7 @@ struct EstimateOptions {
   // Variance targeting: omega is what makes the long-run variance that of the sample, and the
   // others are estimated given it; of arch, garch and gjr under a symmetric law with at most a
   // constant mean. Errors are robust ones that know the target to be estimated (Francq, Horvath and
-  // Zakoian 2011, theorem 2.1).
+  // Zakoian 2011).
   bool target_variance = false;
 
   // Only the Hessian's errors where the kind asked for allows it: a search needs no others.

@@ -23,13 +23,13 @@ namespace brace::inline v0 {
 // Null: hits come with the probability `expected` (Kupiec 1995, likelihood ratio, chi2(1)).
 [[nodiscard]] TestResult hit_frequency_test(std::span<const unsigned char> hits, double expected);
 
-// Null: a hit does not depend on the row before (Christoffersen 1998, equation 6, chi2(1)).
+// Null: a hit does not depend on the row before (Christoffersen 1998, chi2(1)).
 [[nodiscard]] TestResult hit_independence_test(std::span<const unsigned char> hits);
 
 // Both at once: the sum of the two, chi2(2).
 [[nodiscard]] TestResult conditional_coverage(std::span<const unsigned char> hits, double expected);
 
-// Null: nothing known the row before foretells a hit. Engle and Manganelli (2004, theorem 4): hits
+// Null: nothing known the row before foretells a hit. Engle and Manganelli (2004): hits
 // less `expected` on a constant, `lags` of their own and the forecast quantile, chi2(lags + 2).
 [[nodiscard]] TestResult dynamic_quantile(std::span<const unsigned char> hits,
                                           std::span<const double> quantile, double expected,

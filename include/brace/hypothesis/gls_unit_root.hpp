@@ -31,7 +31,7 @@ struct GlsOptions {
 // 1996, section 3). Gaps are closed.
 [[nodiscard]] TestResult df_gls(const Series& series, const GlsOptions& options = {});
 
-// The same null by Ng and Perron (2001, equations 4 to 6): MZa, MZt, MSB, MPT in this order, each
+// The same null by Ng and Perron (2001): MZa, MZt, MSB, MPT in this order, each
 // small under stationarity. Spectrum at zero by the DF-GLS autoregression. Holds its size where
 // moving averages are strongly negative.
 [[nodiscard]] std::vector<TestResult> ng_perron(const Series& series,

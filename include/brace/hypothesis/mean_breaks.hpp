@@ -99,7 +99,7 @@ struct BaiPerron {
 // Breaks in the mean (Bai and Perron 1998, 2003): dates by dynamic programming over segments of at
 // least floor(.15 n), quadratic in n. Number in sequence: one or more where UDmax rejects at
 // `significance`, then as long as F(l+1|l) and F of l + 1 breaks do. BIC by Yao (1988), LWZ by Liu,
-// Wu and Zidek (1997). Intervals by Bai (1997, proposition 3), with a long-run variance for each
+// Wu and Zidek (1997). Intervals by Bai (1997), with a long-run variance for each
 // side.
 [[nodiscard]] BaiPerron bai_perron(const Series& series, const BaiPerronOptions& options = {});
 

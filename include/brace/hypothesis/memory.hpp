@@ -29,7 +29,7 @@ struct MemoryEstimate {
 
 // Local Whittle estimate from the first m frequencies 2 pi j / n of the periodogram:
 //   R(d) = ln( (1/m) sum l_j^{2d} I_j ) - (2d/m) sum ln l_j
-// (Robinson 1995, eq. 3.2). bandwidth left out: floor(n^0.65). Gaps are closed. A break in mean or
+// (Robinson 1995). bandwidth left out: floor(n^0.65). Gaps are closed. A break in mean or
 // a slow trend passes for long memory. At least 50 values, else Error.
 [[nodiscard]] MemoryEstimate local_whittle(const Series& series, std::optional<int> bandwidth = {});
 

@@ -41,7 +41,7 @@ namespace hypothesis {
 [[nodiscard]] TestResult jarque_bera(const Series& series);
 
 // Null: the law is symmetric (skewness 0), whatever its tails and though volatility clusters: g1
-// over its long-run standard error (Bai and Ng 2005, theorem 3; Bartlett, bandwidth as in
+// over its long-run standard error (Bai and Ng 2005; Bartlett, bandwidth as in
 // mean_zero); normal law. Low power where the tails have no sixth moment.
 [[nodiscard]] TestResult symmetry_test(const Series& series);
 

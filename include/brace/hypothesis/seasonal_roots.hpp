@@ -25,7 +25,7 @@ struct SeasonalRootsOptions {
 };
 
 // Null: there are unit roots. y_t - y_{t-s} on seasonal constants and the level filtered to each
-// frequency (Hylleberg, Engle, Granger and Yoo 1990; Beaulieu and Miron 1993, equation 3.9). In
+// frequency (Hylleberg, Engle, Granger and Yoo 1990; Beaulieu and Miron 1993). In
 // this order: t at frequency zero, F at each pair of frequencies, t at the alternating one, F of
 // all but frequency zero, F of all. Rows with a missing term are dropped: a gap costs a period or
 // two.

@@ -33,7 +33,7 @@ struct CumulativeSquaresOptions {
 };
 
 // Null: the unconditional variance is constant. Largest deviation of the cumulated squares from a
-// straight line, and where it stands (Sanso, Arago and Carrion 2004, equations 3 to 9). NOT plain
+// straight line, and where it stands (Sanso, Arago and Carrion 2004). NOT plain
 // or with a short window on returns: clustering alone then rejects in 30 to 90 % of series.
 [[nodiscard]] TestResult cumulative_squares(const Series& series,
                                             const CumulativeSquaresOptions& options = {});

@@ -6,6 +6,7 @@
 // Threads: every function here may be called from several threads at once.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -22,6 +23,7 @@
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/seasonal_roots.hpp"
 #include "brace/io/table.hpp"
+#include "brace/process/simulate.hpp"
 #include "brace/search/search.hpp"
 #include "brace/search/variance_search.hpp"
 #include "brace/series/decomposition.hpp"
@@ -76,6 +78,11 @@ struct Judged {
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const std::vector<VolatilityProfile>& profiles,
                                         const std::vector<TestResult>& tests);
+// A simulated series with the process that it is of, whose parameters are in the order of
+// parameter_names(model).
+[[nodiscard]] std::string json_document(std::string_view command, const Model& model,
+                                        const std::vector<double>& parameters, std::uint64_t seed,
+                                        const Simulated& made);
 
 }  // namespace brace::inline v0
 BRACE_API_END

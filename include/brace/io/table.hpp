@@ -114,6 +114,11 @@ struct Table {
 // are turned round.
 [[nodiscard]] Table read_table(const std::string& path, const ReadOptions& options = {});
 
+// The names in the header row of a CSV file, or of the columns of the query; no more is read.
+// Throws Error (file_missing, file_empty, bad_query).
+[[nodiscard]] std::vector<std::string> column_names(const std::string& path,
+                                                    const ReadOptions& options = {});
+
 // The one series that ReadOptions::value names, or that is there.
 [[nodiscard]] Series read_series(const std::string& path, const ReadOptions& options = {});
 

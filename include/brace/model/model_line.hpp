@@ -10,6 +10,7 @@
 #include <iosfwd>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "brace/base/api.hpp"
 #include "brace/model/model.hpp"
@@ -24,6 +25,12 @@ namespace brace::inline v0 {
 // Canonical form: every part, in the order of the grammar, lags merged, nothing hidden.
 [[nodiscard]] std::string to_string(const Model& model);
 std::ostream& operator<<(std::ostream& out, const Model& model);
+
+// The words that may begin a term of each part: "ar" of ar1, "garch", "student".
+struct ModelTerms {
+  std::vector<std::string> mean, variance, shocks;
+};
+[[nodiscard]] ModelTerms model_terms();
 
 // One part of it, for tables that have a row a part.
 [[nodiscard]] std::string mean_part(const Model& model);

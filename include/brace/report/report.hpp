@@ -10,6 +10,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "brace/base/api.hpp"
@@ -61,6 +62,9 @@ struct StudyRecord {
 // The record as JSON, and from a file. Throws Error (file_missing, bad_model_file) where it is
 // none.
 [[nodiscard]] std::string to_json(const StudyRecord& record);
+// The records of several in one document: {brace, command, result: {studies: [...]}, warnings}.
+[[nodiscard]] std::string json_document(std::string_view command,
+                                        const std::vector<StudyRecord>& records);
 [[nodiscard]] StudyRecord read_record(const std::string& path);
 
 // What a document says in one sentence.

@@ -34,7 +34,7 @@ struct VolatilityProfile {
 };
 
 // Factors whose squares average one over the values present, so that dividing by them leaves the
-// variance of the whole as it was (Andersen and Bollerslev 1997, eq. 7, with one slot a time of
+// variance of the whole as it was (Andersen and Bollerslev 1997, with one slot a time of
 // day). Throws Error (bad_option) without dates, where no slot repeats, or where one slot's values
 // do not vary.
 [[nodiscard]] VolatilityProfile volatility_profile(const Series& series, ProfileBy by);

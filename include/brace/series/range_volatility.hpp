@@ -23,8 +23,8 @@ struct Bars {
 
 enum class RangeEstimator {
   close_to_close,   // squared log change of the close, for comparison
-  parkinson,        // high and low, no drift (Parkinson 1980, eq. 4)
-  garman_klass,     // all four, no drift (Garman and Klass 1980, eq. 20 less its small cross terms)
+  parkinson,        // high and low, no drift (Parkinson 1980)
+  garman_klass,     // all four, no drift (Garman and Klass 1980, without its small cross terms)
   rogers_satchell,  // all four, any drift (Rogers and Satchell 1991)
   yang_zhang,       // the night as well, any drift (Yang and Zhang 2000); only as a mean
 };

@@ -2,6 +2,8 @@
 // Which kernels this machine can run. Covered by tests/likelihood/lanes_test.cpp.
 #include "likelihood/lanes/kernels.hpp"
 
+#include "brace/base/machine.hpp"
+
 namespace brace::inline v0 {
 
 // One file each, of the same text (pass.hpp).
@@ -30,7 +32,7 @@ const std::vector<const LaneKernels*>& runnable_lane_kernels() {
 }
 
 const LaneKernels& lane_kernels() {
-  return *runnable_lane_kernels().back();
+  return plain_kernels_are_used() ? kPlainKernels : *runnable_lane_kernels().back();
 }
 
 }  // namespace brace::inline v0

@@ -136,7 +136,7 @@ struct LaneKernels {
   void (*powers)(const double* x, std::size_t n, double power, double* out);
 };
 
-// The fastest of those that this machine can run.
+// The fastest of those that this machine can run, or the plain ones (use_plain_kernels()).
 [[nodiscard]] const LaneKernels& lane_kernels();
 // All that it can run, plainest first.
 [[nodiscard]] const std::vector<const LaneKernels*>& runnable_lane_kernels();

@@ -7,7 +7,7 @@
 
 namespace brace::inline v0 {
 
-extern const LaneKernels kPlainKernels{"x86-64",     2,           chunked<2>, side_by_side<2>,
+extern const LaneKernels kPlainKernels{"plain",      2,           chunked<2>, side_by_side<2>,
                                        one_state<2>, two_lags<2>, slide<2>,   powers<2>};
 
 }  // namespace brace::inline v0

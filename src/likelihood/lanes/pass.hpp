@@ -3,11 +3,11 @@
 // external linkage: all is in an unnamed namespace, on purpose in a header.
 //
 //   #include "likelihood/lanes/pass.hpp"
-//   const LaneKernels kPlainKernels = {"x86-64", 2, chunked<2>, side_by_side<2>};
+//   const LaneKernels kPlainKernels = {"plain", 2, chunked<2>, side_by_side<2>};
 //
 // With e = y - mu and r = 1/h, all derivatives run forward beside
 //   h = omega + alpha e^2 + gamma min(e, 0)^2 + beta h
-// (Fiorentini, Calzolari and Panattoni 1996, equations 5 to 12); the law's own are those of
+// (Fiorentini, Calzolari and Panattoni 1996); the law's own are those of
 // families/{normal,student}.hpp. Logarithms are of products of kProduct rows.
 #pragma once
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The conditional likelihood of variances that are linear in two lags of e^2 and of themselves, in
 // lanes: garch and arch of lags up to 2, and twocomp, which is a garch of two lags in parameters of
-// its own (Engle and Lee 1999, equation 5). Any law, a zero or constant mean, no gaps. Equal to
+// its own (Engle and Lee 1999). Any law, a zero or constant mean, no gaps. Equal to
 // PlainLikelihood to rounding, several times as fast (bench).
 //
 //   if (brace::TwoLagLikelihood::serves(model, data))
