@@ -44,7 +44,7 @@ def converted(text, page):
         if line.startswith("```"):
             code = not code
             kind = line[3:].strip()
-            out.append("```" + (".cpp" if code and kind == "cpp" else ".txt" if code else ""))
+            out.append("```" + ("{.cpp}" if code and kind == "cpp" else "{.unparsed}" if code else ""))
             continue
         if not code and not line.startswith("    "):
             line = re.sub(r"(?<![\w(/{\"])#(?=[A-Za-z])", r"\\#", line)  # no link
