@@ -4,6 +4,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "io/encoding.hpp"
@@ -168,6 +170,17 @@ void FileRows::end() {
 }
 
 void FileRows::take_header(std::size_t number, const std::vector<Cell>& cells) {
+  // A title above the header: text in the first cell, nothing in the others.
+  const bool alone = std::all_of(cells.begin() + 1, cells.end(),
+                                 [](const Cell& cell) { return text::trimmed(cell.text).empty(); });
+  if (const auto first = text::trimmed(cells.front().text);
+      cells.size() > 1 && alone && !first.empty() && !cells_.number(first) &&
+      !looks_like_date(first)) {
+    const std::string title(first);
+    note(fmt::format("row {} is taken for a title above the header: {}", number,
+                     text::some_of({is_utf8(title) ? title : from_latin(title)})));
+    return;
+  }
   // No header: its first row already holds a date, or nothing but numbers.
   bool date = false, only_numbers = true, any_number = false;
   for (const Cell& cell : cells) {
