@@ -235,7 +235,6 @@ TEST_P(WrongCall, SaysSoInALineAndByItsStatus) {
 INSTANTIATE_TEST_SUITE_P(
     Calls, WrongCall,
     testing::Values(
-        Wrong{"no_command", "", 2, "A subcommand is required"},
         Wrong{"no_such_command", "inspct data/kelp-fibre.csv", 2,
               "'inspct' is not a command (did you mean 'inspect'?)"},
         Wrong{"no_such_option", "inspect data/kelp-fibre.csv --colour", 2, "--colour"},

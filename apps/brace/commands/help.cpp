@@ -45,11 +45,7 @@ void print_json(const std::deque<Command>& commands) {
 
 std::string list_of_topics(std::size_t width) {
   std::string out = weighty("Topics:") + "\n";
-  for (const Topic& t : topics()) {
-    std::string line = text::wrap(t.what, width, std::string(14, ' '));
-    line.replace(0, 2 + t.name.size(), "  " + t.name);
-    out += line + (line.ends_with('\n') ? "" : "\n");
-  }
+  for (const Topic& t : topics()) out += explained(t.name, t.what, 14, width);
   return out + "\n" +
          text::wrap(
              "brace help TOPIC shows one, brace help TOPIC WORD its part under the heading "

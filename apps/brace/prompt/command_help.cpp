@@ -27,18 +27,10 @@ std::string word_of(std::string heading) {
 
 // "--returns log|simple|none" and, beside or below it, what it is for.
 std::string entry(const Option& o, std::size_t width) {
-  constexpr std::size_t kText = 26, kRoom = 24;
+  constexpr std::size_t kText = 26;
   const std::string value = value_word(o);
-  std::string call = "  " + (by_place(o) ? value : o.name + (value.empty() ? "" : " " + value));
-  const std::string indent(kText, ' ');
-  std::string what =
-      text::wrap(o.what + (o.needed && !by_place(o) ? " (needed)" : ""), width, indent);
-  if (call.size() <= kRoom)
-    what.replace(0, call.size(), call);
-  else
-    what = call + "\n" + what;
-  if (!what.ends_with('\n')) what += '\n';
-  return what;
+  return explained(by_place(o) ? value : o.name + (value.empty() ? "" : " " + value),
+                   o.what + (o.needed && !by_place(o) ? " (needed)" : ""), kText, width);
 }
 
 std::string whole(const HelpGroup& group, std::size_t width) {
@@ -224,11 +216,7 @@ std::string help_of_tool(const std::deque<Command>& commands, std::size_t width)
                  width) +
       "\n  brace COMMAND FILE [options]\n\n" + weighty("Commands, in the order of the job:") + "\n";
   constexpr std::size_t kText = 13;
-  for (const Command& c : commands) {
-    std::string line = text::wrap(c.what, width, std::string(kText, ' '));
-    line.replace(0, 2 + c.name.size(), "  " + c.name);
-    out += line + (line.ends_with('\n') ? "" : "\n");
-  }
+  for (const Command& c : commands) out += explained(c.name, c.what, kText, width);
   return out + "\n" +
          text::wrap(
              "brace COMMAND --help has the options of a command and an example; brace help "

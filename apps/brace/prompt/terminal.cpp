@@ -13,6 +13,8 @@
 #include <iostream>
 #include <utility>
 
+#include "brace/base/text.hpp"
+
 namespace brace::app {
 namespace {
 
@@ -50,6 +52,14 @@ bool shows_weight() {
 
 std::string weighty(const std::string& heading) {
   return shows_weight() ? "\033[1m" + heading + "\033[0m" : heading;
+}
+
+std::string explained(const std::string& term, const std::string& what, std::size_t column,
+                      std::size_t width) {
+  const std::string call = "  " + term;
+  std::string text = text::wrap(what, width, std::string(column, ' '));
+  if (call.size() + 2 > column) return call + "\n" + text;
+  return text.replace(0, call.size(), call);
 }
 
 void show_pages(const std::string& text) {

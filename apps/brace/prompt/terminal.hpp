@@ -24,6 +24,11 @@ inline constexpr std::size_t kNarrowest = 60, kWidest = 100;
 // A heading as it is to be shown.
 [[nodiscard]] std::string weighty(const std::string& heading);
 
+// "  term" and what it is from `column` on, in lines of at most `width`; below it where the term is
+// too long.
+[[nodiscard]] std::string explained(const std::string& term, const std::string& what,
+                                    std::size_t column, std::size_t width);
+
 // To standard output; through $PAGER (less, where it is not set) on a terminal with fewer rows than
 // the text has.
 void show_pages(const std::string& text);
