@@ -131,7 +131,7 @@ TEST(House, PublicHeadersNeedNoThirdParty) {
 // A file of a room is short enough to be read at a sitting.
 TEST(House, FilesAndRoomsKeepTheirSize) {
   constexpr std::size_t kLongestFile = 800, kMostFiles = 32;
-  const auto judge_folder = [](const fs::path& folder) {
+  const auto judge_folder = [&](const fs::path& folder) {
     const auto files = std::distance(fs::directory_iterator(folder), {});
     EXPECT_LE(static_cast<std::size_t>(files), kMostFiles) << folder;
   };
