@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
-// What the examples at the head of the public headers take for granted: series, fits and numbers by
+// What the examples at the head of the public headers and of the guide take for granted: series, fits and numbers by
 // the names that they use. tests/CMakeLists.txt makes a function of each head and compiles it.
 //
 //   void example_of_some_header(Names names);
 #pragma once
 
+#include <Eigen/Dense>
 #include <iostream>
+#include <stop_token>
 
 #include "brace/brace.hpp"
 #include "brace/batch/batch.hpp"
@@ -27,7 +29,9 @@ inline Forecast ahead;
 inline Table table;
 inline std::vector<FitJob> jobs;
 inline std::vector<double> results, residuals, transforms, squared_errors, forecasts, paths,
-    last_values, outcomes, loss_a, loss_b;
+    last_values, outcomes, loss_a, loss_b, closes, theta, gradient, hessian;
+inline std::vector<Timestamp> days;
+inline std::stop_source stop;
 inline std::vector<std::vector<double>> losses;
 inline std::vector<unsigned char> hits;
 inline std::string text;

@@ -163,7 +163,7 @@ TEST(Terminal, LongWorkIsNotSilent) {
   const Folder folder;
   const std::string call =
       "simulate --model 'const mu=0 / garch omega=.02 alpha1=.08 beta1=.9' "
-      "--length 700000 --out " +
+      "--length 1200000 --out " +
       (folder / "made.csv");
   const std::string seen = on_terminal(call, 80);
   EXPECT_THAT(seen, HasSubstr("simulate: 1 s"));
