@@ -76,7 +76,7 @@ std::string broken_call(const std::string& line, std::size_t width) {
     const std::size_t at = option > 0 ? option : word > 0 ? word : beyond;
     if (at == 0) break;
     out += rest.substr(0, at) + " \\\n";
-    rest = indent + rest.substr(at + 1);
+    rest.replace(0, at + 1, indent);
   }
   return out + rest;
 }

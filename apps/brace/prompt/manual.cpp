@@ -38,7 +38,7 @@ std::string argument(const std::string& text) {
   return out + "\"";
 }
 
-std::string sentence(std::string text) {
+std::string sentence(const std::string& text) {
   return text.ends_with('.') ? text : text + ".";
 }
 

@@ -78,10 +78,11 @@ std::vector<std::string> columns_of(const std::string& file, const Command& comm
   }
 }
 
-// The word typed so far up to where `unit` begins, each way to go on after it.
+// The beginning of the word that stays, and each way to go on after it.
 void offer_each(Offers& out, const std::string& before, const std::vector<std::string>& words,
                 const std::string& after = "") {
-  for (const std::string& word : words) out.words.push_back({before + word + after, ""});
+  for (const std::string& word : words)
+    out.words.push_back({std::string(before).append(word).append(after), ""});
   out.goes_on = out.goes_on || !after.empty();
 }
 

@@ -99,7 +99,7 @@ std::string fitted(const std::string& line, std::size_t width, std::size_t furth
     const std::size_t end = rest.find_last_not_of(' ', at), next = rest.find_first_not_of(' ', at);
     out += rest.substr(0, end + 1) + "\n";
     if (next == std::string::npos) return out.substr(0, out.size() - 1);
-    rest = indent + rest.substr(next);
+    rest.replace(0, next, indent);
     first = false;
   }
   return out + rest;
@@ -114,7 +114,7 @@ FitsTerminal::FitsTerminal(std::ostream& stream, bool for_people)
 
 FitsTerminal::~FitsTerminal() {
   if (!target_) return;
-  sync();
+  (void)(end_paragraph() && write(line_));
   stream_.rdbuf(target_);
 }
 

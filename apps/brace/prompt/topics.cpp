@@ -112,7 +112,7 @@ std::string of_code(const std::string& code, std::size_t width) {
 // The part of a page whose heading has this word, up to the next of its rank.
 std::string part_of(const std::string& topic, const std::string& word, std::size_t width) {
   std::istringstream lines{std::string(page_of(topic))};
-  std::string part, wanted = word;
+  std::string part;
   std::vector<std::string> headings;
   const auto lowered = [](std::string text) {
     std::transform(text.begin(), text.end(), text.begin(),
@@ -125,7 +125,7 @@ std::string part_of(const std::string& topic, const std::string& word, std::size
     const bool heading = marks != std::string::npos && marks >= 2 && line[marks] == ' ';
     if (heading) headings.push_back(line.substr(marks + 1));
     if (heading && rank > 0 && marks <= rank) break;
-    if (heading && rank == 0 && lowered(line).find(lowered(wanted)) != std::string::npos)
+    if (heading && rank == 0 && lowered(line).find(lowered(word)) != std::string::npos)
       rank = marks;
     if (rank > 0) part += line + '\n';
   }
@@ -185,8 +185,7 @@ std::string laid_out(std::string_view page, std::size_t width) {
       out += (code ? "    " : "") + line + '\n';
     } else if (line.starts_with('#')) {
       end_block();
-      const std::string heading = plain(line.substr(line.find_first_not_of('#') + 1));
-      out += weighty(line.starts_with("# ") ? heading : heading) + '\n';
+      out += weighty(plain(line.substr(line.find_first_not_of('#') + 1))) + '\n';
     } else if (line.starts_with('|')) {
       if (rows.empty()) end_block();
       rows.push_back(line);
