@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <gtest/gtest.h>
 
+#include <Eigen/QR>
+
 #include <cmath>
 
 #include "brace/maths/bounded.hpp"
