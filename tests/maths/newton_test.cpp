@@ -2,7 +2,6 @@
 #include <gtest/gtest.h>
 
 #include <Eigen/QR>
-
 #include <cmath>
 
 #include "brace/maths/bounded.hpp"
