@@ -38,6 +38,33 @@ void write_out(const std::string& text) {
   std::fflush(stdout);
 }
 
+// A line in pieces of at most `width` columns, broken at blanks; those after the first stand
+// `further` columns to the right of it.
+std::string fitted(const std::string& line, std::size_t width, std::size_t further) {
+  if (columns_of(line) <= width) return line;
+  const std::size_t start = std::min(line.find_first_not_of(' '), line.size());
+  const std::string indent(std::min(start + further, width / 2), ' ');
+  std::string out, rest = line;
+  bool first = true;
+  while (columns_of(rest) > width) {
+    // The last blank that still fits, not within the indent.
+    const std::size_t from = first ? start : indent.size();
+    std::size_t at = std::string::npos, columns = 0;
+    for (std::size_t i = 0; i < rest.size() && columns <= width; ++i) {
+      if (rest[i] == ' ' && i > from) at = i;
+      columns += (static_cast<unsigned char>(rest[i]) & 0xc0) != 0x80;
+    }
+    if (at == std::string::npos) at = rest.find(' ', std::max(from, width));
+    if (at == std::string::npos) break;
+    const std::size_t end = rest.find_last_not_of(' ', at), next = rest.find_first_not_of(' ', at);
+    out += rest.substr(0, end + 1) + "\n";
+    if (next == std::string::npos) return out.substr(0, out.size() - 1);
+    rest.replace(0, next, indent);
+    first = false;
+  }
+  return out + rest;
+}
+
 }  // namespace
 
 std::size_t text_width() {
@@ -78,31 +105,6 @@ void show_pages(const std::string& text) {
   std::signal(SIGPIPE, before);
   constexpr int kNoSuchCommand = 127;
   if (status == -1 || (WIFEXITED(status) && WEXITSTATUS(status) == kNoSuchCommand)) write_out(text);
-}
-
-std::string fitted(const std::string& line, std::size_t width, std::size_t further) {
-  if (columns_of(line) <= width) return line;
-  const std::size_t start = std::min(line.find_first_not_of(' '), line.size());
-  const std::string indent(std::min(start + further, width / 2), ' ');
-  std::string out, rest = line;
-  bool first = true;
-  while (columns_of(rest) > width) {
-    // The last blank that still fits, not within the indent.
-    const std::size_t from = first ? start : indent.size();
-    std::size_t at = std::string::npos, columns = 0;
-    for (std::size_t i = 0; i < rest.size() && columns <= width; ++i) {
-      if (rest[i] == ' ' && i > from) at = i;
-      columns += (static_cast<unsigned char>(rest[i]) & 0xc0) != 0x80;
-    }
-    if (at == std::string::npos) at = rest.find(' ', std::max(from, width));
-    if (at == std::string::npos) break;
-    const std::size_t end = rest.find_last_not_of(' ', at), next = rest.find_first_not_of(' ', at);
-    out += rest.substr(0, end + 1) + "\n";
-    if (next == std::string::npos) return out.substr(0, out.size() - 1);
-    rest.replace(0, next, indent);
-    first = false;
-  }
-  return out + rest;
 }
 
 FitsTerminal::FitsTerminal(std::ostream& stream, bool for_people)

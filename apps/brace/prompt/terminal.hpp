@@ -60,8 +60,4 @@ class FitsTerminal : private std::streambuf {
   std::size_t line_before_ = 0;  // columns that it had
 };
 
-// A line in pieces of at most `width` columns, broken at blanks; those after the first stand
-// `further` columns to the right of it.
-[[nodiscard]] std::string fitted(const std::string& line, std::size_t width, std::size_t further);
-
 }  // namespace brace::app
