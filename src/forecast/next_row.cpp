@@ -11,6 +11,7 @@
 
 #include "brace/base/error.hpp"
 #include "families/shock_law.hpp"
+#include "maths/log_mean_exp.hpp"
 #include "maths/quantiles.hpp"
 
 namespace brace::inline v0 {
