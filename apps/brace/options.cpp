@@ -261,7 +261,9 @@ void judge_clock(Loaded& data) {
   const Series& s = data.level;
   const Calendar calendar = learn_calendar(s.times, s.clock);
   const std::size_t places = irregular_steps(calendar, s.times).size(),
-                    absent = absent_dates(calendar, s.times).places.size();
+                    absent = s.clock == Clock::business_day  // days on which it was closed
+                                 ? 0
+                                 : absent_dates(calendar, s.times).places.size();
   if (static_cast<double>(places) > kIrregular * static_cast<double>(s.size()))
     data.warnings.push_back(
         {WarningCode::clock_irregular,

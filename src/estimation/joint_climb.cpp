@@ -78,6 +78,7 @@ class JointClimb {
       if (family_.bounds_hide_hills)
         for (std::size_t i = 0; i < all.size() && !spent(); ++i) climb({all[i]}, 1);
       climb(more, std::max<std::size_t>(1, more.size() / 4));
+      if (asked == 0) climb_from_plainer_law();
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
     }
@@ -280,6 +281,32 @@ class JointClimb {
       ++starts_;
       climb_from(x);
     }
+  }
+
+  // From the maximum under the law that this one contains, so that it does not end below it: the
+  // hills of tails that are hardly there are met by no start that has heavy ones.
+  void climb_from_plainer_law() {
+    const ShockLaw& law = shock_law(problem_.model.shocks);
+    if (!law.contains || spent()) return;
+    Model plainer = problem_.model;
+    plainer.shocks = *law.contains;
+    const std::size_t known = problem_.names.size() - law.shapes.size(),
+                      shared = shock_law(plainer.shocks).shapes.size();
+    for (std::size_t j = known; j < problem_.names.size(); ++j)
+      if (problem_.held_value(problem_.names[j])) return;
+    Problem contained(plainer, problem_.data, problem_.options, problem_.exact);
+    const Peak peak = JointClimb(contained).run();
+    problem_.evaluations += contained.evaluations;
+    problem_.stopped = problem_.stopped || contained.stopped;
+    if (peak.top.x.size() == 0 || !std::isfinite(peak.top.f)) return;
+    const ScaledParameters top = peak.coordinates.scaled(WorkingPoint(peak.top.x));
+    auto theta = all_equal<ScaledParameters>(static_cast<Index>(problem_.names.size()), 0);
+    for (std::size_t j = 0; j < known + shared; ++j)
+      theta(static_cast<Index>(j)) = top(static_cast<Index>(j));
+    for (std::size_t j = shared; j < law.shapes.size(); ++j)
+      theta(static_cast<Index>(known + j)) = law.shapes[j].shape(law.shapes[j].plain);
+    ++starts_;
+    climb({problem_.feasible(problem_.coordinates.working(theta))}, 1);
   }
 
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.

@@ -20,7 +20,7 @@ extern const ShockLaw kNormalLaw, kStudentLaw, kGedLaw, kSkewStudentLaw;
 namespace {
 
 // 1 / nu instead of nu: near the normal limit the likelihood is nearly quadratic in it.
-ShapeCoordinate reciprocal(double low, double high, double start, const char* at_low,
+ShapeCoordinate reciprocal(double low, double high, double start, double plain, const char* at_low,
                            const char* at_high, bool (*admits)(double), const char* rule,
                            bool high_explains_all = false) {
   return {.shape = [](double w) { return 1 / w; },
@@ -30,6 +30,7 @@ ShapeCoordinate reciprocal(double low, double high, double start, const char* at
           .low = low,
           .high = high,
           .start = start,
+          .plain = plain,
           .at_low = at_low,
           .at_high = at_high,
           .admits = admits,
@@ -38,12 +39,12 @@ ShapeCoordinate reciprocal(double low, double high, double start, const char* at
 }
 
 const ShapeCoordinate kTails = reciprocal(
-    .001, .488, .125, "the shocks are as good as normal: take normal",
+    .001, .488, .125, .001, "the shocks are as good as normal: take normal",
     "the tails are so heavy that the variance hardly exists",
     [](double nu) { return nu >= 1 / .488 && std::isfinite(nu); }, "nu is at least 2.05", true);
 
 const ShapeCoordinate kPeak = reciprocal(
-    .05, 1, .7, "the shocks are as good as uniform",
+    .05, 1, .7, .5, "the shocks are as good as uniform",
     "the shocks are as peaked as Laplace's; below 1 the likelihood has a cusp at every value of "
     "the "
     "series",
@@ -56,6 +57,7 @@ const ShapeCoordinate kSkew{.shape = [](double w) { return w; },
                             .low = -.99,
                             .high = .99,
                             .start = 0,
+                            .plain = 0,
                             .at_low = "nearly all shocks are falls",
                             .at_high = "nearly all shocks are rises",
                             .admits = [](double skew) { return std::abs(skew) < 1; },
@@ -144,6 +146,7 @@ double skew_student_mean_below(double z, double nu, double skew) {
 
 const ShockLaw kNormalLaw{
     .shapes = {},
+    .contains = std::nullopt,
     .symmetric = true,
     .draw = [](maths::RandomStream& stream, std::span<const double>) { return stream.normal(); },
     .draw_many =
@@ -159,6 +162,7 @@ const ShockLaw kNormalLaw{
 
 const ShockLaw kStudentLaw{
     .shapes = {kTails},
+    .contains = Normal{},
     .symmetric = true,
     .draw = [](maths::RandomStream& stream,
                std::span<const double> s) { return stream.student(s[0]); },
@@ -178,6 +182,7 @@ constexpr double kAsPeaked = 1.1;
 // Drawn by their quantiles: one uniform a shock.
 const ShockLaw kGedLaw{
     .shapes = {kPeak},
+    .contains = Normal{},
     .symmetric = true,
     .draw = [](maths::RandomStream& stream,
                std::span<const double> s) { return ged_quantile(stream.uniform(), s[0]); },
@@ -208,6 +213,7 @@ double on_a_piece(const TwoPieces& law, double skew, double student, double unif
 
 const ShockLaw kSkewStudentLaw{
     .shapes = {kTails, kSkew},
+    .contains = Student{},
     .symmetric = false,
     .draw =
         [](maths::RandomStream& stream, std::span<const double> s) {

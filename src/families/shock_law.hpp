@@ -8,6 +8,7 @@
 #pragma once
 
 #include <cmath>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -25,6 +26,7 @@ struct ShapeCoordinate {
   double (*working)(double shape);
   double low, high;  // bounds of w
   double start;
+  double plain;        // where the law is the one that it contains
   const char* at_low;  // what it means when a bound binds
   const char* at_high;
   // Whether a value describes a law, and the rule.
@@ -53,6 +55,8 @@ struct RoughPower {
 
 struct ShockLaw {
   std::vector<ShapeCoordinate> shapes;
+  // The law that it is where the shapes which that law has not are plain.
+  std::optional<Shocks> contains;
   bool symmetric;
   double (*draw)(maths::RandomStream& stream, std::span<const double> shape);
   // As many as z is long, by the quickest way, which gives other numbers than draw.

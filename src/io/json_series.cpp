@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "brace/model/model_line.hpp"
 #include "io/json_values.hpp"
 
 namespace brace::inline v0 {

@@ -454,7 +454,7 @@ std::vector<IrregularStep> irregular_steps(const Calendar& calendar,
 
 AbsentDates absent_dates(const Calendar& calendar, std::span<const Timestamp> times) {
   AbsentDates out;
-  if (calendar.clock == Clock::row || calendar.clock == Clock::business_day) return out;
+  if (calendar.clock == Clock::row) return out;
   const bool sessions = calendar.within_day() && !calendar.round_the_clock();
   constexpr double kMostAbsent = .1, kMostBeside = .01;
   const auto n = static_cast<double>(times.size());
@@ -472,8 +472,9 @@ AbsentDates absent_dates(const Calendar& calendar, std::span<const Timestamp> ti
       out.places.push_back({step.index, when});
     }
   }
-  out.trusted =
-      static_cast<double>(out.places.size()) <= kMostAbsent * n && beside <= kMostBeside * n;
+  out.trusted = calendar.clock != Clock::business_day &&
+                static_cast<double>(out.places.size()) <= kMostAbsent * n &&
+                beside <= kMostBeside * n;
   return out;
 }
 

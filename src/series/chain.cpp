@@ -400,13 +400,16 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
     std::vector<double> x(applied.last.begin(), applied.last.end());
     const std::size_t lag = x.size();
     for (std::size_t i = 0; i < v.size(); ++i) {
-      if (std::isnan(x[i]))
+      if (i < lag && std::isnan(x[i]))
         throw Error(
             ErrorCode::too_few_observations,
             fmt::format("inverse_ahead: '{}' would go on from a missing value; end the series at "
                         "a value that is present",
                         to_string(applied.link)));
-      x.push_back(level_after(applied.link, x[i], v[i]));
+      // A path that explodes leaves the range of numbers and stays outside: infinity times zero is
+      // no number.
+      const double next = level_after(applied.link, x[i], v[i]);
+      x.push_back(std::isnan(next) ? x[i] : next);
     }
     v.assign(x.begin() + static_cast<std::ptrdiff_t>(lag), x.end());
   }

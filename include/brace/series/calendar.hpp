@@ -93,8 +93,8 @@ struct IrregularStep {
 
 // Dates that the calendar has and a file has not, to be added as missing rows: every date where
 // steps are equal (year, quarter, month, week, day, round the clock), and with sessions those
-// between two rows of one day (a day that is absent whole was closed). Business days: none, since
-// an absent day was closed.
+// between two rows of one day (a day that is absent whole was closed). Business days too, but never
+// trusted: an absent day was most likely closed.
 struct AbsentDates {
   struct Place {
     std::size_t before;  // 0-based, of the row that follows
