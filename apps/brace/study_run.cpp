@@ -130,6 +130,8 @@ class Study {
     if (error)
       throw Error(ErrorCode::cannot_write, fmt::format("{}: the folder cannot be made ({})",
                                                        settings_.results, error.message()));
+    // Two runs at once would mix their results.
+    const WriterLock lock(settings_.results);
     say(file_.path() + "\n");
     for (const std::string& step : file_.steps()) take(step);
     finish();

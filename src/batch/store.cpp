@@ -2,22 +2,18 @@
 // A results file by SQLite's own interface. Covered by tests/batch/batch_test.cpp.
 #include "brace/batch/store.hpp"
 
-#include <fcntl.h>
 #include <fmt/chrono.h>
 #include <fmt/format.h>
-#include <sys/file.h>
-#include <unistd.h>
 
-#include <cerrno>
 #include <charconv>
 #include <chrono>
-#include <cstring>
 #include <filesystem>
 #include <map>
 
 #include "batch/database.hpp"
 #include "batch/fields.hpp"
 #include "brace/base/error.hpp"
+#include "brace/io/files.hpp"
 
 namespace brace::inline v0 {
 namespace {
@@ -79,33 +75,6 @@ std::string schema() {
   });
   return out;
 }
-
-// Held while a file is written, and gone with the process however it ends.
-class WriterLock {
- public:
-  explicit WriterLock(const std::string& path) {
-    const std::string lock = path + "-lock";
-    descriptor_ = ::open(lock.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644);
-    if (descriptor_ < 0)
-      throw Error(ErrorCode::cannot_write,
-                  fmt::format("{}: cannot be written ({}); name a file in a folder that may be "
-                              "written",
-                              lock, std::strerror(errno)));
-    if (::flock(descriptor_, LOCK_EX | LOCK_NB) != 0) {
-      ::close(descriptor_);
-      throw Error(ErrorCode::cannot_write,
-                  fmt::format("{}: another run is writing to it; wait until it has ended, or give "
-                              "another file",
-                              path));
-    }
-  }
-  ~WriterLock() { ::close(descriptor_); }
-  WriterLock(const WriterLock&) = delete;
-  WriterLock& operator=(const WriterLock&) = delete;
-
- private:
-  int descriptor_ = -1;
-};
 
 }  // namespace
 
@@ -219,7 +188,7 @@ ResultStore::ResultStore(const std::string& path, For purpose)
   std::error_code none;
   const bool is_new = !fs::exists(path, none);
   if (purpose == For::writing && (is_new || fs::is_regular_file(path, none)))
-    database_->lock = std::make_shared<WriterLock>(path);
+    database_->lock = std::make_shared<WriterLock>(path + "-lock");
   open(*database_, purpose == For::writing);
   if (purpose != For::writing) return;
   // Whole after a crash of the program by itself, after one of the machine up to the last moments.

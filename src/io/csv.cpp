@@ -126,6 +126,7 @@ class CsvStream : public RowStream {
     in.read(block_.data(), static_cast<std::streamsize>(block_.size()));
     std::string_view content(block_.data(), static_cast<std::size_t>(in.gcount()));
     if (content.empty()) {
+      require_unchanged();
       check(csv_fini(&parser_, on_cell, on_row, &bridge_) == 0);
       return false;
     }
@@ -157,6 +158,18 @@ class CsvStream : public RowStream {
                                                                          : std::strerror(errno)));
     total_ = std::filesystem::file_size(path_, none);
     if (none) total_ = 0;
+    written_ = std::filesystem::last_write_time(path_, none);
+  }
+
+  // What is written to while it is read may hold half a row, or halves of two files.
+  void require_unchanged() const {
+    std::error_code none;
+    if (total_ == 0 || !std::filesystem::is_regular_file(path_, none)) return;
+    if (bytes_ != total_ || std::filesystem::last_write_time(path_, none) != written_)
+      throw Error(ErrorCode::file_missing,
+                  fmt::format("{}: was changed while it was read; start again when it is written, "
+                              "or read a copy of it",
+                              path_));
   }
 
   void look_at_first(std::string_view& content) {
@@ -193,6 +206,7 @@ class CsvStream : public RowStream {
   std::ifstream file_;
   std::vector<char> block_ = std::vector<char>(1 << 16);
   std::size_t bytes_ = 0, total_ = 0;
+  std::filesystem::file_time_type written_;
 };
 
 }  // namespace

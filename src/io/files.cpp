@@ -2,7 +2,9 @@
 // Whole-file reading and atomic writing. Covered by tests/io/csv_test.cpp.
 #include "brace/io/files.hpp"
 
+#include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/file.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -93,6 +95,23 @@ void write_whole(const std::string& given, std::string_view content) {
   }
   std::filesystem::rename(temporary, path, error);
   if (error) refuse(error.message());
+}
+
+WriterLock::WriterLock(const std::string& path)
+    : descriptor_(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
+  if (descriptor_ < 0 && errno == EISDIR)
+    descriptor_ = ::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+  if (descriptor_ < 0) refuse_write(path, std::strerror(errno));
+  if (::flock(descriptor_, LOCK_EX | LOCK_NB) == 0) return;
+  ::close(descriptor_);
+  throw Error(ErrorCode::cannot_write,
+              fmt::format("{}: another run is writing to it; wait until it has ended, or name "
+                          "another one",
+                          path));
+}
+
+WriterLock::~WriterLock() {
+  ::close(descriptor_);
 }
 
 std::string read_whole(const std::string& path) {

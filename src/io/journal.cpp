@@ -130,10 +130,10 @@ void require_same_run(const std::string& path, const Json& header, const std::st
 }  // namespace
 
 BacktestJournal::BacktestJournal(std::string path, const std::string& setup, const Series& data)
-    : path_(std::move(path)) {
+    : path_(std::move(path)), lock_(std::make_unique<WriterLock>(path_)) {
   std::string kept;
   const std::string digest = digest_of(data);
-  if (std::filesystem::exists(path_)) {
+  {
     const std::string text = read_whole(path_);
     std::size_t number = 0;
     for (std::size_t at = 0; at < text.size();) {
@@ -158,16 +158,23 @@ BacktestJournal::BacktestJournal(std::string path, const std::string& setup, con
       at = end + 1;
     }
   }
-  if (kept.empty()) kept = Json{{"setup", setup}, {"data", digest}}.dump() + '\n';
-  write_whole(path_, kept);
+  // What was cut off goes; what is kept is never written anew.
+  std::error_code error;
+  std::filesystem::resize_file(path_, kept.size(), error);
+  if (error) refuse();
   out_.open(path_, std::ios::app);
+  if (kept.empty()) out_ << Json{{"setup", setup}, {"data", digest}}.dump() << '\n' << std::flush;
+  if (!out_) refuse();
+}
+
+void BacktestJournal::refuse() const {
+  throw Error(ErrorCode::cannot_write,
+              fmt::format("{}: cannot be written; is the disk full?", path_));
 }
 
 void BacktestJournal::add(const BacktestRecord& record) {
   out_ << to_line(record).dump() << '\n' << std::flush;
-  if (!out_)
-    throw Error(ErrorCode::cannot_write,
-                fmt::format("{}: cannot be written; is the disk full?", path_));
+  if (!out_) refuse();
 }
 
 }  // namespace brace::inline v0

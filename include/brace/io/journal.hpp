@@ -10,11 +10,13 @@
 #pragma once
 
 #include <fstream>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "brace/base/api.hpp"
 #include "brace/evaluate/backtest.hpp"
+#include "brace/io/files.hpp"
 
 BRACE_API_BEGIN
 namespace brace::inline v0 {
@@ -25,14 +27,17 @@ class BacktestJournal {
   // records depend on but for the data, of which the file holds a digest by rows. Throws Error
   // (bad_option) where the file was written under another setup, naming both, or on other data,
   // naming the first date that differs; for a record that is none, naming line and field; and
-  // (cannot_write).
+  // (cannot_write), also where another backtest writes to it.
   BacktestJournal(std::string path, const std::string& setup, const Series& data);
 
   [[nodiscard]] const std::vector<BacktestRecord>& known() const { return known_; }
   void add(const BacktestRecord& record);
 
  private:
+  [[noreturn]] void refuse() const;
+
   std::string path_;
+  std::unique_ptr<WriterLock> lock_;
   std::vector<BacktestRecord> known_;
   std::ofstream out_;
 };
