@@ -150,6 +150,8 @@ int run_command(int argc, char** argv, brace::app::Ranks* ranks) {
   } catch (const brace::Error& error) {
     // A second line points at something in the first: both move by the same prefix.
     std::string message = with_long_words_cut(error.what());
+    if (message.starts_with("-:") || message.starts_with("-,") || message.starts_with("- row"))
+      message.replace(0, 1, "standard input");
     for (auto at = message.find('\n'); at != std::string::npos; at = message.find('\n', at + 1))
       message.insert(at + 1, "       ");
     std::cerr << "brace: " << message << '\n';

@@ -50,10 +50,12 @@ void validate(const Series& series, const BacktestOptions& o, std::size_t entran
     refuse_backtest(
         fmt::format("a proxy of {} rows for a series of {}", o.proxy.size(), series.size()));
   const auto horizon = static_cast<std::size_t>(o.horizon);
-  if (o.window < 30 || series.size() < o.window + horizon + 9)
+  if (o.window < 30)
+    refuse_backtest(fmt::format("a window of {} rows (`window`): at least 30", o.window));
+  if (series.size() < o.window + horizon + 9)
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("{}: {} rows leave no room for windows of {}, a horizon of {} and ten "
-                            "origins; windows of 30 rows or more, and shorter ones here (`window`)",
+                            "origins; give shorter ones (`window`)",
                             series.name, series.size(), o.window, o.horizon));
   if (given_or<std::size_t>(o.origins, 1, "origins") > series.size() - o.window - horizon + 1)
     throw Error(ErrorCode::too_few_observations,

@@ -37,9 +37,9 @@ void validate(const Fit& fit, const ForecastOptions& options) {
   for (const double percent : options.intervals)
     if (!(percent > 0 && percent < 100))
       refuse(fmt::format("intervals holds {}: each must lie between 0 and 100 percent", percent));
-  if (options.draws < 100 || options.paths < 1 || options.refits < 20)
-    refuse(fmt::format("draws = {}, paths = {}, refits = {}: at least 100, 1 and 20", options.draws,
-                       options.paths, options.refits));
+  for (const auto& [name, given, least] :
+       {std::tuple{"draws", options.draws, 100}, {"paths", options.paths, 1}, {"refits", options.refits, 20}})
+    if (given < least) refuse(fmt::format("{} = {}: must be at least {}", name, given, least));
   for (const double percent : options.tails)
     if (!(percent > 0 && percent < 50))
       refuse(fmt::format("tails holds {}: each must lie between 0 and 50 percent", percent));

@@ -188,8 +188,9 @@ class CsvStream : public RowStream {
     if (!parsed)
       throw Error(
           ErrorCode::not_a_number,
-          fmt::format("{} row {}: {}; a quote inside a quoted cell is written twice", path_,
-                      text::count(collector_.rows() + 1), csv_strerror(csv_error(&parser_))));
+          fmt::format("{} row {}: the quotes of a cell do not match; one inside a quoted cell is "
+                      "written twice",
+                      path_, text::count(collector_.rows() + 1)));
     if (csv_get_buffer_size(&parser_) > kLongestRow || collector_.held() > kLongestRow)
       throw Error(ErrorCode::not_a_number,
                   fmt::format("{} row {}: is longer than a million signs; is a quote left open, or "

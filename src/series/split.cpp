@@ -109,12 +109,12 @@ Series dates_between(const Series& series, std::optional<Timestamp> first,
 
 std::size_t rows_held_out(const Series& series, const HoldOut& h) {
   const int given = h.count.has_value() + h.share.has_value() + h.from.has_value();
-  if (given != 1) throw Error(ErrorCode::bad_option, "HoldOut: give one of count, share and from");
+  if (given != 1) throw Error(ErrorCode::bad_option, "hold-out: give one of count, share and from");
   if (h.share && !(*h.share > 0 && *h.share < 1))
     throw Error(ErrorCode::bad_option,
-                fmt::format("HoldOut::share = {}: must lie in (0, 1)", *h.share));
+                fmt::format("hold-out: share = {}: must lie in (0, 1)", *h.share));
   if (h.from && series.times.empty())
-    throw Error(ErrorCode::bad_option, fmt::format("HoldOut::from: {} has no dates", series.name));
+    throw Error(ErrorCode::bad_option, fmt::format("hold-out: {} has no dates", series.name));
   const std::size_t n = series.size();
   std::size_t rows = h.count.value_or(0);
   if (h.share) rows = static_cast<std::size_t>(*h.share * static_cast<double>(n));
@@ -124,7 +124,7 @@ std::size_t rows_held_out(const Series& series, const HoldOut& h) {
   if (rows == 0 || rows >= n)
     throw Error(
         ErrorCode::bad_option,
-        fmt::format("HoldOut: would keep back {} of {} rows; leave at least one on each side",
+        fmt::format("hold-out: would keep back {} of {} rows; leave at least one on each side",
                     text::count(rows), text::count(n)));
   return rows;
 }

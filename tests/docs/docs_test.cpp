@@ -3,8 +3,10 @@
 // BRACE_REFRESH_DOCS=1 the pasted output is written anew instead (scripts/refresh-docs).
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
+#include <functional>
 #include <regex>
 #include <set>
 
@@ -52,51 +54,101 @@ bool same(const std::string& pasted, const std::string& printed) {
   }
 }
 
-// ```console blocks: "$ command" lines, each followed by what it prints on standard output.
-TEST(Docs, PastedOutputIsWhatTheToolPrints) {
-  const bool refresh = std::getenv("BRACE_REFRESH_DOCS") != nullptr;
-  const Folder folder;
-  fs::create_directories(folder / "bin");
-  fs::create_symlink(BRACE_TOOL, folder / "bin/brace");
-  const std::string path = "PATH='" + (folder / "bin") + "':$PATH ";
-  const std::string work = folder / "work";
-  fs::create_directories(work);
-  fs::create_symlink(BRACE_SOURCE_DIR "/data", work + "/data");
-  int commands = 0;
-  for (const fs::path& page : pages()) {
-    std::istringstream in(content_of(page));
-    std::string written, command, pasted;
-    bool console = false;
-    const auto close = [&] {
-      if (command.empty()) return;
-      ++commands;
-      const Outcome out = run("cd '" + work + "' && " + path + command);
-      const std::size_t end = out.out.find_last_not_of('\n');
-      const std::string printed = end == std::string::npos ? "" : out.out.substr(0, end + 1) + "\n";
-      EXPECT_EQ(out.status, 0) << page << ": " << command << '\n' << out.err;
-      EXPECT_TRUE(refresh || same(pasted, printed)) << page << ": $ " << command << "\nprints\n"
-                                                    << printed;
-      written += printed;
-      command.clear();
-      pasted.clear();
-    };
-    for (std::string line; std::getline(in, line);) {
-      const bool fence = line.starts_with("```");
-      if (console && (fence || line.starts_with("$ "))) close();
-      if (console && line.starts_with("$ "))
-        command = line.substr(2);
-      else if (console && !fence && command.ends_with("\\")) {
-        command = command.substr(0, command.size() - 1) + line;
-      } else if (console && !fence) {
-        pasted += line + '\n';
-        continue;
-      }
-      if (fence) console = !console && line == "```console";
-      written += line + '\n';
-    }
-    if (refresh) write_whole(page.string(), written);
+// A folder in which the documents' commands run: the tool on the path, the demo data in data.
+class Desk {
+ public:
+  Desk() {
+    fs::create_directories(folder_ / "bin");
+    fs::create_directories(folder_ / "work");
+    fs::create_symlink(BRACE_TOOL, folder_ / "bin/brace");
+    fs::create_symlink(BRACE_SOURCE_DIR "/data", folder_ / "work/data");
   }
+  [[nodiscard]] Outcome run(const std::string& command) const {
+    return test::run("cd '" + (folder_ / "work") + "' && export PATH='" + (folder_ / "bin") +
+                     "':$PATH\n" + command);
+  }
+
+ private:
+  Folder folder_;
+};
+
+bool refreshing() {
+  return std::getenv("BRACE_REFRESH_DOCS") != nullptr;
+}
+
+// ```console blocks of a page: "$ command" lines, each followed by what it prints, which `printed`
+// tells and compares. Gives the number of commands; written anew where asked for.
+int each_pasted(
+    const fs::path& page,
+    const std::function<std::string(const std::string& command, const std::string& pasted)>& printed) {
+  std::istringstream in(content_of(page));
+  std::string written, command, pasted;
+  bool console = false;
+  int commands = 0;
+  const auto close = [&] {
+    if (command.empty()) return;
+    ++commands;
+    const std::string all = printed(command, pasted);
+    const std::size_t end = all.find_last_not_of('\n');
+    written += end == std::string::npos ? "" : all.substr(0, end + 1) + "\n";
+    command.clear();
+    pasted.clear();
+  };
+  for (std::string line; std::getline(in, line);) {
+    const bool fence = line.starts_with("```");
+    if (console && (fence || line.starts_with("$ "))) close();
+    if (console && line.starts_with("$ "))
+      command = line.substr(2);
+    else if (console && !fence && command.ends_with("\\")) {
+      command = command.substr(0, command.size() - 1) + line;
+    } else if (console && !fence) {
+      pasted += line + '\n';
+      continue;
+    }
+    if (fence) console = !console && line == "```console";
+    written += line + '\n';
+  }
+  if (refreshing()) write_whole(page.string(), written);
+  return commands;
+}
+
+constexpr const char* kRefusals = "errors.md";
+
+TEST(Docs, PastedOutputIsWhatTheToolPrints) {
+  const Desk desk;
+  int commands = 0;
+  for (const fs::path& page : pages())
+    if (page.filename() != kRefusals)
+      commands += each_pasted(page, [&](const std::string& command, const std::string& pasted) {
+        const Outcome out = desk.run(command);
+        EXPECT_EQ(out.status, 0) << page << ": " << command << '\n' << out.err;
+        EXPECT_TRUE(refreshing() || same(pasted, out.out)) << page << ": $ " << command
+                                                           << "\nprints\n"
+                                                           << out.out;
+        return out.out;
+      });
   EXPECT_GE(commands, 6);
+}
+
+// What the tool refuses, and how: a line or three, in words of the trade alone.
+TEST(Docs, RefusalsAreWhatTheToolSays) {
+  const Desk desk;
+  const std::regex of_the_language(
+      R"re(::|std|exception|what\(\)|terminate|basic_string|vector|nullptr|NaN|optional|nlohmann|CLI|toml\+\+|errno|0x[0-9a-f])re");
+  const int commands = each_pasted(
+      fs::path(BRACE_SOURCE_DIR) / "docs" / kRefusals,
+      [&](const std::string& command, const std::string& pasted) {
+        const Outcome out = desk.run(command);
+        EXPECT_TRUE(out.status == 1 || out.status == 2) << command << ": " << out.status;
+        EXPECT_TRUE(out.err.starts_with("brace: ")) << command << '\n' << out.err;
+        EXPECT_LE(std::count(out.err.begin(), out.err.end(), '\n'), 3) << out.err;
+        EXPECT_FALSE(std::regex_search(out.err, of_the_language)) << out.err;
+        EXPECT_EQ(out.out, "") << command;
+        EXPECT_TRUE(refreshing() || same(pasted, out.err)) << "$ " << command << "\nsays\n"
+                                                           << out.err;
+        return out.err;
+      });
+  EXPECT_GE(commands, 60);
 }
 
 TEST(Docs, LinksLeadSomewhere) {

@@ -346,8 +346,9 @@ TEST(Backtest, RefusesWhatCannotBe) {
     return std::string(test::error_of([&] { (void)backtest(lines, y, o, Executor(1)); }).what());
   };
   EXPECT_EQ(message({.window = 355}),
-            "y: 360 rows leave no room for windows of 355, a horizon of 1 and ten origins; windows "
-            "of 30 rows or more, and shorter ones here (`window`)");
+            "y: 360 rows leave no room for windows of 355, a horizon of 1 and ten origins; give "
+            "shorter ones (`window`)");
+  EXPECT_EQ(message({.window = 5}), "backtest: a window of 5 rows (`window`): at least 30");
   EXPECT_EQ(message({.window = 300, .horizon = 0}), "backtest: a horizon of 0: at least 1");
   EXPECT_EQ(message({.window = 300, .origins = 100}),
             "y: 100 origins are asked for, and 360 rows with windows of 300 leave 60");

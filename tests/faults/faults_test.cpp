@@ -175,7 +175,7 @@ TEST(Faults, ABatchGoesOn) {
 TEST(Faults, AFileThatChangesWhileItIsReadIsRefused) {
   const Folder folder;
   const std::string prices = made_prices(folder, 9000);
-  const Outcome o = with_fault("FAULT_READ=2 FAULT_FILE=" + prices, "inspect " + prices);
+  const Outcome o = with_fault("FAULT_READ=4 FAULT_FILE=" + prices, "inspect " + prices);
   EXPECT_EQ(o.status, 1) << o.out;
   EXPECT_THAT(o.err, HasSubstr("prices.csv: was changed while it was read"));
   EXPECT_EQ(brace("inspect " + prices).status, 0) << "what was appended is a row";

@@ -96,11 +96,11 @@ TEST(Split, ByCountShareAndDate) {
   EXPECT_EQ(by_date.held_out.when(0), "2024-03-01");
   EXPECT_EQ(by_date.training.size() + by_date.held_out.size(), 100u);
   EXPECT_STREQ(test::error_of([&] { (void)split(s, {}); }).what(),
-               "HoldOut: give one of count, share and from");
+               "hold-out: give one of count, share and from");
   EXPECT_STREQ(test::error_of([&] { (void)split(s, {.share = 1.5}); }).what(),
-               "HoldOut::share = 1.5: must lie in (0, 1)");
+               "hold-out: share = 1.5: must lie in (0, 1)");
   EXPECT_STREQ(test::error_of([&] { (void)split(s, {.count = 100}); }).what(),
-               "HoldOut: would keep back 100 of 100 rows; leave at least one on each side");
+               "hold-out: would keep back 100 of 100 rows; leave at least one on each side");
 }
 
 TEST(Split, Windows) {

@@ -118,7 +118,7 @@ TEST_P(Awkward, FileGetsAnAnswerOrAClearError) {
       // Nothing is half told, and the line says what of.
       EXPECT_TRUE(text.out.empty());
       EXPECT_THAT(text.err, testing::StartsWith("brace: "));
-      EXPECT_THAT(text.err, testing::ContainsRegex("\\.csv|price|test|HoldOut|rows"));
+      EXPECT_THAT(text.err, testing::ContainsRegex("\\.csv|price|test|hold-out|rows"));
       EXPECT_THAT(text.err, testing::Not(HasSubstr("unexpected")));
       continue;
     }

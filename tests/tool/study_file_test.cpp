@@ -174,10 +174,10 @@ TEST(StudyFile, RefusesWhatItCannotMeanWithItsPlaceAndTheMend) {
                 "job nor [series] or [study]; did you mean forecast?"},
            Case{"[forecast]\nhorizon = \"five\"\n",
                 "line 2, column 11: horizon takes a whole number, not text"},
-           Case{"[search]\nmost-ar = 99\n", "line 2, column 11: most-ar: Value 99 not in range"},
+           Case{"[search]\nmost-ar = 99\n", "line 2, column 11: most-ar 99: must lie between"},
            Case{"[forecast]\nhorizon = 5.5\n", "horizon takes a whole number, not a number"},
            Case{"[forecast]\nhorizon = [5, 6]\n", "horizon takes a whole number, not a list"},
-           Case{"[forecast]\nmethod = \"best\"\n", "line 2, column 10: method: best not in {"},
+           Case{"[forecast]\nmethod = \"best\"\n", "line 2, column 10: method best: is none of "},
            Case{"[forecast]\nintervals = [50, true]\n",
                 "line 2, column 18: intervals takes a number or a list of it, not true or false"},
            Case{"[series]\nvalue = \"\"\n", "value is empty; leave the key out"},
@@ -189,7 +189,7 @@ TEST(StudyFile, RefusesWhatItCannotMeanWithItsPlaceAndTheMend) {
            Case{"forecast = 5\n", "'forecast' is a table: write [forecast] on a line of its own"},
            Case{"[forecast\nhorizon = 5\n", "line 1, column "},
            Case{"[forecast]\nhorizon = 5\nhorizon = 6\n", "line 3, column "},
-           Case{"[study]\nleave-out = [\"lag\"]\n", "leave-out: lag not in {"},
+           Case{"[study]\nleave-out = [\"lag\"]\n", "leave-out lag: is none of "},
        }) {
     const std::string study = folder.file("s.toml", c.text);
     const Outcome out = brace("study " + study);

@@ -248,7 +248,7 @@ INSTANTIATE_TEST_SUITE_P(
             "search_terms", "search data/lamp-oil.csv --terms 'ar1 trend'", 2,
             "--terms 'ar1 trend': lags and differences are what is searched; give trend, harmonics "
             "or with"},
-        Wrong{"compare_none", "compare data/lamp-oil.csv", 2, "--model is required"},
+        Wrong{"compare_none", "compare data/lamp-oil.csv", 2, "--model is missing"},
         Wrong{"compare_chart_without_hold_out",
               "compare data/lamp-oil.csv --model 'diff1 ar1' --quiet --json --chart x.png "
               ">/dev/null",

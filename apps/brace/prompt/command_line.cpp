@@ -8,6 +8,8 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <iostream>
+#include <regex>
+#include <sstream>
 
 #include "brace/base/text.hpp"
 #include "brace/base/version.hpp"
@@ -142,6 +144,33 @@ std::optional<std::string> unknown_command(const CLI::App& app, int argc, char**
   return "'" + word + "' is not a command" + (near ? " (did you mean '" + *near + "'?)" : "");
 }
 
+// What the command line's reader found wrong, in the words of the rest of the tool.
+std::string in_plain_words(const CLI::ParseError& error) {
+  static const std::pair<std::regex, const char*> rules[] = {
+      {std::regex(R"(^(\S+): (.*) not in \{(.*)\}$)"), "$1 $2: is none of $3"},
+      {std::regex(R"(^(\S+): Value (\S+) not in range (\S+?)(?:\.?0+)? to (\S+?)(?:\.?0+)?$)"),
+       "$1 $2: must lie between $3 and $4"},
+      {std::regex(R"(^(\S+): At Most 1 required but received \d+$)"), "$1: may be given once"},
+      {std::regex(R"(^(\S+) is required$)"), "$1 is missing"},
+      {std::regex(R"(^(\S+): (\d+) required (\S+) missing$)"), "$1: needs a value"},
+  };
+  const std::string what = error.what();
+  for (const auto& [found, told] : rules)
+    if (std::regex_match(what, found)) {
+      std::string text = std::regex_replace(what, found, told);
+      for (auto at = text.find(','); at != std::string::npos; at = text.find(',', at + 2))
+        if (text.find(" none of ") < at) text.insert(at + 1, " ");
+      return text;
+    }
+  // What is left over is listed backwards, values before their option.
+  if (what.find("not expected: ") == std::string::npos) return what;
+  std::istringstream words(what.substr(what.rfind(": ") + 2));
+  std::string unknown;
+  for (std::string word; words >> word;)
+    if (unknown.empty() || word.starts_with("-")) unknown = word;
+  return unknown + ": is not expected here";
+}
+
 // What was meant by what the command line's reader did not understand; empty where it is not clear.
 std::string mend_of(const CLI::App& app, const CLI::ParseError& error, int argc, char** argv) {
   if (argc > 1 && argv[1][0] == '-')
@@ -238,7 +267,7 @@ Parsed parse_command_line(const std::deque<Command>& commands, int argc, char** 
     parse_words(app, std::move(whole.words));
   } catch (const CLI::ParseError& error) {
     parsed.command.reset();
-    std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(error.what())
+    std::cerr << "brace: " << unknown_command(app, argc, argv).value_or(in_plain_words(error))
               << mend_of(app, error, argc, argv)
               << "; 'brace --help' and 'brace COMMAND --help' list what there is\n";
     parsed.status = 2;
@@ -254,8 +283,8 @@ std::optional<std::string> refusal_of(const Option& option, const std::vector<st
   try {
     parse_words(app, words);
   } catch (const CLI::ParseError& error) {
-    std::string what = error.what();
-    // "--horizon: Value 0 not in range", or the same without dashes in a study file.
+    std::string what = in_plain_words(error);
+    // "--horizon 0: must lie between", or the same without dashes in a study file.
     return what.starts_with("--") ? what.substr(2) : what;
   }
   return std::nullopt;
@@ -271,7 +300,7 @@ void read_words(const Command& command, const std::vector<std::string>& words) {
   try {
     parse_words(app, words);
   } catch (const CLI::ParseError& error) {
-    throw Error(ErrorCode::bad_option, fmt::format("brace {}: {}", command.name, error.what()));
+    throw Error(ErrorCode::bad_option, fmt::format("brace {}: {}", command.name, in_plain_words(error)));
   }
 }
 
