@@ -148,7 +148,7 @@ std::optional<std::string> unknown_command(const CLI::App& app, int argc, char**
 std::string in_plain_words(const CLI::ParseError& error) {
   static const std::pair<std::regex, const char*> rules[] = {
       {std::regex(R"(^(\S+): (.*) not in \{(.*)\}$)"), "$1 $2: is none of $3"},
-      {std::regex(R"(^(\S+): Value (\S+) not in range (\S+?)(?:\.?0+)? to (\S+?)(?:\.?0+)?$)"),
+      {std::regex(R"(^(\S+): Value (\S+) not in range (-?\d+(?:\.\d*[1-9])?)\.?0* to (\d+(?:\.\d*[1-9])?)\.?0*$)"),
        "$1 $2: must lie between $3 and $4"},
       {std::regex(R"(^(\S+): At Most 1 required but received \d+$)"), "$1: may be given once"},
       {std::regex(R"(^(\S+) is required$)"), "$1 is missing"},
