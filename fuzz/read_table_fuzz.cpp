@@ -1,25 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 // The reader under libFuzzer: any bytes, under options that the first byte chooses, give a table or
 // an Error and nothing else.
-//   scripts/fuzz 300                        five minutes from fuzz/corpus
+//   scripts/fuzz 300 read_table             five minutes from fuzz/corpus/read_table
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
-#include <cstdlib>
-#include <filesystem>
-#include <string>
-#include <string_view>
 
-#include "brace/base/error.hpp"
 #include "brace/io/files.hpp"
 #include "brace/io/table.hpp"
+#include "promises.hpp"
 
 namespace {
 
-[[noreturn]] void broken(const char* promise) {
-  std::fputs(promise, stderr);
-  std::abort();
-}
+using fuzz::broken;
 
 // What every table promises, whatever it was read from.
 void check(const brace::Table& table) {
@@ -50,17 +43,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if ((choice & 32) != 0) options.date_format = "%d/%m/%Y";
   if ((choice & 64) != 0) options.value = "2";
   if ((choice & 128) != 0) options.from = "2024-01-03";
-  // A file of this process's own: what is under test reads files.
-  static const std::string path = [] {
-    std::string pattern = (std::filesystem::temp_directory_path() / "brace-fuzz-XXXXXX").string();
-    if (::mkdtemp(pattern.data()) == nullptr) broken("no temporary folder");
-    return pattern + "/input.csv";
-  }();
-  brace::write_whole(path, std::string_view(reinterpret_cast<const char*>(data + 1), size - 1));
-  try {
-    check(brace::read_table(path, options));
-  } catch (const brace::Error& error) {
-    if (std::string_view(error.what()).empty()) broken("an error without words");
-  }
-  return 0;
+  const std::string& path = fuzz::own_file("input.csv");
+  brace::write_whole(path, fuzz::text_of(data + 1, size - 1));
+  return fuzz::answers([&] { check(brace::read_table(path, options)); });
 }
