@@ -35,36 +35,54 @@ std::string series(Bytes& bytes) {
   for (int t = 0; t < rows; ++t) {
     const int b = bytes.next();
     price *= 1 + (b - 127) / (kind == 1 ? 200. : 20000.);
-    const std::string value = kind == 2 && b % 7 == 0   ? ""
-                              : kind == 3               ? fmt::format("{}", 100 + b / 64)
+    const std::string value = kind == 2 && b % 7 == 0    ? ""
+                              : kind == 3                ? fmt::format("{}", 100 + b / 64)
                               : kind == 4 && b % 50 == 0 ? fmt::format("{}", price * 1e6)
-                                                        : fmt::format("{}", price);
+                                                         : fmt::format("{}", price);
     const int day = t * step;
-    text += fmt::format("{}-{:02}-{:02},{},{}\n", 2015 + day / 336, 1 + day / 28 % 12, 1 + day % 28, value, b);
+    text += fmt::format("{}-{:02}-{:02},{},{}\n", 2015 + day / 336, 1 + day / 28 % 12, 1 + day % 28,
+                        value, b);
   }
   return text;
 }
 
 std::vector<std::string> words_of(Bytes& bytes, const std::string& path) {
-  const std::string command = bytes.one_of({"inspect", "unitroot", "lags", "season", "breaks", "search", "fit", "check", "compare", "forecast", "backtest"});
-  std::vector<std::string> words{command, path, "--value", bytes.one_of({"price", "price", "price", "lots", "2", "date"})};
-  const auto add = [&](std::vector<std::string> more) { words.insert(words.end(), more.begin(), more.end()); };
-  if (bytes.below(3) > 0) add({bytes.one_of({"--returns", "--returns", "--transform"}), bytes.one_of({"log", "simple", "diff1", "boxcox", "log diff1"})});
+  const std::string command =
+      bytes.one_of({"inspect", "unitroot", "lags", "season", "breaks", "search", "fit", "check",
+                    "compare", "forecast", "backtest"});
+  std::vector<std::string> words{command, path, "--value",
+                                 bytes.one_of({"price", "price", "price", "lots", "2", "date"})};
+  const auto add = [&](std::vector<std::string> more) {
+    words.insert(words.end(), more.begin(), more.end());
+  };
+  if (bytes.below(3) > 0)
+    add({bytes.one_of({"--returns", "--returns", "--transform"}),
+         bytes.one_of({"log", "simple", "diff1", "boxcox", "log diff1"})});
   if (bytes.below(6) == 0) add({"--hold-out", bytes.one_of({"1", "5", ".2", "2016-01-01", "200"})});
   if (bytes.below(6) == 0) add({"--rows", bytes.one_of({"5..50", "1..", "..20", "40..10"})});
   if (bytes.below(6) == 0) add({"--every", bytes.one_of({"day", "month", "business-day", "hour"})});
-  if (bytes.below(8) == 0) add({"--regroup", bytes.one_of({"week:last", "month:mean", "quarter:sum"})});
+  if (bytes.below(8) == 0)
+    add({"--regroup", bytes.one_of({"week:last", "month:mean", "quarter:sum"})});
   if (bytes.below(8) == 0) add({"--absent", bytes.one_of({"keep", "missing", "automatic"})});
-  const char* line = bytes.one_of({"const", "const ar1", "zero ma1", "const trend ar1 ma1", "const / garch", "const / gjr / student", "const / egarch / ged",
-                                   "const / aparch / skew-student", "const / arch e1,2", "const ar1 / ewma", "const / igarch", "const / twocomp", "diff1 ar1",
-                                   "const sar1 season 5", "const with lots", "const / garch with lots", "const / garch e1 h1 beta1=.9", "const risk sqrt / garch"});
-  if (command == "fit" || command == "check" || command == "forecast" || command == "compare" || command == "backtest") add({"--model", line});
+  const char* line = bytes.one_of(
+      {"const", "const ar1", "zero ma1", "const trend ar1 ma1", "const / garch",
+       "const / gjr / student", "const / egarch / ged", "const / aparch / skew-student",
+       "const / arch e1,2", "const ar1 / ewma", "const / igarch", "const / twocomp", "diff1 ar1",
+       "const sar1 season 5", "const with lots", "const / garch with lots",
+       "const / garch e1 h1 beta1=.9", "const risk sqrt / garch"});
+  if (command == "fit" || command == "check" || command == "forecast" || command == "compare" ||
+      command == "backtest")
+    add({"--model", line});
   if (command == "forecast")
-    add({"--draws", "100", "--horizon", bytes.one_of({"1", "3", "40"}), "--method", bytes.one_of({"plug-in", "full", "resampled"})});
-  if (command == "backtest") add({"--window", bytes.one_of({"30", "40", "90"}), "--origins", "4", "--draws", "200"});
+    add({"--draws", "100", "--horizon", bytes.one_of({"1", "3", "40"}), "--method",
+         bytes.one_of({"plug-in", "full", "resampled"})});
+  if (command == "backtest")
+    add({"--window", bytes.one_of({"30", "40", "90"}), "--origins", "4", "--draws", "200"});
   if (command == "search") add({"--most-ar", "1", "--most-ma", "1"});
-  if (command == "season" && bytes.below(2) == 0) add({"--period", bytes.one_of({"2", "5", "7", "12"})});
-  if (command == "lags" || command == "check") add({"--lags", bytes.one_of({"1", "5", "10", "1,2,3", "60"})});
+  if (command == "season" && bytes.below(2) == 0)
+    add({"--period", bytes.one_of({"2", "5", "7", "12"})});
+  if (command == "lags" || command == "check")
+    add({"--lags", bytes.one_of({"1", "5", "10", "1,2,3", "60"})});
   if (bytes.below(2) == 0 && command != "simulate") add({"--json"});
   return words;
 }
@@ -95,6 +113,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if (status == 1 && err.str().empty()) tell("bad data, and no word of it");
   if (err.str().find("unexpected") != std::string::npos) tell("an error that nobody expected");
   for (const char* none : {" nan", " inf", "-nan", "-inf", ":nan", ":inf"})
-    if (out.str().find(none) != std::string::npos && out.str().find(std::string(none) + "o") == std::string::npos) tell("a number that is none");
+    if (out.str().find(none) != std::string::npos &&
+        out.str().find(std::string(none) + "o") == std::string::npos)
+      tell("a number that is none");
   return 0;
 }

@@ -15,7 +15,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   if (data[0] % 2 == 0) brace::BacktestJournal(path, "const, window 4", series);
   std::ofstream(path, std::ios::app | std::ios::binary) << fuzz::text_of(data + 1, size - 1);
   return fuzz::answers([&] {
-    const std::size_t known = brace::BacktestJournal(path, "const, window 4", series).known().size();
+    const std::size_t known =
+        brace::BacktestJournal(path, "const, window 4", series).known().size();
     if (brace::BacktestJournal(path, "const, window 4", series).known().size() != known)
       fuzz::broken("a journal that was opened holds other records");
   });

@@ -12,6 +12,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     const brace::Fit fit = brace::load_model(path);
     brace::save_model(fit, path);
     (void)brace::load_model(path);
-    (void)brace::forecast(fit, {.horizon = 2, .method = brace::ForecastMethod::plug_in, .draws = 100, .paths = 1});
+    (void)brace::forecast(
+        fit, {.horizon = 2, .method = brace::ForecastMethod::plug_in, .draws = 100, .paths = 1});
   });
 }

@@ -39,6 +39,7 @@ TEST(Outliers, PlantedOnesAreFoundAndOffered) {
   EXPECT_GT(*cleaned.log_likelihood, *fit.log_likelihood + 100);
   for (const Parameter& p : cleaned.parameters) {
     if (p.name.starts_with("with:pulse")) {
+      // Four standard errors each: one estimate in 16,000 is further off.
       EXPECT_NEAR(p.estimate, 12, 4 * *p.se);
     }
     if (p.name.starts_with("with:step")) {
@@ -72,6 +73,7 @@ TEST(Outliers, UndatedOnesAreListedAndNotOffered) {
   const OutlierReport found = find_outliers(estimate("const", y));
   ASSERT_EQ(found.outliers.size(), 1u);
   EXPECT_FALSE(found.offered);
+  // The size is one value of noise with sd 1 away from 20.
   EXPECT_NEAR(found.outliers[0].size, 20, 1);
   std::ostringstream out;
   out << found;

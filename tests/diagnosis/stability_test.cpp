@@ -27,6 +27,7 @@ TEST(Nyblom, KnownAnswer) {
   const auto tests = nyblom(fit);
   const double rel = answer["tolerance"]["rel"];
   ASSERT_EQ(tests.size(), 5u);
+  // What the answer file allows, of itself.
   EXPECT_NEAR(tests[0].statistic, answer["expected"]["joint"].get<double>(), rel * .57);
   for (std::size_t i = 1; i < tests.size(); ++i) {
     const double want = answer["expected"]["individual"][tests[i].variant];
@@ -45,6 +46,7 @@ TEST(VarianceBreak, FindsTheDateOfAChangedEquation) {
   const Series y = garch(2000, 5, 3);
   const TestResult found = variance_break_test(estimate("const / garch / student", y));
   EXPECT_LT(*found.p_value, .001);
+  // The date of a change of this size is known to some dozens of rows.
   EXPECT_NEAR(static_cast<double>(found.break_at->row + 1), 1000, 60);
   const TestResult none = variance_break_test(estimate("const / garch / student", garch(2000, 5)));
   EXPECT_GT(*none.p_value, .05);
@@ -54,9 +56,11 @@ TEST(FindBreaks, TellsKindDateSegmentsAndWhatItDidToPersistence) {
   const BreakReport report = find_breaks(garch(2400, 7, 4));
   ASSERT_EQ(report.breaks.size(), 1u) << report.reading;
   EXPECT_EQ(report.breaks[0].kind, BreakKind::variance);
+  // The same of a longer sample.
   EXPECT_NEAR(static_cast<double>(report.breaks[0].at.row + 1), 1200, 60);
   ASSERT_EQ(report.segments.size(), 2u);
   EXPECT_EQ(report.segments[0].n + report.segments[1].n, 2400u);
+  // The sd of 1,200 rows that cluster is known to about a tenth.
   EXPECT_NEAR(report.segments[1].sd / report.segments[0].sd, 2, .3);
   ASSERT_TRUE(report.persistence && report.segments[0].persistence);
   EXPECT_GT(*report.persistence, *report.segments[0].persistence);
@@ -76,6 +80,7 @@ TEST(FindBreaks, FindsAShiftOfTheMean) {
   const BreakReport report = find_breaks(y);
   ASSERT_FALSE(report.breaks.empty());
   EXPECT_EQ(report.breaks[0].kind, BreakKind::mean);
+  // A step of one sd is dated to some dozens of rows.
   EXPECT_NEAR(static_cast<double>(report.breaks[0].at.row + 1), 700, 25);
 }
 

@@ -185,6 +185,7 @@ TEST(Equation, GivesTheVariancePathOfEveryFamily) {
           double h = level;
           for (std::size_t k = 1; k <= 1000; ++k)
             h += w[k - 1] * (k <= t ? std::pow(fit.shocks[t - k], 2) : fit.presample);
+          // The text prints four digits of each coefficient.
           EXPECT_NEAR(h, fit.variances[t], 1e-3 * h) << line;
         }
         continue;

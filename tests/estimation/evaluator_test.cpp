@@ -42,6 +42,7 @@ TEST(Evaluator, IsTheLikelihoodWithItsDerivatives) {
     EXPECT_NEAR(value, once.log_likelihood, 1e-9 * std::abs(value)) << c.line;
     EXPECT_NEAR(of.value(c.at), value, 1e-9 * std::abs(value));
     for (std::size_t j = 0; j < k; ++j) {
+      // Sums in another order.
       EXPECT_NEAR(gradient[j], once.gradient[j], 1e-7 * (1 + std::abs(gradient[j]))) << c.line;
       std::vector<double> moved = c.at;
       const double h = 1e-5 * (1 + std::abs(c.at[j]));
@@ -49,6 +50,7 @@ TEST(Evaluator, IsTheLikelihoodWithItsDerivatives) {
       const double above = of.gradient(moved, up);
       moved[j] = c.at[j] - h;
       const double below = of.gradient(moved, down);
+      // Central differences with their own error, of order h squared.
       EXPECT_NEAR((above - below) / (2 * h), gradient[j], 1e-4 * (1 + std::abs(gradient[j])))
           << c.line << ' ' << of.names()[j];
       for (std::size_t i = 0; i < k; ++i) {

@@ -151,6 +151,7 @@ TEST(Kink, KnownAnswerOfEgarchWithAMean) {
   std::vector<double> theta;
   for (const std::string& name : parameter_names(model).all())
     theta.push_back(fixed["parameters"].at(name));
+  // What the answer file allows.
   EXPECT_NEAR(evaluate(model, y, theta).log_likelihood, fixed["loglik"].get<double>(),
               tol["loglik_at_fixed_abs"].get<double>());
   const Fit fit = estimate(model, y);
@@ -161,6 +162,7 @@ TEST(Kink, KnownAnswerOfEgarchWithAMean) {
                 tol["estimate_in_units_of_se"].get<double>() *
                     want["se_opg_right_of_kink"][j].get<double>())
         << fit.parameters[j].name;
+  // omega / (1 - persistence) magnifies what the estimates differ by.
   EXPECT_NEAR(*fit.unconditional_variance / want["unconditional_variance"].get<double>(), 1, 1e-3);
 }
 

@@ -47,6 +47,7 @@ TEST(FitRolling, LanesGiveWhatEachWindowAloneGives) {
       EXPECT_NEAR(lanes[i].log_likelihood, alone[i].log_likelihood, 1e-7) << line << " " << i;
       for (std::size_t j = 0; j < lanes[i].estimates.size(); ++j) {
         const double se = std::sqrt(alone[i].covariance(j, j));
+        // Lanes end on another last step: a fraction of 1e-6 standard errors.
         EXPECT_NEAR(lanes[i].estimates[j], alone[i].estimates[j], 5e-6 * se);
         EXPECT_NEAR(std::sqrt(lanes[i].covariance(j, j)), se, 1e-5 * se);
       }
@@ -86,6 +87,7 @@ TEST(FitRolling, FitsWhatAWindowIsTurnedInto) {
   for (std::size_t i = 0; i < fits.size(); ++i) {
     ASSERT_EQ(fits[i].status, FitStatus::converged);
     EXPECT_EQ(fits[i].first, plain[i].first);
+    // The same climb in another unit.
     EXPECT_NEAR(fits[i].estimates[0], 2 * plain[i].estimates[0], 1e-6);
     EXPECT_NEAR(fits[i].estimates[1], 4 * plain[i].estimates[1], 1e-6);
     EXPECT_NEAR(fits[i].estimates[2], plain[i].estimates[2], 1e-6);
@@ -130,6 +132,7 @@ TEST(FitRolling, BoundsAreReachedAndSaid) {
     on_bound += lanes[i].status == FitStatus::boundary;
     ASSERT_NE(lanes[i].status, FitStatus::failed) << lanes[i].first;
     EXPECT_EQ(lanes[i].status, alone[i].status) << i;
+    // Two climbs to the same height.
     EXPECT_NEAR(lanes[i].log_likelihood, alone[i].log_likelihood, 1e-7) << i;
   }
   EXPECT_GT(on_bound, 0);

@@ -57,6 +57,7 @@ TEST(OverDifferenced, TheRatioIsThatOfTwoFits) {
       EXPECT_GT(fit.parameters[0].estimate, -.95);
       continue;
     }
+    // Two climbs to the same height.
     EXPECT_NEAR(found->statistic,
                 std::max(0.0, 2 * (*fit.log_likelihood - *estimate(held, y).log_likelihood)), 1e-6);
     EXPECT_NEAR(found->inverse_root, -fit.parameters[0].estimate, 1e-12);

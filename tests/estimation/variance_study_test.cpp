@@ -126,6 +126,7 @@ TEST(Scale, DoesNotMatterToAnyFamilyOrLaw) {
       const Fit fit = estimate(line, scaled);
       ASSERT_EQ(fit.convergence.status, plain.convergence.status) << line << ' ' << c;
       const double n = static_cast<double>(fit.n);
+      // The same climb in another unit.
       EXPECT_NEAR(*fit.log_likelihood + n * std::log(c), *plain.log_likelihood, 1e-6) << line;
       for (std::size_t t = 0; t < y.size(); t += 100)
         EXPECT_NEAR(fit.variances[t] / (c * c) / plain.variances[t], 1, 1e-6) << line;

@@ -48,6 +48,7 @@ TEST(Backtest, ScoresTheLawOfItsMethod) {
     EXPECT_EQ(ahead.next.parts.size(), method == ForecastMethod::full ? 200U : 1U);
     const DensityScore score = score_density(ahead.next, y.values[origin + 1]);
     const BacktestStep& step = b.entrants[0].steps[7][0];
+    // Other draws of the parameters, and climbs of their own.
     EXPECT_NEAR(step.transform, score.transform, .01);
     EXPECT_NEAR(step.log_score, score.log_score, .02);
     EXPECT_NEAR(step.crps, score.crps, .01);
@@ -74,6 +75,7 @@ TEST(Backtest, IsFitAndForecastOfEachWindow) {
           forecast(fit, {.horizon = 3, .method = ForecastMethod::plug_in, .draws = 200});
       for (std::size_t k = 0; k < 3; ++k) {
         const BacktestStep& s = b.entrants[0].steps[i][k];
+        // A warm and a cold climb to the same maximum.
         EXPECT_NEAR(s.mean, ahead.steps[k].mean, 1e-5);
         EXPECT_NEAR(s.variance, *ahead.steps[k].variance, 1e-5);
         EXPECT_EQ(s.actual, y.values[origin + 1 + k]);
@@ -139,6 +141,7 @@ TEST(Backtest, FitsATransformInEachWindow) {
                                           .seed = 1 + origin});
     for (std::size_t k = 0; k < 2; ++k) {
       const BacktestStep& s = b.entrants[0].steps[i][k];
+      // The same, carried back to prices.
       EXPECT_NEAR(s.mean, ahead.original[k].mean, 1e-5);
       EXPECT_NEAR(s.variance, ahead.original[k].variance, 1e-4 * s.variance);
       EXPECT_NEAR(s.return_interval[1].low, ahead.original[k].interval[1].low, 1e-4);

@@ -103,6 +103,7 @@ TEST(Accuracy, FindsErrorsWithMemory) {
   const Series y = simulate(parse_model("zero ar1"), {.5, 1}, 300, {.seed = 9});
   const std::vector<double> zero(y.size(), 0);
   const Accuracy a = accuracy(y.values, zero, {.step = 1});
+  // Three standard errors of an autocorrelation of 300 rows.
   EXPECT_NEAR(a.memory->autocorrelation, .5, .2);
   EXPECT_TRUE(*a.memory->test.rejects());
   EXPECT_FALSE(accuracy(y.values, zero).memory) << "errors of one origin are not meant to be white";

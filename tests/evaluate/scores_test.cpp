@@ -121,6 +121,7 @@ TEST(Densities, ScoreOfPathsNearsTheClosedForm) {
   std::vector<double> values(200000);
   for (double& v : values) v = 1 + 2 * u.normal();
   for (const double actual : {-3., 1., 2.5})
+    // Four Monte Carlo errors of 200,000 draws with sd 2.
     EXPECT_NEAR(crps(values, actual), crps_normal(actual, 1, 2), .02);
   std::vector<double> two{1, 3};  // by hand: (1 + 1) / 2 - 2 * 2 / (2 * 4)
   EXPECT_DOUBLE_EQ(crps(two, 2), .5);
@@ -144,6 +145,7 @@ TEST(Densities, ScoreOfAStudentLaw) {
       EXPECT_NEAR(crps_student(3 * y, 3 * mean, 3 * sd, nu), 3 * crps_student(y, mean, sd, nu),
                   1e-12);
     }
+  // Student at 1e6 degrees of freedom differs from the normal by 1e-6.
   EXPECT_NEAR(crps_student(.7, 0, 1, 1e6), crps_normal(.7, 0, 1), 1e-5);
   const NextRow next{.shocks = Student{}, .parts = {{.4, 4, {6}}}};
   EXPECT_DOUBLE_EQ(score_density(next, 1.5).crps, crps_student(1.5, .4, 2, 6));
@@ -168,6 +170,7 @@ TEST(Densities, OfAMixture) {
   for (const double y : {-4., .1, 2.5}) {
     EXPECT_NEAR((score(y + 1e-5).transform - score(y - 1e-5).transform) / 2e-5,
                 std::exp(score(y).log_score), 1e-8);
+    // Four Monte Carlo errors.
     EXPECT_NEAR(score(y).crps, crps(draws, y), .02);
     const DensityScore normal = score_density({.shocks = Normal{}, .parts = {{1, 4, {}}}}, y);
     EXPECT_DOUBLE_EQ(normal.crps, crps_normal(y, 1, 2));
@@ -228,6 +231,7 @@ TEST(Scores, SizesAreFivePercent) {
   }
   for (const auto& [name, count] : rejected) {
     const double runs = name == "berkowitz" ? kRuns / 4 : kRuns;
+    // Four binomial errors.
     EXPECT_NEAR(count / runs, .05, 4 * std::sqrt(.05 * .95 / runs)) << name;
   }
 }

@@ -43,6 +43,7 @@ class Law : public testing::TestWithParam<LawCase> {
 };
 
 TEST_P(Law, HasMeanZeroAndUnitVariance) {
+  // The midpoint rule on 400,000 points: its error at a kink of the density.
   EXPECT_NEAR(mean([](double) { return 1; }), 1, 1e-7);
   EXPECT_NEAR(mean([](double z) { return z; }), 0, 1e-7);
   // A tail of power nu leaves 1e9^(2 - nu) of the variance out.
@@ -50,10 +51,12 @@ TEST_P(Law, HasMeanZeroAndUnitVariance) {
 }
 
 TEST_P(Law, MomentsAreThoseOfItsDensity) {
+  // The same of a function with a kink at 0; a square also leaves its tail out.
   EXPECT_NEAR(mean_absolute(law, shape), mean([](double z) { return std::abs(z); }), 1e-6);
   EXPECT_NEAR(negative_square(law, shape), mean([](double z) { return z < 0 ? z * z : 0; }), 1e-4);
   for (const double delta : {.7, 1.5})
     for (const bool negative : {false, true})
+      // The midpoint rule at a kink.
       EXPECT_NEAR(half_power(law, shape, delta, negative), mean([&](double z) {
                     return (z < 0) == negative ? std::pow(std::abs(z), delta) : 0;
                   }),
@@ -75,6 +78,7 @@ TEST_P(Law, MomentsAreThoseOfItsDensity) {
 TEST_P(Law, QuantilesInvertItsDistribution) {
   for (const double p : {.001, .05, .3, .5, .77, .975, .9995}) {
     const double z = shock_law(law).quantile(p, shape);
+    // The midpoint rule cut off within a step.
     EXPECT_NEAR(mean([](double) { return 1; }, -1e9, z), p, 1e-6) << p;
     EXPECT_NEAR(shock_law(law).cdf(z, shape), p, 1e-12) << p;
   }
@@ -125,6 +129,7 @@ TEST(Differences, AreThoseOfAPolynomialAndOfMoments) {
   const std::array<double, 3> first{108, 58, 6};
   const std::array<double, 6> second{108, 72, 16, 0, 2, 0};
   for (std::size_t i = 0; i < 3; ++i) EXPECT_NEAR(d.d[i], first[i], 1e-9 * 108);
+  // Second differences lose twice as many digits to rounding as first ones.
   for (std::size_t r = 0; r < 6; ++r) EXPECT_NEAR(d.d2[r], second[r], 1e-6 * 108) << r;
   // E|z| of Student: its derivative by nu from the logarithm's.
   const double nu = 5;

@@ -35,7 +35,8 @@ std::string made_prices(const Folder& folder, int rows = 320) {
   double price = 100;
   for (int t = 0; t < rows; ++t) {
     price *= 1 + .012 * std::sin(1.7 * t) * std::cos(.9 * t * t) + .0004;
-    text += fmt::format("{}-{:02}-{:02},{:.4f}\n", 2020 + t / 336, 1 + t / 28 % 12, 1 + t % 28, price);
+    text +=
+        fmt::format("{}-{:02}-{:02},{:.4f}\n", 2020 + t / 336, 1 + t / 28 % 12, 1 + t % 28, price);
   }
   return folder.file("prices.csv", text);
 }
@@ -53,7 +54,8 @@ struct WholeFile {
 };
 const WholeFile kWholeFiles[] = {
     {"saved model", "fit {0} --returns log --model 'const / garch' --save {1}", "m.json"},
-    {"forecast as CSV", "forecast {0} --returns log --model 'const / garch' --draws 100 --out {1}", "f.csv"},
+    {"forecast as CSV", "forecast {0} --returns log --model 'const / garch' --draws 100 --out {1}",
+     "f.csv"},
     {"residuals", "check {0} --returns log --model 'const ar1' --residuals {1}", "r.csv"},
     {"figure", "lags {0} --returns log --chart {1}", "l.svg"},
 };
@@ -62,7 +64,8 @@ TEST(Faults, AFullDiskLeavesAFileAsItWasOrWhole) {
   for (const WholeFile& what : kWholeFiles)
     for (const bool there : {false, true}) {
       const Folder folder;
-      const std::string prices = made_prices(folder), path = folder / what.file, words = fmt::format(fmt::runtime(what.words), prices, path);
+      const std::string prices = made_prices(folder), path = folder / what.file,
+                        words = fmt::format(fmt::runtime(what.words), prices, path);
       ASSERT_EQ(brace(words).status, 0) << what.name;
       const std::string whole = content_of(path);
       bool done = false;
@@ -79,7 +82,8 @@ TEST(Faults, AFullDiskLeavesAFileAsItWasOrWhole) {
           EXPECT_EQ(fs::exists(path), there) << what.name << ", write " << n;
           EXPECT_EQ(content_of(path), there ? "what was there before" : "") << what.name;
         }
-        EXPECT_EQ(folder.entries(), (fs::exists(path) ? 2u : 1u)) << what.name << ": nothing else is left, write " << n;
+        EXPECT_EQ(folder.entries(), (fs::exists(path) ? 2u : 1u))
+            << what.name << ": nothing else is left, write " << n;
       }
       EXPECT_TRUE(done) << what.name << ": too many writes to try each";
     }
@@ -88,14 +92,16 @@ TEST(Faults, AFullDiskLeavesAFileAsItWasOrWhole) {
 TEST(Faults, KilledAtAnyWriteLeavesAFileAsItWasOrWhole) {
   for (const WholeFile& what : kWholeFiles) {
     const Folder folder;
-    const std::string prices = made_prices(folder), path = folder / what.file, words = fmt::format(fmt::runtime(what.words), prices, path);
+    const std::string prices = made_prices(folder), path = folder / what.file,
+                      words = fmt::format(fmt::runtime(what.words), prices, path);
     ASSERT_EQ(brace(words).status, 0);
     const std::string whole = content_of(path);
     bool done = false;
     for (int n = 1; n < 12 && !done; ++n) {
       (void)folder.file(what.file, "what was there before");
       done = with_fault(fmt::format("FAULT_KILL={}", n), words).status == 0;
-      EXPECT_THAT(content_of(path), AnyOf(whole, "what was there before")) << what.name << ", write " << n;
+      EXPECT_THAT(content_of(path), AnyOf(whole, "what was there before"))
+          << what.name << ", write " << n;
     }
     EXPECT_TRUE(done) << what.name;
   }
@@ -105,7 +111,8 @@ TEST(Faults, AFolderThatMayNotBeWrittenIsNamed) {
   const Folder folder;
   const std::string prices = made_prices(folder);
   for (const WholeFile& what : kWholeFiles) {
-    const Outcome o = brace(fmt::format(fmt::runtime(what.words), prices, "/proc/" + std::string(what.file)));
+    const Outcome o =
+        brace(fmt::format(fmt::runtime(what.words), prices, "/proc/" + std::string(what.file)));
     EXPECT_EQ(o.status, 1) << what.name;
     EXPECT_THAT(o.err, HasSubstr(std::string("/proc/") + what.file)) << what.name;
     EXPECT_THAT(o.err, HasSubstr("cannot be")) << what.name;
@@ -115,8 +122,10 @@ TEST(Faults, AFolderThatMayNotBeWrittenIsNamed) {
 // ---- What goes on: journals, studies, batch stores ----
 
 // Runs with a fault at one write after another, and then without: the answer of an undisturbed run.
-void expect_to_go_on(const std::string& name, const std::function<std::string(const Folder&)>& words_in,
-                     const std::function<std::string(const Folder&)>& answer_in, const std::vector<int>& at) {
+void expect_to_go_on(const std::string& name,
+                     const std::function<std::string(const Folder&)>& words_in,
+                     const std::function<std::string(const Folder&)>& answer_in,
+                     const std::vector<int>& at) {
   const Folder calm;
   const Outcome whole = brace(words_in(calm));
   ASSERT_THAT(whole.status, AnyOf(0, 3)) << name << whole.err;
@@ -126,7 +135,8 @@ void expect_to_go_on(const std::string& name, const std::function<std::string(co
       const Folder folder;
       const std::string words = words_in(folder);
       const Outcome o = with_fault(fmt::format("{}={}", fault, n), words);
-      if (o.status != whole.status && std::string(fault) == "FAULT_WRITE") expect_said(o, fmt::format("{}, {}={}", name, fault, n));
+      if (o.status != whole.status && std::string(fault) == "FAULT_WRITE")
+        expect_said(o, fmt::format("{}, {}={}", name, fault, n));
       const Outcome on = brace(words);
       EXPECT_EQ(on.status, whole.status) << name << ", " << fault << ' ' << n << ": " << on.err;
       EXPECT_EQ(answer_in(folder), want) << name << ", " << fault << ' ' << n;
@@ -137,7 +147,9 @@ TEST(Faults, ABacktestGoesOnFromItsJournal) {
   expect_to_go_on(
       "journal",
       [](const Folder& f) {
-        return "backtest " + made_prices(f) + " --returns log --model 'const ar1' --window 290 --journal " + (f / "j.jsonl") + " --out " + (f / "b.csv");
+        return "backtest " + made_prices(f) +
+               " --returns log --model 'const ar1' --window 290 --journal " + (f / "j.jsonl") +
+               " --out " + (f / "b.csv");
       },
       [](const Folder& f) { return content_of(f / "b.csv"); }, {1, 2, 3, 7, 20});
 }
@@ -148,14 +160,18 @@ TEST(Faults, AStudyGoesOn) {
       [](const Folder& f) {
         made_prices(f);
         return "study " + f.file("s.toml",
-                                 "[series]\nfile = \"prices.csv\"\nreturns = \"log\"\n[lags]\nlags = 5\n[fit]\nmodel = \"const / garch\"\n"
+                                 "[series]\nfile = \"prices.csv\"\nreturns = \"log\"\n[lags]\nlags "
+                                 "= 5\n[fit]\nmodel = \"const / garch\"\n"
                                  "[forecast]\nmodel = \"const / garch\"\ndraws = 100\n");
       },
       [](const Folder& f) {
-        std::string told = content_of(f / "s-results/forecast.json") + content_of(f / "s-results/fit.json");
-        for (std::size_t at; (at = told.find(f / "")) != std::string::npos;) told.erase(at, (f / "").size());
+        std::string told =
+            content_of(f / "s-results/forecast.json") + content_of(f / "s-results/fit.json");
+        for (std::size_t at; (at = told.find(f / "")) != std::string::npos;)
+          told.erase(at, (f / "").size());
         return told;
-      }, {1, 2, 3, 5, 8, 12, 17});
+      },
+      {1, 2, 3, 5, 8, 12, 17});
 }
 
 TEST(Faults, ABatchGoesOn) {
@@ -164,10 +180,16 @@ TEST(Faults, ABatchGoesOn) {
       [](const Folder& f) {
         std::string text = "date,kelp,rope,tar\n";
         for (int t = 0; t < 90; ++t)
-          text += fmt::format("{}-{:02}-{:02},{:.3f},{:.3f},{:.3f}\n", 2020, 1 + t / 28, 1 + t % 28, 100 + 5 * std::sin(t * .7), 50 + t * .1 + std::cos(t * 1.3), 80 + 3 * std::sin(t * t));
-        return "batch " + f.file("wide.csv", text) + " --each column --returns log --model 'const ar1' --store " + (f / "r.sqlite");
+          text += fmt::format("{}-{:02}-{:02},{:.3f},{:.3f},{:.3f}\n", 2020, 1 + t / 28, 1 + t % 28,
+                              100 + 5 * std::sin(t * .7), 50 + t * .1 + std::cos(t * 1.3),
+                              80 + 3 * std::sin(t * t));
+        return "batch " + f.file("wide.csv", text) +
+               " --each column --returns log --model 'const ar1' --store " + (f / "r.sqlite");
       },
-      [](const Folder& f) { return fmt::format("{}", fmt::join(all_results(f / "r.sqlite"), "\n")); }, {1, 2, 4, 9, 17, 30});
+      [](const Folder& f) {
+        return fmt::format("{}", fmt::join(all_results(f / "r.sqlite"), "\n"));
+      },
+      {1, 2, 4, 9, 17, 30});
 }
 
 // ---- Neighbours ----
@@ -184,16 +206,22 @@ TEST(Faults, AFileThatChangesWhileItIsReadIsRefused) {
 // A second writer of a journal or a study is told so; once the first has gone it is not.
 TEST(Faults, ASecondWriterIsRefusedWhileTheFirstIsThere) {
   const Folder folder;
-  const std::string prices = made_prices(folder), journal = folder / "j.jsonl", results = folder / "s-results";
+  const std::string prices = made_prices(folder), journal = folder / "j.jsonl",
+                    results = folder / "s-results";
   fs::create_directory(results);
-  const std::string study = folder.file("s.toml", "[series]\nfile = \"prices.csv\"\nreturns = \"log\"\n[lags]\nlags = 5\n");
-  for (const auto& [words, what] : {std::pair{"backtest " + prices + " --returns log --model 'const ar1' --window 300 --journal " + journal, journal},
-                                    std::pair{"study " + study, results}}) {
+  const std::string study = folder.file(
+      "s.toml", "[series]\nfile = \"prices.csv\"\nreturns = \"log\"\n[lags]\nlags = 5\n");
+  for (const auto& [words, what] :
+       {std::pair{"backtest " + prices +
+                      " --returns log --model 'const ar1' --window 300 --journal " + journal,
+                  journal},
+        std::pair{"study " + study, results}}) {
     {
       const WriterLock first(what);
       const Outcome second = brace(words);
       EXPECT_EQ(second.status, 1) << second.out;
-      EXPECT_THAT(second.err, HasSubstr(what + ": another run is writing to it; wait until it has ended"));
+      EXPECT_THAT(second.err,
+                  HasSubstr(what + ": another run is writing to it; wait until it has ended"));
     }
     EXPECT_EQ(brace(words).status, 0) << what;
   }
@@ -202,7 +230,9 @@ TEST(Faults, ASecondWriterIsRefusedWhileTheFirstIsThere) {
 TEST(Faults, TwoWritersOfOneModelLeaveOneOfThemWhole) {
   const Folder folder;
   const std::string prices = made_prices(folder), path = folder / "m.json";
-  const auto words = [&](const char* line) { return fmt::format("fit {} --returns log --model '{}' --save {}", prices, line, path); };
+  const auto words = [&](const char* line) {
+    return fmt::format("fit {} --returns log --model '{}' --save {}", prices, line, path);
+  };
   for (int i = 0; i < 3; ++i) {
     std::thread other([&] { (void)brace(words("const / garch")); });
     (void)brace(words("const ar1"));
@@ -217,7 +247,8 @@ TEST(Faults, TwoWritersOfOneModelLeaveOneOfThemWhole) {
 TEST(Faults, AClockThatJumpsChangesNothing) {
   const Folder folder;
   const std::string prices = made_prices(folder);
-  for (const char* words : {"fit {} --returns log --model 'const / garch' --json", "forecast {} --returns log --model 'const / garch' --draws 100 --json",
+  for (const char* words : {"fit {} --returns log --model 'const / garch' --json",
+                            "forecast {} --returns log --model 'const / garch' --draws 100 --json",
                             "backtest {} --returns log --model 'const ar1' --window 300 --json"}) {
     const std::string call = fmt::format(fmt::runtime(words), prices);
     const Outcome o = with_fault("FAULT_CLOCK=1", call);
@@ -228,12 +259,14 @@ TEST(Faults, AClockThatJumpsChangesNothing) {
 
 TEST(System, LocaleTimeZoneAndTerminalChangeNothing) {
   const Folder folder;
-  const std::string call = "forecast " + made_prices(folder) + " --returns log --model 'const / garch' --draws 100";
+  const std::string call =
+      "forecast " + made_prices(folder) + " --returns log --model 'const / garch' --draws 100";
   const std::string want = brace(call).out;
   ASSERT_FALSE(want.empty());
   for (const char* environment :
-       {"LC_ALL=de_DE.UTF-8 LANG=de_DE.UTF-8", "LC_ALL=tr_TR.UTF-8", "LC_ALL=C", "LC_ALL=none.such", "TZ=Asia/Kathmandu", "TZ=America/St_Johns",
-        "TZ=:no/such/zone", "TERM=dumb", "TERM=", "COLUMNS=20", "HOME=/none TMPDIR=/none"}) {
+       {"LC_ALL=de_DE.UTF-8 LANG=de_DE.UTF-8", "LC_ALL=tr_TR.UTF-8", "LC_ALL=C", "LC_ALL=none.such",
+        "TZ=Asia/Kathmandu", "TZ=America/St_Johns", "TZ=:no/such/zone", "TERM=dumb",
+        "TERM=", "COLUMNS=20", "HOME=/none TMPDIR=/none"}) {
     const Outcome o = run(std::string(environment) + " '" BRACE_TOOL "' " + call);
     EXPECT_EQ(o.status, 0) << environment << o.err;
     EXPECT_EQ(o.out, want) << environment;
@@ -252,7 +285,9 @@ TEST(System, ClosedStreamsAndPipesEndInAWord) {
   const Outcome cut = run("'" BRACE_TOOL "' season " + prices + " --period 7 --json | head -c 10");
   EXPECT_EQ(cut.out.size(), 10u);
   EXPECT_EQ(cut.err.find("unexpected"), std::string::npos) << cut.err;
-  const Outcome ignored = run("trap '' PIPE; '" BRACE_TOOL "' season " + prices + " --period 7 --json 2> " + (folder / "err") + " | head -c 10 > /dev/null");
+  const Outcome ignored =
+      run("trap '' PIPE; '" BRACE_TOOL "' season " + prices + " --period 7 --json 2> " +
+          (folder / "err") + " | head -c 10 > /dev/null");
   EXPECT_EQ(content_of(folder / "err").find("unexpected"), std::string::npos);
 }
 
@@ -260,12 +295,18 @@ TEST(System, LittleMemoryAndFewDescriptorsAreTold) {
   const Folder folder;
   const std::string prices = made_prices(folder);
   for (const int kilobytes : {60000, 120000, 200000}) {
-    const Outcome o = run(fmt::format("ulimit -v {}; '" BRACE_TOOL "' simulate --model 'const / garch' --parameters .1,.1,.1,.8 --rows 20000000 > /dev/null", kilobytes));
-    EXPECT_THAT(o.status, AnyOf(0, 1, 2, 127)) << kilobytes << o.err;  // 127: the loader itself found no room
+    const Outcome o = run(fmt::format(
+        "ulimit -v {}; '" BRACE_TOOL
+        "' simulate --model 'const / garch' --parameters .1,.1,.1,.8 --rows 20000000 > /dev/null",
+        kilobytes));
+    EXPECT_THAT(o.status, AnyOf(0, 1, 2, 127))
+        << kilobytes << o.err;  // 127: the loader itself found no room
     EXPECT_EQ(o.err.find("terminate"), std::string::npos) << o.err;
   }
   for (const int files : {4, 6, 8, 16}) {
-    const Outcome o = run(fmt::format("ulimit -n {}; '" BRACE_TOOL "' fit {} --returns log --model 'const / garch' --save {}", files, prices, folder / "m.json"));
+    const Outcome o = run(fmt::format("ulimit -n {}; '" BRACE_TOOL
+                                      "' fit {} --returns log --model 'const / garch' --save {}",
+                                      files, prices, folder / "m.json"));
     EXPECT_THAT(o.status, AnyOf(0, 1, 127)) << files << o.err;
     EXPECT_EQ(o.err.find("terminate"), std::string::npos) << o.err;
     if (o.status == 1) expect_said(o, fmt::format("{} files", files));
@@ -276,8 +317,10 @@ TEST(System, AnInterruptEndsWithinASecondAndLeavesNothing) {
   const Folder folder;
   const std::string prices = made_prices(folder, 2000);
   const auto begin = std::chrono::steady_clock::now();
-  const Outcome o = run("timeout -s INT 0.5 '" BRACE_TOOL "' backtest " + prices + " --returns log --model 'const / aparch / skew-student' --window 1500 --out " +
-                        (folder / "b.csv"));
+  const Outcome o =
+      run("timeout -s INT 0.5 '" BRACE_TOOL "' backtest " + prices +
+          " --returns log --model 'const / aparch / skew-student' --window 1500 --out " +
+          (folder / "b.csv"));
   EXPECT_NE(o.status, 0);
   EXPECT_LT(std::chrono::steady_clock::now() - begin, std::chrono::seconds(10));
   EXPECT_EQ(o.err.find("terminate"), std::string::npos) << o.err;

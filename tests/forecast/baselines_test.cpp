@@ -54,6 +54,7 @@ TEST(Smoothing, EqualsTheModelItStandsFor) {
   const Forecast ahead = forecast(fit, {.horizon = 10, .method = ForecastMethod::plug_in});
   const std::vector<BaselineStep> smooth = forecast(b, 10);
   for (std::size_t h = 0; h < 10; ++h) {
+    // Smoothing starts from an estimated level, the model from a diffuse one.
     EXPECT_NEAR(smooth[h].mean, ahead.steps[h].mean, .05);
     EXPECT_NEAR(smooth[h].sd / ahead.steps[h].sd, 1, .01);
   }
@@ -75,6 +76,7 @@ TEST(Smoothing, FollowsTrendAndSeasonOfBothKinds) {
     const std::vector<BaselineStep> ahead = forecast(b, 24, {95});
     std::size_t covered = 0;
     for (std::size_t h = 0; h < 24; ++h) {
+      // About two and a half sd of the noise.
       EXPECT_NEAR(ahead[h].mean, parts.held_out.values[h], 2.5) << words << h;
       covered += ahead[h].interval[0].low < parts.held_out.values[h] &&
                  parts.held_out.values[h] < ahead[h].interval[0].high;

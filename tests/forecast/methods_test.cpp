@@ -130,6 +130,7 @@ TEST(ShortSamples, PersistenceHasTheReferencePriorOfAnAutoregression) {
     if (volatility < band.low) below_low += density;
     if (volatility < band.high) below_high += density;
   }
+  // The Monte Carlo error of the draws, and that of the grid.
   EXPECT_NEAR(below_low / all, .1, .015);
   EXPECT_NEAR(below_high / all, .9, .015);
 }
@@ -146,6 +147,7 @@ TEST(ShortSamples, AgreeWithTheNormalLawWhereThatIsRight) {
   EXPECT_TRUE(sampled.effective_draws);
   EXPECT_FALSE(normal.effective_draws);
   for (std::size_t k = 0; k < 5; ++k) {
+    // Alike, not equal: the likelihood of 500 rows is only nearly normal.
     EXPECT_NEAR(
         width(sampled.steps[k].volatility_interval) / width(normal.steps[k].volatility_interval), 1,
         .35)
@@ -317,6 +319,8 @@ TEST(ForecastMethods, TheUnitDoesNotMatterToRefits) {
   for (std::size_t k = 0; k < 5; ++k) {
     const PredictionInterval &a = percent.steps[k].volatility_interval[1],
                              &b = fraction.steps[k].volatility_interval[1];
+    // Refits are climbed anew in the other unit; order statistics of sixty move with their last
+    // digits.
     EXPECT_NEAR(b.low / kUnit, a.low, 1e-3 * a.low) << k;
     EXPECT_NEAR(b.high / kUnit, a.high, 1e-3 * a.high) << k;
   }
@@ -369,6 +373,7 @@ TEST(TailRisk, IsTheLawsQuantileAndMeanBeyondIt) {
   ASSERT_EQ(s.tails.size(), 3U);
   for (const TailRisk& t : s.tails) {
     const double p = t.percent / 100, q = shock_quantile(fit, p);
+    // The Monte Carlo error of a quantile of the paths.
     EXPECT_NEAR(t.value_at_risk, s.mean + s.sd * q, .02 * s.sd);
     // Mean beyond: by the trapezoid over the law's quantiles.
     double sum = 0;
@@ -475,6 +480,7 @@ TEST(Forecast, DoesNotTurnWithTheLastDigitsOfTheCovariance) {
       }
     const Forecast again = forecast(other, {.horizon = 4});
     for (std::size_t step = 0; step < 4; ++step)
+      // Far above what a disturbance of 1e-10 may do, far below what a root that turns would.
       EXPECT_NEAR(
           again.steps[step].return_interval[0].high / usual.steps[step].return_interval[0].high, 1,
           1e-5);
@@ -544,6 +550,7 @@ TEST(QuickDraws, HaveTheirLaw) {
       mean += v / 2e5;
       square += v * v / 2e5;
     }
+    // Four errors of 200,000 draws are .009; kurtosis makes that of squares larger.
     EXPECT_NEAR(mean, 0, .012);
     EXPECT_NEAR(square, 1, .06);
     // Kolmogorov's distance; 1.63 / sqrt(n) is passed once in a hundred.
@@ -564,6 +571,7 @@ TEST(ShockLaws, LogDensitiesAreTheSlopesOfTheirCdf) {
                         Case{SkewStudent{}, {6, -.4}}}) {
     const ShockLaw& law = shock_law(c.law);
     for (const double z : {-3., -.7, .4, 2.})
+      // Differences of the distribution with a step of 1e-5.
       EXPECT_NEAR(std::exp(law.log_density(z, c.shape)),
                   (law.cdf(z + 1e-5, c.shape) - law.cdf(z - 1e-5, c.shape)) / 2e-5, 1e-6);
   }

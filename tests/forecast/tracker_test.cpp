@@ -94,6 +94,7 @@ TEST_P(TrackerFollows, WhatUpdateAndForecastSay) {
     const ForecastStep& step = plug_in.steps.front();
     ASSERT_NEAR(next.mean(), step.mean, 1e-9 * (1 + std::abs(step.mean))) << c.line << " row " << t;
     ASSERT_NEAR(next.sd() / step.sd, 1, 1e-9) << c.line << " row " << t;
+    // Both sums are rounded, in another order.
     ASSERT_NEAR(next.value_at_risk(1), step.tails.front().value_at_risk,
                 1e-8 * (1 + std::abs(step.tails.front().value_at_risk)));
     ASSERT_NEAR(next.shortfall(1), *step.tails.front().shortfall,
@@ -223,6 +224,7 @@ TEST(NextRow, AMixtureLiesBetweenItsPartsAndKnowsItsVariance) {
   EXPECT_NEAR(next.variance(), (1 + 4 + .3 + .01 + .16 + .09) / 3, 1e-14);
   for (const double p : {.01, .2, .9}) {
     EXPECT_NEAR(next.cdf(next.quantile(p)), p, 1e-10);
+    // The error of a quadrature of quantiles that run off to infinity.
     EXPECT_NEAR(next.shortfall(100 * p), shortfall_by_quantiles(next, p), 2e-6);
   }
   test::expect_error(ErrorCode::bad_option, "between 0 and 1", [&] { (void)next.quantile(1); });

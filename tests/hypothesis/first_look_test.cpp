@@ -66,6 +66,7 @@ TEST(Symmetry, KeepsItsSizeUnderHeavyTailsAndClusteringVolatility) {
 
 TEST(Kurtosis, KeepsItsSizeFromFiftyValuesOn) {
   for (const std::size_t n : {50u, 500u})
+    // Four binomial errors of 2,000 runs.
     EXPECT_NEAR(
         rejections(2000,
                    [&](std::uint64_t seed) { return hypothesis::kurtosis_test(normals(seed, n)); }),
@@ -97,6 +98,7 @@ TEST(Kurtosis, MeetsThePublishedExample) {
     (moments(sample(middle)).excess_kurtosis < 1.58 ? low : high) = middle;
   }
   ASSERT_NEAR(moments(sample(low)).excess_kurtosis + 3, 4.58, 1e-9);
+  // The paper prints two decimals.
   EXPECT_NEAR(hypothesis::kurtosis_test(sample(low)).statistic, 2.21, 0.005);
 }
 
@@ -194,6 +196,7 @@ TEST(Tails, ExtremesAreListedByTheirRobustSize) {
 }
 
 TEST(Leverage, IsFoundAndNotInvented) {
+  // Four binomial errors of 500 runs.
   EXPECT_NEAR(rejections(500,
                          [](std::uint64_t seed) {
                            TestResult t;
@@ -239,6 +242,7 @@ TEST(LagBands, TheRobustOneHoldsUnderClustering) {
     in_white += std::abs(table.rows[0].acf) <= table.band_95;
     in_robust += std::abs(table.rows[0].acf) <= table.rows[0].band_robust;
   }
+  // Three and a half binomial errors.
   EXPECT_NEAR(static_cast<double>(in_robust) / kSeries, 0.95, 0.025);
   EXPECT_LT(static_cast<double>(in_white) / kSeries, 0.9);
 }
@@ -252,6 +256,7 @@ TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
                          .method = DecompositionMethod::averages,
                          .form = DecompositionForm::additive});
   };
+  // Four binomial errors of 1,000 runs.
   EXPECT_NEAR(
       rejections(1000,
                  [&](std::uint64_t seed) { return hypothesis::season_test(series(seed, 0)); }),
@@ -270,6 +275,7 @@ TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
         s.values[t] *= monday;
     return s;
   };
+  // Four binomial errors of 1,000 runs.
   EXPECT_NEAR(rejections(1000,
                          [&](std::uint64_t seed) {
                            return hypothesis::profile_test(days(seed, 1), ProfileBy::weekday);

@@ -112,6 +112,7 @@ TEST(Growth, ABreakBesideAUnitRootIsAsLowAsAnyDates) {
       const Index rho = X.cols() - kLags - 1;
       return fit.coefficients(rho) / fit.errors(rho);
     };
+    // Sums of products against least squares, each with its own rounding.
     EXPECT_NEAR(found.t, t_at(found.first), 1e-6 * std::abs(found.t));
     for (std::size_t date = 1900; date < 10100; date += 137)
       EXPECT_LE(found.t, t_at(date) + 1e-9) << date;

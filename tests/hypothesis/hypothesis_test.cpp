@@ -84,6 +84,7 @@ TEST(Size, WhitenessAndArchTestsHoldTheirLevel) {
   EXPECT_NEAR(
       rejections(2000, [](std::uint64_t i) { return hypothesis::mcleod_li(white(i, 250)); }), .05,
       .02);
+  // Four binomial errors of 2,000 runs.
   EXPECT_NEAR(rejections(2000, [](std::uint64_t i) { return hypothesis::arch_lm(white(i, 250)); }),
               .05, .02);
 }

@@ -163,6 +163,7 @@ TEST(BaiPerron, CountsBreaksEachWay) {
   EXPECT_EQ(found.by_bic, 2);
   EXPECT_EQ(found.by_lwz, 2);
   ASSERT_EQ(found.breaks.size(), 2u);
+  // Steps above one sd are dated to some rows.
   EXPECT_NEAR(static_cast<double>(found.breaks[0].row + 1), 200, 10);
   EXPECT_NEAR(static_cast<double>(found.breaks[1].row + 1), 420, 10);
   const hypothesis::BaiPerron none = hypothesis::bai_perron(white(4, 600));
@@ -237,6 +238,7 @@ TEST(VarianceBreaks, FindsTheDateAndCovers) {
   for (std::size_t t = 900; t < y.size(); ++t) y.values[t] *= 1.6;
   const hypothesis::VarianceBreaks found = hypothesis::variance_breaks(y);
   ASSERT_EQ(found.breaks.size(), 1u);
+  // A variance times 2.6 is dated to some dozens of rows.
   EXPECT_NEAR(static_cast<double>(found.breaks[0].row + 1), 900, 30);
   EXPECT_LE(found.breaks[0].low, 899u);
   EXPECT_GE(found.breaks[0].high, 899u);

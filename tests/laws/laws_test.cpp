@@ -124,6 +124,7 @@ TEST(Simulated, SeasonalLawsAreTheKnownOnesInTheLimit) {
     for (const double p : {.05, .5, .9})
       EXPECT_NEAR(laws::lower_tail(plain, laws::quantile(seasonal, p, 100000), 100000), p, .01)
           << to_string(seasonal);
+  // The paper prints one decimal.
   EXPECT_NEAR(laws::quantile(SimulatedLaw::quarter_pair_constant, .95, 200), 6.6, .1);
 }
 
@@ -138,6 +139,7 @@ TEST(Simulated, ProbabilityAndQuantileAreInverseAndMonotone) {
       for (const double p : {.001, .01, .05, .5, .9, .999}) {
         const double x = laws::quantile(law, p, T);
         EXPECT_NEAR(laws::lower_tail(law, x, T), p, 2e-3 * p) << to_string(law) << " " << T;
+        // The quantile is found to 1e-3 of the tail that is interpolated.
         EXPECT_NEAR(laws::upper_tail(law, x, T), 1 - p, 2e-3 * (1 - p)) << to_string(law);
       }
       double before = 0;
@@ -204,6 +206,7 @@ TEST(Simulated, SimulatorGivesThemAgain) {
       for (std::size_t j = 0; j < surface["exponents"].size(); ++j)
         q += surface["coef"][median][j].get<double>() *
              std::pow(150, -surface["exponents"][j].get<double>());
+      // Coarse on purpose: only that the table is of this law and not of another.
       EXPECT_NEAR(laws::lower_tail(law, q, 150), .5, .175) << name;
     }
   }
@@ -236,6 +239,7 @@ TEST(Breaks, SupWald) {
 }
 
 TEST(Breaks, AverageWald) {
+  // The paper prints four decimals of the critical value.
   EXPECT_NEAR(laws::ave_wald_tail(2.857, 1), .05, 2e-5);
   EXPECT_NEAR(laws::ave_wald_tail(4.6093, 2), .05, 2e-5);
   EXPECT_NEAR(laws::ave_wald_tail(8.9794, 5), .05, 2e-5);
@@ -307,6 +311,7 @@ TEST(Transforms, LawsForANormalWithItsMeanAndVariance) {
                                Eigen::Vector2d(1, 2).asDiagonal());
   for (const auto& [a, w, p] : {std::tuple{.631, .104, .10}, std::tuple{.752, .126, .05},
                                 std::tuple{.873, .148, .025}, std::tuple{1.035, .179, .01}}) {
+    // The paper prints three digits.
     EXPECT_NEAR(law.anderson_darling(a), p, .01 * p + 2e-4) << p;
     EXPECT_NEAR(law.cramer_von_mises(w), p, .02 * p + 4e-4) << p << ": three digits are printed";
   }

@@ -135,12 +135,14 @@ TEST(Regressor, KnownAnswersOfItsForecastsAndOfTheJointFit) {
     const Series y = test::series_of(answer);
     const Fit fit = estimate(line, y);
     ASSERT_TRUE(fit.usable()) << fit;
+    // Another optimiser's maximum, to its own tolerance.
     EXPECT_NEAR(*fit.log_likelihood, want["loglik"].get<double>(), 1e-4);
     for (std::size_t j = 0; j < fit.parameters.size(); ++j) {
       const auto at =
           std::find(want["names"].begin(), want["names"].end(), fit.parameters[j].name) -
           want["names"].begin();
       const auto i = static_cast<std::size_t>(at);
+      // A thousandth of a standard error.
       EXPECT_NEAR(fit.parameters[j].estimate, want["estimate"][i].get<double>(),
                   1e-3 * want["se_hessian"][i].get<double>())
           << fit.parameters[j].name;
@@ -152,6 +154,7 @@ TEST(Regressor, KnownAnswersOfItsForecastsAndOfTheJointFit) {
     options.future = {{"x", answer["inputs"]["future_x"].get<std::vector<double>>()}};
     const Forecast ahead = forecast(fit, options);
     for (std::size_t i = 0; i < 10; ++i)
+      // Estimates of another optimiser.
       EXPECT_NEAR(ahead.steps[i].mean, want["mean_forecast"][i].get<double>(), 2e-3) << id << i;
   }
 }
@@ -258,6 +261,7 @@ TEST_P(ExactAt, DerivativesAreThoseOfTheValue) {
     const auto [f3, g3] = at(j, 2);
     const auto [f4, g4] = at(j, -2);
     const double slope = (8 * (f1 - f2) - (f3 - f4)) / (12 * kStep);
+    // Central differences of a long sum.
     EXPECT_NEAR(d.gradient[j], slope, 1e-7 * std::max(std::abs(slope), root_n)) << j;
     for (std::size_t i = 0; i <= j; ++i) {
       const double bend = (8 * (g1[i] - g2[i]) - (g3[i] - g4[i])) / (12 * kStep);
@@ -354,6 +358,8 @@ TEST(ExactFit, ScaleDoesNotMatter) {
     for (std::size_t j = 0; j < one.parameters.size(); ++j) {
       const std::string& name = one.parameters[j].name;
       const double unit = name == "sigma2" ? c * c : name == "mu" || name == "trend" ? c : 1;
+      // The same climb in another unit, to a millionth of a standard error; opg is a product of two
+      // scores.
       EXPECT_NEAR(other.parameters[j].estimate / unit, one.parameters[j].estimate,
                   1e-6 * *one.parameters[j].se)
           << name;
@@ -400,6 +406,7 @@ TEST(ExactFit, ConditionalIsAskedForByName) {
   EXPECT_TRUE(exact.exact);
   EXPECT_FALSE(conditional.exact);
   EXPECT_NE(*exact.log_likelihood, *conditional.log_likelihood);
+  // The first row counts once in 300.
   EXPECT_NEAR(exact.parameters[1].estimate, conditional.parameters[1].estimate, .02);
   EXPECT_EQ(test::error_of([&] {
               (void)estimate("const / garch", y, {.likelihood = LikelihoodKind::exact});
@@ -458,6 +465,7 @@ TEST(ExactFit, OfAWindowAndFromAStart) {
   EXPECT_EQ(part.estimates(), alone.estimates());
   const Fit warm = estimate(model, rows_between(*y, 100, 400), {.start = {.5, .1, .1, 2}});
   for (std::size_t j = 0; j < 4; ++j)
+    // A warm and a cold climb.
     EXPECT_NEAR(warm.estimates()[j], alone.estimates()[j], 1e-5 * *alone.parameters[j].se);
   EXPECT_STREQ(test::error_of([&] {
                  (void)estimate(model, *y, {.start = {1, 2}});
@@ -483,6 +491,7 @@ TEST(Regressor, DummiesOfDatesAreWrittenOut) {
                 ",weekday:tue,weekday:wed,weekday:thu,weekday:fri / steady / normal");
   for (const Parameter& p : fit.parameters) {
     if (p.name == "with:weekday:fri") {
+      // Four standard errors.
       EXPECT_NEAR(p.estimate, 5, 4 * *p.se);
     }
     if (p.name.starts_with("with:step")) {

@@ -334,6 +334,7 @@ TEST_P(Lanes, LeaveWhatIsNotAdmittedToThePlainLikelihood) {
   ASSERT_TRUE(found.admitted);
   Derivatives<double> expected;
   PlainLikelihood(model, tiny).evaluate(std::vector{0., 5e-26, .1, .85}, Order::value, expected);
+  // Logarithms of numbers near 1e-24, summed in another order.
   EXPECT_NEAR(found.log_likelihood, expected.log_likelihood, 1e-6);
 }
 

@@ -222,6 +222,7 @@ TEST(Likelihood, TheFastKernelEqualsTheGeneralOne) {
       EXPECT_NEAR(a.gradient[j] / b.gradient[at[j]], 1, 1e-10);
       for (std::size_t i = 0; i <= j; ++i) {
         if (order == Order::hessian) {
+          // Sums in another order.
           EXPECT_NEAR(a.hessian[packed(j, i)], b.hessian[packed(at[j], at[i])], 1e-7);
         }
         if (order == Order::scoring) {
@@ -311,6 +312,7 @@ TEST(Twins, OfTwoComponentsHaveNearlyOneLikelihood) {
     JointLikelihood<double> likelihood(model, y.values);
     const double here = likelihood.evaluate(theta, Order::value).log_likelihood,
                  there = likelihood.evaluate(twin, Order::value).log_likelihood;
+    // Twins mean nearly the same, not the same: of 3,000 rows.
     EXPECT_NEAR(here, there, 10);
     // Half of the shocks' effect is no twin.
     std::vector<double> other = theta;

@@ -128,6 +128,7 @@ TEST(Random, MomentsOfTheLaws) {
       sum += z;
       squares += z * z;
     }
+    // Normal quantile of 5e-5 in units of the mean's error.
     EXPECT_NEAR(sum / n, 0, 4.06 * std::sqrt(1.0 / n)) << law;
     EXPECT_NEAR(squares / n, 1, 4.06 * std::sqrt((fourth - 1) / n)) << law;
   };

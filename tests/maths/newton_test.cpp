@@ -109,6 +109,7 @@ TEST(Newton, ABoundMayTakeTheBadDirectionAway) {
   const auto r = maths::minimise(saddle, box(VectorXd::Constant(2, -1), VectorXd::Constant(2, 1)),
                                  VectorXd{{-.7, .2}});
   EXPECT_EQ(r.stop, maths::NewtonStop::optimum);
+  // Convergence is quadratic: the last step is smaller than that.
   EXPECT_NEAR(r.x(0), .3, 1e-7);
   EXPECT_EQ(r.x(1), 1);
   EXPECT_NEAR(r.multipliers(1), 2, 1e-12) << "the fall that the bound on x_1 forgoes";

@@ -50,11 +50,19 @@ constexpr double kSameHeight = 1e-5;
 
 TEST_P(Models, OnesThatContainAnotherAreNotBelowIt) {
   static const std::vector<std::pair<const char*, const char*>> chains[] = {
-      {{"const / arch", "const / garch"}, {"const / garch", "const / gjr"}, {"const / garch", "const / garch e1,2"}},
-      {{"const / garch", "const / garch / student"}, {"const / garch / student", "const / garch / skew-student"}},
-      {{"const / garch", "const / aparch"}, {"const / gjr", "const / gjr / student"}, {"const / igarch", "const / garch"}},
+      {{"const / arch", "const / garch"},
+       {"const / garch", "const / gjr"},
+       {"const / garch", "const / garch e1,2"}},
+      {{"const / garch", "const / garch / student"},
+       {"const / garch / student", "const / garch / skew-student"}},
+      {{"const / garch", "const / aparch"},
+       {"const / gjr", "const / gjr / student"},
+       {"const / igarch", "const / garch"}},
       {{"const / egarch", "const / egarch / student"}, {"const / garch", "const / twocomp"}},
-      {{"const", "const ar1"}, {"const ar1", "const ar1 ma1"}, {"const", "const / arch"}, {"const ar1", "const ar1 / garch"}},
+      {{"const", "const ar1"},
+       {"const ar1", "const ar1 ma1"},
+       {"const", "const / arch"},
+       {"const ar1", "const ar1 / garch"}},
   };
   each([](const MadeRows& rows, std::uint64_t s) {
     const Series y = returns_of(rows);
@@ -65,7 +73,8 @@ TEST_P(Models, OnesThatContainAnotherAreNotBelowIt) {
       // Student's law stops at nu = 1,000, where a row with shock z has (z^4 - 6 z^2 + 3) / (4 nu)
       // more than under the normal law: in the mean no less than -2 / (4 nu). A persistence of one
       // is beyond the bound of garch.
-      const double slack = std::string(large).ends_with("student") ? static_cast<double>(inner.n) / 2000
+      const double slack = std::string(large).ends_with("student")
+                               ? static_cast<double>(inner.n) / 2000
                            : std::string(small) == "const / igarch" ? 1e-3
                                                                     : 0;
       EXPECT_GE(*outer.log_likelihood, *inner.log_likelihood - slack - kSameHeight)
@@ -101,18 +110,22 @@ TEST_P(Models, HaveOneMaximumInEveryCommand) {
         }
     }
     // Of variances.
-    const Json variances = of("search", {"--variance", "garch", "--law", "normal", "--law", "student"});
+    const Json variances =
+        of("search", {"--variance", "garch", "--law", "normal", "--law", "student"});
     for (const Json& candidate : variances["candidates"]) {
       if (candidate["log_likelihood"].is_null()) continue;
       const std::string line = candidate["model"];
       const Json alone = of("fit", {"--model", line, "--likelihood", "conditional"});
-      EXPECT_NEAR(alone["log_likelihood"].get<double>(), candidate["log_likelihood"].get<double>(), kSameHeight) << line;
+      EXPECT_NEAR(alone["log_likelihood"].get<double>(), candidate["log_likelihood"].get<double>(),
+                  kSameHeight)
+          << line;
     }
   });
 }
 
 TEST_P(Models, AreTheSameTypedCanonicalAndReadBack) {
-  static const char* const lines[] = {"const ar1 / garch / student", "const ma1", "const / gjr", "zero ar1,2 / egarch", "const / garch / ged"};
+  static const char* const lines[] = {"const ar1 / garch / student", "const ma1", "const / gjr",
+                                      "zero ar1,2 / egarch", "const / garch / ged"};
   each([](const MadeRows& rows, std::uint64_t s) {
     if (!has_turn(s, 7)) return;
     const Folder folder;
@@ -141,9 +154,12 @@ TEST_P(Models, MirrorTheSeries) {
     const char* line;
     std::vector<std::string> turned;  // parameters that change their sign, the mean aside
   };
-  static const Mirror mirrors[] = {
-      {"const ar1 / garch / student", {}}, {"const / gjr", {}},      {"const / egarch", {"gamma1"}},
-      {"const / aparch", {"gamma1"}},      {"const / garch / skew-student", {"skew"}}, {"const ma1", {}}};
+  static const Mirror mirrors[] = {{"const ar1 / garch / student", {}},
+                                   {"const / gjr", {}},
+                                   {"const / egarch", {"gamma1"}},
+                                   {"const / aparch", {"gamma1"}},
+                                   {"const / garch / skew-student", {"skew"}},
+                                   {"const ma1", {}}};
   each([](const MadeRows& rows, std::uint64_t s) {
     const Series y = returns_of(rows);
     Series turned = y;
@@ -152,17 +168,24 @@ TEST_P(Models, MirrorTheSeries) {
     const Fit a = estimate(mirror.line, y), b = estimate(mirror.line, turned);
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value()) << mirror.line;
     if (!a.log_likelihood) return;
-    const std::string told = fmt::format("{}: {} and {}", mirror.line, to_string(a.convergence.status), to_string(b.convergence.status));
+    const std::string told =
+        fmt::format("{}: {} and {}", mirror.line, to_string(a.convergence.status),
+                    to_string(b.convergence.status));
     // aparch has a cusp at every value of the series once delta is below 1, and as many hills: on a
     // bound and few rows the mirrored search may end on another (docs/estimation.md).
-    const bool other_hill = std::string(mirror.line) == "const / aparch" && a.convergence.status == FitStatus::boundary;
+    const bool other_hill =
+        std::string(mirror.line) == "const / aparch" && a.convergence.status == FitStatus::boundary;
     EXPECT_NEAR(*a.log_likelihood, *b.log_likelihood, other_hill ? .5 : kSameHeight) << told;
-    if (a.convergence.status != FitStatus::converged || b.convergence.status != FitStatus::converged) return;
+    if (a.convergence.status != FitStatus::converged ||
+        b.convergence.status != FitStatus::converged)
+      return;
     // A parameter is as sure as its likelihood is curved: to a thousandth of its standard error.
     for (const Parameter& p : a.parameters) {
       const double slack = 1e-3 * p.se.value_or(1) + 1e-6 * std::abs(p.estimate) + 1e-9;
       double want = p.estimate;
-      if (p.name == "mu" || std::find(mirror.turned.begin(), mirror.turned.end(), p.name) != mirror.turned.end()) want = -want;
+      if (p.name == "mu" ||
+          std::find(mirror.turned.begin(), mirror.turned.end(), p.name) != mirror.turned.end())
+        want = -want;
       if (std::string(mirror.line) == "const / gjr") {
         if (p.name == "gamma1") want = -want;
         if (p.name == "alpha1") want += value(a, "gamma1");
@@ -189,14 +212,15 @@ TEST_P(Models, KeepTheAutocorrelationsOfASeriesReversed) {
   });
 }
 
-// n steps at once are n times one step: the mean with its own forecast as the next row, the variance
-// with its expectation as the next square.
+// n steps at once are n times one step: the mean with its own forecast as the next row, the
+// variance with its expectation as the next square.
 TEST_P(Models, ForecastStepByStepWhatTheyForecastAtOnce) {
   each([](const MadeRows& rows, std::uint64_t) {
     const Series y = returns_of(rows);
     const ForecastOptions one{.horizon = 1, .method = ForecastMethod::plug_in, .draws = 100},
         six{.horizon = 6, .method = ForecastMethod::plug_in, .draws = 100};
-    const Fit fit = estimate("const ar1 ma1 / steady", y, {.likelihood = LikelihoodKind::conditional});
+    const Fit fit =
+        estimate("const ar1 ma1 / steady", y, {.likelihood = LikelihoodKind::conditional});
     if (fit.usable()) {
       const Forecast whole = forecast(fit, six);
       Fit stepped = fit;
@@ -205,46 +229,56 @@ TEST_P(Models, ForecastStepByStepWhatTheyForecastAtOnce) {
         EXPECT_NEAR(next.steps[0].mean, whole.steps[k].mean, 1e-9) << k;
         Series row = rows_between(y, y.size() - 1, y.size());
         row.values = {next.steps[0].mean};
-        row.times = next.steps[0].date ? std::vector{*next.steps[0].date} : std::vector<Timestamp>{};
+        row.times =
+            next.steps[0].date ? std::vector{*next.steps[0].date} : std::vector<Timestamp>{};
         stepped = update(stepped, row);
       }
     }
     const Fit garch = estimate("const / garch", y);
     if (!garch.usable()) return;
     const Forecast ahead = forecast(garch, six);
-    const double omega = value(garch, "omega"), sum = value(garch, "alpha1") + value(garch, "beta1");
+    const double omega = value(garch, "omega"),
+                 sum = value(garch, "alpha1") + value(garch, "beta1");
     for (std::size_t k = 1; k < 6; ++k)
-      EXPECT_NEAR(*ahead.steps[k].variance, omega + sum * *ahead.steps[k - 1].variance, 1e-10 * *ahead.steps[k].variance);
+      EXPECT_NEAR(*ahead.steps[k].variance, omega + sum * *ahead.steps[k - 1].variance,
+                  1e-10 * *ahead.steps[k].variance);
   });
 }
 
 TEST_P(Models, SayTheSameOfDecimalsAndPercentInScaledFigures) {
-  static const char* const lines[] = {"const ar1", "const / garch", "const ar1 / garch / student", "const / egarch"};
+  static const char* const lines[] = {"const ar1", "const / garch", "const ar1 / garch / student",
+                                      "const / egarch"};
   each([](const MadeRows& rows, std::uint64_t s) {
     const Series percent = returns_of(rows), decimal = returns_of(rows, Unit::decimal);
     const char* const line = lines[s % std::size(lines)];
     const Fit a = estimate(line, percent), b = estimate(line, decimal);
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value()) << line;
     if (!a.log_likelihood) return;
-    const std::string told = fmt::format("{}: {} and {}", line, to_string(a.convergence.status), to_string(b.convergence.status));
-    EXPECT_NEAR(*b.log_likelihood - static_cast<double>(b.n) * std::log(100.), *a.log_likelihood, kSameHeight) << told;
+    const std::string told = fmt::format("{}: {} and {}", line, to_string(a.convergence.status),
+                                         to_string(b.convergence.status));
+    EXPECT_NEAR(*b.log_likelihood - static_cast<double>(b.n) * std::log(100.), *a.log_likelihood,
+                kSameHeight)
+        << told;
     EXPECT_EQ(a.convergence.status, b.convergence.status) << told;
     if (!a.usable() || !b.usable() || a.convergence.status != FitStatus::converged) return;
     const ForecastOptions options{.horizon = 3, .method = ForecastMethod::plug_in, .draws = 400};
     const Forecast f = forecast(a, options), g = forecast(b, options);
     for (std::size_t k = 0; k < 3; ++k) {
+      // Two climbs in other units end within 1e-6 standard errors.
       EXPECT_NEAR(g.steps[k].sd * 100, f.steps[k].sd, 1e-5 * f.steps[k].sd) << told;
       EXPECT_NEAR(g.steps[k].mean * 100, f.steps[k].mean, 1e-5 * f.steps[k].sd) << told;
     }
     const LagTable l = lag_table(percent, 8), m = lag_table(decimal, 8);
-    for (std::size_t k = 0; k < l.rows.size(); ++k) EXPECT_NEAR(l.rows[k].q, m.rows[k].q, 1e-9 * (1 + l.rows[k].q));
+    for (std::size_t k = 0; k < l.rows.size(); ++k)
+      EXPECT_NEAR(l.rows[k].q, m.rows[k].q, 1e-9 * (1 + l.rows[k].q));
     const std::vector<TestResult> c = check(a).tests(), d = check(b).tests();
     ASSERT_EQ(c.size(), d.size());
     for (std::size_t t = 0; t < c.size(); ++t)
       // In decimals omega of egarch becomes omega + 2 (1 - beta) ln .01, so that beta's own score
       // becomes another; the joint one stays.
       if (c[t].p_value && d[t].p_value &&
-          !(std::string(line) == "const / egarch" && c[t].test == "nyblom" && c[t].variant == "beta1")) {
+          !(std::string(line) == "const / egarch" && c[t].test == "nyblom" &&
+            c[t].variant == "beta1")) {
         EXPECT_NEAR(*c[t].p_value, *d[t].p_value, 1e-4) << told << ' ' << c[t].test;
       }
   });
@@ -258,10 +292,12 @@ TEST_P(Models, AreUpdatedRowByRowToWhatTheyAreAtOnce) {
     MadeRows first = rows;
     const std::size_t held = 6, n = rows.size() - held;
     first.prices.resize(n), first.dates.resize(n);
-    const std::string whole = folder.file("prices.csv", dressed(rows)), start = folder.file("first.csv", dressed(first));
+    const std::string whole = folder.file("prices.csv", dressed(rows)),
+                      start = folder.file("first.csv", dressed(first));
     const auto ask = [&](std::vector<std::string> words) { return in_process(std::move(words)); };
     const std::string by_row = folder / "by-row.json", at_once = folder / "at-once.json";
-    const Outcome fitted = ask({"fit", start, "--value", "price", "--returns", "log", "--model", "const ar1 / garch", "--save", by_row});
+    const Outcome fitted = ask({"fit", start, "--value", "price", "--returns", "log", "--model",
+                                "const ar1 / garch", "--save", by_row});
     if (fitted.status != 0) return;  // it must not be used, and is not saved
     std::filesystem::copy_file(by_row, at_once);
     for (std::size_t t = 0; t < held; ++t) {
@@ -270,7 +306,9 @@ TEST_P(Models, AreUpdatedRowByRowToWhatTheyAreAtOnce) {
       ASSERT_EQ(o.status, 0) << o.err;
     }
     ASSERT_EQ(ask({"update", at_once, "--new", whole}).status, 0);
-    const auto ahead = [&](const std::string& model) { return answer({"forecast", model, "--horizon", "3", "--draws", "200"}); };
+    const auto ahead = [&](const std::string& model) {
+      return answer({"forecast", model, "--horizon", "3", "--draws", "200"});
+    };
     EXPECT_EQ(difference(ahead(by_row), ahead(at_once), {}), "");
   });
 }
@@ -279,16 +317,23 @@ TEST_P(Models, AreBacktestedToTheSameFromAJournalThatWasCut) {
   each([](const MadeRows& rows, std::uint64_t s) {
     if (!has_turn(s, 5)) return;
     const Folder folder;
-    const std::string file = folder.file("prices.csv", dressed(rows)), journal = folder / "journal.csv";
-    const std::vector<std::string> words{"backtest", file, "--value", "price", "--returns", "log", "--model", "const ar1", "--model",
-                                         "const / ewma", "--window", std::to_string(rows.size() - 24), "--horizon", "2", "--journal", journal};
+    const std::string file = folder.file("prices.csv", dressed(rows)),
+                      journal = folder / "journal.csv";
+    const std::vector<std::string> words{
+        "backtest",     file,        "--value",
+        "price",        "--returns", "log",
+        "--model",      "const ar1", "--model",
+        "const / ewma", "--window",  std::to_string(rows.size() - 24),
+        "--horizon",    "2",         "--journal",
+        journal};
     const Json whole = answer(words);
     const std::string told = content_of(journal);
     maths::RandomStream stream(kSeed, s);
     const auto cut = static_cast<std::size_t>(stream.uniform() * static_cast<double>(told.size()));
     std::filesystem::resize_file(journal, cut);
     const Json rest = answer(words);
-    EXPECT_EQ(difference(whole, rest, {}), "") << "cut after " << cut << " of " << told.size() << " bytes";
+    EXPECT_EQ(difference(whole, rest, {}), "")
+        << "cut after " << cut << " of " << told.size() << " bytes";
     const auto lines = [](const std::string& text) {  // in the order in which threads wrote them
       std::vector<std::string> out;
       std::istringstream in(text);
@@ -306,26 +351,36 @@ TEST_P(Models, KeepTheirScoresInWhateverOrderTheyAreListed) {
     const Folder folder;
     const std::string file = folder.file("prices.csv", dressed(rows));
     const std::vector<std::string> lines{"const", "const ar1", "const / ewma"};
-    const auto of = [&](const std::string& command, std::vector<std::size_t> order, std::vector<std::string> more) {
+    const auto of = [&](const std::string& command, std::vector<std::size_t> order,
+                        std::vector<std::string> more) {
       std::vector<std::string> words{command, file, "--value", "price", "--returns", "log"};
       for (const std::size_t i : order) words.insert(words.end(), {"--model", lines[i]});
       words.insert(words.end(), more.begin(), more.end());
       Json models = answer(words)["models"];
-      std::sort(models.begin(), models.end(), [](const Json& a, const Json& b) { return a["model"].get<std::string>() < b["model"].get<std::string>(); });
+      std::sort(models.begin(), models.end(), [](const Json& a, const Json& b) {
+        return a["model"].get<std::string>() < b["model"].get<std::string>();
+      });
       return models;
     };
     EXPECT_EQ(difference(of("compare", {0, 1, 2}, {}), of("compare", {2, 0, 1}, {}), {}), "");
-    const std::vector<std::string> origins{"--window", std::to_string(rows.size() - 20), "--draws", "200"};
+    const std::vector<std::string> origins{"--window", std::to_string(rows.size() - 20), "--draws",
+                                           "200"};
     // Combinations are sums in another order, of which tests of a small slope keep eight digits.
-    EXPECT_EQ(difference(of("backtest", {0, 1, 2}, origins), of("backtest", {1, 2, 0}, origins), {.relative = 1e-6, .absolute = 1e-12}), "");
+    EXPECT_EQ(difference(of("backtest", {0, 1, 2}, origins), of("backtest", {1, 2, 0}, origins),
+                         {.relative = 1e-6, .absolute = 1e-12}),
+              "");
   });
 }
 
 // Likelihoods in lanes of the machine's registers and one number after another.
 TEST_P(Models, AreTheSameWithPlainKernels) {
-  static const char* const lines[] = {"const / garch / student", "const ar1 / gjr", "const / egarch", "const / garch e1,2", "const / aparch / ged"};
+  static const char* const lines[] = {"const / garch / student", "const ar1 / gjr",
+                                      "const / egarch", "const / garch e1,2",
+                                      "const / aparch / ged"};
   std::vector<Fit> fast;
-  each([&](const MadeRows& rows, std::uint64_t s) { if (has_turn(s, 5)) fast.push_back(estimate(lines[s % std::size(lines)], returns_of(rows))); });
+  each([&](const MadeRows& rows, std::uint64_t s) {
+    if (has_turn(s, 5)) fast.push_back(estimate(lines[s % std::size(lines)], returns_of(rows)));
+  });
   use_plain_kernels();
   std::size_t at = 0;
   each([&](const MadeRows& rows, std::uint64_t s) {
@@ -333,7 +388,8 @@ TEST_P(Models, AreTheSameWithPlainKernels) {
     const Fit &a = fast[at++], b = estimate(lines[s % std::size(lines)], returns_of(rows));
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value());
     if (a.log_likelihood)
-      EXPECT_NEAR(*a.log_likelihood, *b.log_likelihood, kSameHeight) << a.model << ", " << to_string(a.convergence.status);
+      EXPECT_NEAR(*a.log_likelihood, *b.log_likelihood, kSameHeight)
+          << a.model << ", " << to_string(a.convergence.status);
     EXPECT_EQ(a.convergence.status, b.convergence.status) << a.model;
   });
 }

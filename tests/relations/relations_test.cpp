@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// Relations between runs that must hold whatever the series: the same question in another dress gets
-// the same answer. Every command on 200 random series a run, each relation on each series; 20,000 in
-// a long run (BRACE_SERIES=2500, a part of eight; docs/reliability.md).
+// Relations between runs that must hold whatever the series: the same question in another dress
+// gets the same answer. Every command on 200 random series a run, each relation on each series;
+// 20,000 in a long run (BRACE_SERIES=2500, a part of eight; docs/reliability.md).
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -30,8 +30,10 @@ struct Call {
 
 // Every command that reads a series, small enough for hundreds of runs.
 std::vector<Call> calls(std::size_t rows, bool monthly) {
-  const std::string window = std::to_string(rows > 100 ? rows - 40 : 50), few = rows > 100 ? "12" : "4";
-  const Words fit{"--returns", "log", "--model", rows > 100 ? "const ar1 / garch / student" : "const ar1"};
+  const std::string window = std::to_string(rows > 100 ? rows - 40 : 50),
+                    few = rows > 100 ? "12" : "4";
+  const Words fit{"--returns", "log", "--model",
+                  rows > 100 ? "const ar1 / garch / student" : "const ar1"};
   const auto with = [](Words a, const Words& b) {
     a.insert(a.end(), b.begin(), b.end());
     return a;
@@ -43,12 +45,15 @@ std::vector<Call> calls(std::size_t rows, bool monthly) {
       {"season", {"--returns", "log", "--period", monthly ? "12" : "5"}},
       {"breaks", {"--returns", "log"}},
       {"search", {"--returns", "log", "--most-ar", "1", "--most-ma", "1", "--differences", "0"}},
-      {"search", {"--returns", "log", "--variance", "garch", "--law", "normal", "--law", "student"}},
+      {"search",
+       {"--returns", "log", "--variance", "garch", "--law", "normal", "--law", "student"}},
       {"fit", fit},
       {"check", with(fit, {"--outliers"})},
       {"compare", {"--returns", "log", "--model", "const", "--model", "const ar1"}},
       {"forecast", with(fit, {"--horizon", "3", "--draws", "300"})},
-      {"backtest", {"--returns", "log", "--model", "const ar1", "--model", "const", "--window", window, "--origins", few, "--horizon", "2"}},
+      {"backtest",
+       {"--returns", "log", "--model", "const ar1", "--model", "const", "--window", window,
+        "--origins", few, "--horizon", "2"}},
   };
 }
 
@@ -67,7 +72,9 @@ class Answers {
     // A fit that must not be used is an answer too.
     if (outcome.status != 0 && outcome.status != 3) return Json(outcome.err);
     const Json all_of_it = Json::parse(outcome.out);
-    return {{"series", all_of_it["series"]}, {"result", all_of_it["result"]}, {"warnings", all_of_it["warnings"]}};
+    return {{"series", all_of_it["series"]},
+            {"result", all_of_it["result"]},
+            {"warnings", all_of_it["warnings"]}};
   }
   const Json& plain(std::size_t call) {
     const auto [at, is_new] = plain_.try_emplace(call);
@@ -94,7 +101,8 @@ class EveryCommand : public OnEachSeries {
       test(answers, s);
     });
   }
-  static void same(const Json& a, const Json& b, const Alike& how, const Call& call, const std::string& dress) {
+  static void same(const Json& a, const Json& b, const Alike& how, const Call& call,
+                   const std::string& dress) {
     EXPECT_EQ(difference(a, b, how), "") << call.command << ", " << dress;
   }
 };
@@ -125,10 +133,14 @@ TEST_P(EveryCommand, SaysTheSameOfPricesInAnotherUnitUnderLogReturns) {
     const std::size_t at = (s + s / kKindsOfRows) % answers.all.size();
     if (!answers.all[at].of_returns) return;
     // Draws of parameters are kept or not by a hair: paths at the estimates have none.
-    const Words more = answers.all[at].command == "forecast" ? Words{"--method", "plug-in"} : Words();
-    same(answers.ask(answers.all[at], {}, more), answers.ask(answers.all[at], {.times = 1000}, more),
-         {.relative = 1e-4, .absolute = 1e-6, .but = {"file", "notes", "original", "evaluations", "iterations", "gradient_norm", "why"}},
-         answers.all[at], "times 1,000");
+    const Words more =
+        answers.all[at].command == "forecast" ? Words{"--method", "plug-in"} : Words();
+    same(
+        answers.ask(answers.all[at], {}, more), answers.ask(answers.all[at], {.times = 1000}, more),
+        {.relative = 1e-4,
+         .absolute = 1e-6,
+         .but = {"file", "notes", "original", "evaluations", "iterations", "gradient_norm", "why"}},
+        answers.all[at], "times 1,000");
   });
 }
 
@@ -137,7 +149,8 @@ TEST_P(EveryCommand, SaysTheSameOfDatesWeeksLater) {
     if (s % kKindsOfRows == 4) return;  // weeks do not keep the ends of months
     const std::size_t at = (s + s / kKindsOfRows + 3) % answers.all.size();
     const Json other = answers.ask(answers.all[at], {.weeks = 28});
-    same(answers.plain(at), other, {.but = kOfTheFile, .dates = false}, answers.all[at], "28 weeks later");
+    same(answers.plain(at), other, {.but = kOfTheFile, .dates = false}, answers.all[at],
+         "28 weeks later");
   });
 }
 

@@ -38,6 +38,7 @@ TEST(OneMaximum, SearchAndFitReachTheSameAndNoModelLiesBelowOneThatItContains) {
       const auto same = std::find_if(found.candidates.begin(), found.candidates.end(),
                                      [&](const MeanCandidate& c) { return c.model == fit.model; });
       ASSERT_NE(same, found.candidates.end());
+      // Two climbs to the same height.
       EXPECT_NEAR(*fit.log_likelihood, *same->log_likelihood, 1e-6) << number << ' ' << line;
       EXPECT_EQ(fit.convergence.status, same->status);
     }

@@ -229,6 +229,7 @@ TEST(PowerTransform, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
     for (double lambda = -1; lambda <= 2; lambda += 0.05)
       EXPECT_LE(log_likelihood(x, lambda), best + 1e-9);
     for (const double end : {power.low, power.high})
+      // The end is sought to 1e-6.
       EXPECT_NEAR(2 * (best - log_likelihood(x, end)), 3.841458820694124, 1e-5);
   }
   // Binomial(200, .95): sd 3.1; twice in a thousand outside +-3.1 sd.
@@ -240,6 +241,7 @@ TEST(PowerTransform, FollowsTheScaleAndRefusesWhatIsNotPositive) {
   const PowerEstimate one = estimate_power(x);
   for (double& v : x.values) v *= 1e6;
   const PowerEstimate other = estimate_power(x);
+  // Both are sought to 1e-6.
   EXPECT_NEAR(one.power, other.power, 1e-6);
   EXPECT_NEAR(one.low, other.low, 1e-6);
   x.values[7] = 0;

@@ -253,6 +253,7 @@ TEST(RangeVolatility, OneDayByHand) {
               1e-12);
   EXPECT_NEAR(range_variances(day, RangeEstimator::garman_klass)[1],
               1e4 * (0.5 * hl * hl - (2 * std::log(2) - 1) * co * co), 1e-12);
+  // Written out, in another order.
   EXPECT_NEAR(range_variances(day, RangeEstimator::rogers_satchell)[1],
               1e4 * (std::log(105.0 / 103) * std::log(105.0 / 101) +
                      std::log(99.0 / 103) * std::log(99.0 / 101)),

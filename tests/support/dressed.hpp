@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Random series of Port Merrow and the dresses in which one series may come as a file: its rows stay
-// the same, whatever the marks, order, encoding and dates.
+// Random series of Port Merrow and the dresses in which one series may come as a file: its rows
+// stay the same, whatever the marks, order, encoding and dates.
 //
 //   const std::string text = dressed(made_series(7), {.mark = ';', .decimal_comma = true});
 #pragma once
@@ -45,7 +45,8 @@ inline MadeRows made_rows(std::uint64_t seed, std::uint64_t number) {
       {"leverage", "const / gjr / student", {.02, .05, .02, .12, .86, 8}, 300},
   };
   const auto& kind = kinds[number % kKindsOfRows];
-  const Series y = simulate(parse_model(kind.line), kind.theta, kind.rows, {.seed = seed, .stream = number});
+  const Series y =
+      simulate(parse_model(kind.line), kind.theta, kind.rows, {.seed = seed, .stream = number});
   maths::RandomStream stream(seed + 1, number);
   MadeRows out{kind.name, {}, {}};
   using namespace std::chrono;
@@ -64,7 +65,8 @@ inline MadeRows made_rows(std::uint64_t seed, std::uint64_t number) {
     if (number % kKindsOfRows == 6 && t % 70 == 40) level *= 1.09;
     double price = std::round(level * 1e4) / 1e4;
     if (number % kKindsOfRows == 3) price = std::round(level * 2) / 2;
-    if (number % kKindsOfRows == 2 && t % 31 == 17) price = std::numeric_limits<double>::quiet_NaN();
+    if (number % kKindsOfRows == 2 && t % 31 == 17)
+      price = std::numeric_limits<double>::quiet_NaN();
     out.prices.push_back(price);
   }
   return out;
@@ -109,8 +111,9 @@ inline std::string dressed(const MadeRows& rows, const Dress& dress = {}) {
   add(head);
   for (std::size_t t = 0; t < rows.size(); ++t) {
     if (dress.without_missing_rows && std::isnan(rows.prices[t])) continue;
-    std::vector<std::string> cells{fmt::format(fmt::runtime(dress.dates), rows.dates[t] + std::chrono::weeks{dress.weeks}),
-                                   number(rows.prices[t] * dress.times), fmt::format("{}", 100 + t * 37 % 91)};
+    std::vector<std::string> cells{
+        fmt::format(fmt::runtime(dress.dates), rows.dates[t] + std::chrono::weeks{dress.weeks}),
+        number(rows.prices[t] * dress.times), fmt::format("{}", 100 + t * 37 % 91)};
     if (dress.unused_column) cells.push_back(fmt::format("{}", t * 13 % 7));
     add(cells);
   }

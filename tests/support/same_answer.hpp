@@ -17,10 +17,10 @@
 namespace brace::test {
 
 struct Alike {
-  double relative = 0;                     // of numbers
-  double absolute = 0;                     // of numbers near 0
-  std::vector<std::string> but = {};       // keys that may differ
-  bool dates = true;                       // whether dates must be the same
+  double relative = 0;                // of numbers
+  double absolute = 0;                // of numbers near 0
+  std::vector<std::string> but = {};  // keys that may differ
+  bool dates = true;                  // whether dates must be the same
 };
 
 // Words and numbers of a text, dates as one word.
@@ -60,19 +60,24 @@ inline bool texts_alike(const std::string& a, const std::string& b, const Alike&
 // Where they differ first and how, or nothing.
 inline std::string difference(const nlohmann::json& a, const nlohmann::json& b, const Alike& how,
                               const std::string& place = "") {
-  const auto told = [&] { return place + ": " + a.dump().substr(0, 160) + " | " + b.dump().substr(0, 160); };
+  const auto told = [&] {
+    return place + ": " + a.dump().substr(0, 160) + " | " + b.dump().substr(0, 160);
+  };
   if (a.is_number() && b.is_number()) {
     const double x = a, y = b;
-    const bool same = x == y || std::abs(x - y) <= how.absolute +
-                                    how.relative * std::max(std::abs(x), std::abs(y));
+    const bool same =
+        x == y ||
+        std::abs(x - y) <= how.absolute + how.relative * std::max(std::abs(x), std::abs(y));
     return same ? "" : told();
   }
   if (a.type() != b.type()) return told();
   if (a.is_string()) return texts_alike(a, b, how) ? "" : told();
   if (a.is_array()) {
-    if (a.size() != b.size()) return place + ": " + std::to_string(a.size()) + " | " + std::to_string(b.size());
+    if (a.size() != b.size())
+      return place + ": " + std::to_string(a.size()) + " | " + std::to_string(b.size());
     for (std::size_t i = 0; i < a.size(); ++i)
-      if (std::string d = difference(a[i], b[i], how, place + "/" + std::to_string(i)); !d.empty()) return d;
+      if (std::string d = difference(a[i], b[i], how, place + "/" + std::to_string(i)); !d.empty())
+        return d;
     return "";
   }
   if (a.is_object()) {

@@ -221,6 +221,7 @@ TEST(EvaluationTool, SimulatesRowsWithColumns) {
   std::map<std::string, double> estimates;
   const Json result = Json::parse(fit.out)["result"];
   for (const Json& p : result["parameters"]) estimates[p["name"]] = p["estimate"];
+  // The sample's own error; its seed is fixed.
   EXPECT_NEAR(estimates.at("with:tide"), 2, .1);
   EXPECT_NEAR(estimates.at("vwith:storm"), 3, 1.5);
   const Outcome again = brace("simulate " + saved);

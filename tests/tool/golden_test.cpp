@@ -65,6 +65,7 @@ constexpr double kTolerance = 2e-6;
 void compare(const Json& was, const Json& is, const std::string& where, double beside = 0) {
   if (was.is_number() && is.is_number()) {
     const double a = was.get<double>(), b = is.get<double>();
+    // kTolerance of the largest number beside it: the golden files come from another processor.
     EXPECT_NEAR(a, b, kTolerance * std::max({std::abs(a), std::abs(b), beside, 1e-7})) << where;
     return;
   }

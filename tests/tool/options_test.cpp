@@ -261,6 +261,7 @@ TEST(FitOptions, MoreStartsAreLookedAtAndCounted) {
   EXPECT_EQ(more["result"]["convergence"]["starts"], 30);
   EXPECT_LT(usual["result"]["convergence"]["evaluations"],
             more["result"]["convergence"]["evaluations"]);
+  // Two climbs to the same maximum.
   EXPECT_NEAR(estimate_of(usual, "alpha1"), estimate_of(more, "alpha1"), 1e-5);
   EXPECT_GE(more["result"]["log_likelihood"].get<double>(),
             usual["result"]["log_likelihood"].get<double>() - 1e-6);

@@ -1,12 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
-// A hundred thousand fits of series that are not kind: short, tied, full of zeros, with jumps, missing
-// values, explosive, nearly constant, in units from 1e-9 to 1e9, of every clock; every family under
-// every law. Is a status ever unearned, a number not finite, an exception not ours, a fit out of all
-// proportion?
+// A hundred thousand fits of series that are not kind: short, tied, full of zeros, with jumps,
+// missing values, explosive, nearly constant, in units from 1e-9 to 1e9, of every clock; every
+// family under every law. Is a status ever unearned, a number not finite, an exception not ours, a
+// fit out of all proportion?
 //   many_fits [FITS [FIRST]]     100000 make the table of docs/reliability.md
 //   many_fits one NUMBER         that fit alone, in full
-// One fit in fifty is checked from outside: slopes by differences of the likelihood, and twenty climbs
-// from random points.
+// One fit in fifty is checked from outside: slopes by differences of the likelihood, and twenty
+// climbs from random points.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -31,11 +31,15 @@ constexpr std::uint64_t kSeed = 281;
 constexpr std::uint64_t kChecked = 50;  // one in so many
 constexpr int kClimbs = 20;
 
-const char* const kVariances[] = {"steady", "garch", "gjr", "egarch", "aparch", "arch e1,2", "igarch", "ewma", "garch e1,2", "twocomp", "longmem"};
+const char* const kVariances[] = {"steady", "garch", "gjr",        "egarch",  "aparch", "arch e1,2",
+                                  "igarch", "ewma",  "garch e1,2", "twocomp", "longmem"};
 const char* const kLaws[] = {"normal", "student", "ged", "skew-student"};
-const char* const kMeans[] = {"const", "zero", "const ar1", "const ma1", "const ar1 ma1", "const trend"};
-const char* const kKinds[] = {"plain", "short", "tied", "zeros", "jumps", "missing", "explosive", "nearly constant"};
-const Clock kClocks[] = {Clock::month, Clock::week, Clock::business_day, Clock::hour, Clock::minute, Clock::row};
+const char* const kMeans[] = {"const",     "zero",          "const ar1",
+                              "const ma1", "const ar1 ma1", "const trend"};
+const char* const kKinds[] = {"plain", "short",   "tied",      "zeros",
+                              "jumps", "missing", "explosive", "nearly constant"};
+const Clock kClocks[] = {Clock::month, Clock::week,   Clock::business_day,
+                         Clock::hour,  Clock::minute, Clock::row};
 
 struct Tried {
   std::string family, law, kind, said;  // said: the code of a refusal, or what broke a promise
@@ -48,8 +52,10 @@ struct Tried {
   double shortfall = 0;  // of the best of twenty
 };
 
-Series series_of(std::uint64_t number, const std::string& kind, std::size_t n, maths::RandomStream& u) {
-  Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3 * u.uniform(), .05, .1, .85, 4 + 8 * u.uniform()}, n,
+Series series_of(std::uint64_t number, const std::string& kind, std::size_t n,
+                 maths::RandomStream& u) {
+  Series y = simulate(parse_model("const ar1 / garch / student"),
+                      {.05, .3 * u.uniform(), .05, .1, .85, 4 + 8 * u.uniform()}, n,
                       {.seed = kSeed, .stream = number});
   std::vector<double>& v = y.values;
   if (kind == "tied")
@@ -80,15 +86,18 @@ Series series_of(std::uint64_t number, const std::string& kind, std::size_t n, m
 
 // What must be finite in a fit that may be used.
 bool all_finite(const Fit& fit) {
-  bool finite = std::isfinite(*fit.log_likelihood) && std::isfinite(*fit.aic) && std::isfinite(*fit.bic);
+  bool finite =
+      std::isfinite(*fit.log_likelihood) && std::isfinite(*fit.aic) && std::isfinite(*fit.bic);
   for (const Parameter& p : fit.parameters)
-    finite = finite && std::isfinite(p.estimate) && std::isfinite(p.se.value_or(0)) && std::isfinite(p.p_value.value_or(0));
+    finite = finite && std::isfinite(p.estimate) && std::isfinite(p.se.value_or(0)) &&
+             std::isfinite(p.p_value.value_or(0));
   for (const double h : fit.variances) finite = finite && std::isfinite(h) && h > 0;
   return finite;
 }
 
 // From outside: slopes by differences, and climbs from other points.
-void check_from_outside(Tried& out, const Model& model, const Series& y, const Fit& fit, maths::RandomStream& u) {
+void check_from_outside(Tried& out, const Model& model, const Series& y, const Fit& fit,
+                        maths::RandomStream& u) {
   out.checked = true;
   const LikelihoodKind kind = fit.exact ? LikelihoodKind::exact : LikelihoodKind::conditional;
   Evaluator of(model, y, kind);
@@ -101,7 +110,8 @@ void check_from_outside(Tried& out, const Model& model, const Series& y, const F
       std::vector<double> a = top, b = top;
       a[j] += step, b[j] -= step;
       const double up = of.value(a), down = of.value(b);
-      if (std::isfinite(up) && std::isfinite(down)) out.slope = std::max(out.slope, std::abs(up - down) / 2e-4);
+      if (std::isfinite(up) && std::isfinite(down))
+        out.slope = std::max(out.slope, std::abs(up - down) / 2e-4);
     }
   for (int climb = 0; climb < kClimbs; ++climb) {
     EstimateOptions options;
@@ -115,7 +125,8 @@ void check_from_outside(Tried& out, const Model& model, const Series& y, const F
     options.likelihood = kind;
     options.hessian_errors_only = true;
     const Fit other = estimate(model, y, options);
-    if (other.usable()) out.shortfall = std::max(out.shortfall, *other.log_likelihood - *fit.log_likelihood);
+    if (other.usable())
+      out.shortfall = std::max(out.shortfall, *other.log_likelihood - *fit.log_likelihood);
   }
 }
 
@@ -126,7 +137,8 @@ Tried run(std::uint64_t number, bool tell) {
   out.law = kLaws[number / std::size(kVariances) % std::size(kLaws)];
   out.kind = kKinds[number / 44 % std::size(kKinds)];
   const std::string mean = kMeans[static_cast<std::size_t>(u.uniform() * 6)];
-  out.n = out.kind == "short" ? 5 + static_cast<std::size_t>(60 * u.uniform()) : 100 + static_cast<std::size_t>(500 * u.uniform() * u.uniform());
+  out.n = out.kind == "short" ? 5 + static_cast<std::size_t>(60 * u.uniform())
+                              : 100 + static_cast<std::size_t>(500 * u.uniform() * u.uniform());
   const Series y = series_of(number, out.kind, out.n, u);
   const Model model = parse_model(fmt::format("{} / {} / {}", mean, out.family, out.law));
   try {
@@ -152,14 +164,16 @@ Tried run(std::uint64_t number, bool tell) {
 }
 
 std::string line(std::uint64_t number, const Tried& o) {
-  return fmt::format("  {:6} {} / {}, {}, n {}: {}, {} evaluations, {:.2f} s{}{} {}\n", number, o.family, o.law, o.kind, o.n,
-                     o.refused ? "refused" : to_string(o.status), o.evaluations, o.seconds,
-                     o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
-                     o.slope > 1e-3 ? fmt::format(", slope {:.2g} a standard error", o.slope) : "", o.said);
+  return fmt::format(
+      "  {:6} {} / {}, {}, n {}: {}, {} evaluations, {:.2f} s{}{} {}\n", number, o.family, o.law,
+      o.kind, o.n, o.refused ? "refused" : to_string(o.status), o.evaluations, o.seconds,
+      o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
+      o.slope > 1e-3 ? fmt::format(", slope {:.2g} a standard error", o.slope) : "", o.said);
 }
 
 struct Row {
-  std::size_t n = 0, converged = 0, boundary = 0, failed = 0, refused = 0, checked = 0, unearned = 0, short_of = 0, broken = 0;
+  std::size_t n = 0, converged = 0, boundary = 0, failed = 0, refused = 0, checked = 0,
+              unearned = 0, short_of = 0, broken = 0;
 };
 
 }  // namespace
@@ -188,12 +202,14 @@ int main(int argc, char** argv) {
       r.short_of += o.shortfall > 1e-3;
       r.broken += o.not_finite || o.foreign;
     }
-    fmt::print("\n| {} | fits | converged | boundary | failed | refused | checked | slope left | short of the best | not finite, or not ours |\n"
-               "|---|---|---|---|---|---|---|---|---|---|\n",
-               by);
+    fmt::print(
+        "\n| {} | fits | converged | boundary | failed | refused | checked | slope left | short of "
+        "the best | not finite, or not ours |\n"
+        "|---|---|---|---|---|---|---|---|---|---|\n",
+        by);
     for (const auto& [name, r] : rows)
-      fmt::print("| {} | {} | {} | {} | {} | {} | {} | {} | {} | {} |\n", name, r.n, r.converged, r.boundary, r.failed, r.refused, r.checked,
-                 r.unearned, r.short_of, r.broken);
+      fmt::print("| {} | {} | {} | {} | {} | {} | {} | {} | {} | {} |\n", name, r.n, r.converged,
+                 r.boundary, r.failed, r.refused, r.checked, r.unearned, r.short_of, r.broken);
   };
   print("kind", [](const Tried& o) { return o.kind; });
   print("family", [](const Tried& o) { return o.family; });
@@ -201,11 +217,14 @@ int main(int argc, char** argv) {
   print("all", [](const Tried&) { return std::string("all"); });
   std::map<std::string, std::vector<double>> times;
   for (const Tried& o : all)
-    if (!o.refused) times[fmt::format("{} / {}, {}", o.family, o.law, o.kind)].push_back(o.evaluations);
+    if (!o.refused)
+      times[fmt::format("{} / {}, {}", o.family, o.law, o.kind)].push_back(o.evaluations);
   for (auto& [key, t] : times) std::sort(t.begin(), t.end());
   std::size_t slow = 0;
   double most = 0;
-  fmt::print("\nFailed, unearned, short, not finite, not ours, or above 20 times the median of its kind:\n");
+  fmt::print(
+      "\nFailed, unearned, short, not finite, not ours, or above 20 times the median of its "
+      "kind:\n");
   for (std::uint64_t i = 0; i < fits; ++i) {
     const Tried& o = all[i];
     double ratio = 0;
@@ -215,8 +234,12 @@ int main(int argc, char** argv) {
       most = std::max(most, ratio);
       slow += ratio > 20;
     }
-    if (o.status == FitStatus::failed || o.slope > 1e-3 || o.shortfall > 1e-3 || o.not_finite || o.foreign || ratio > 20)
+    if (o.status == FitStatus::failed || o.slope > 1e-3 || o.shortfall > 1e-3 || o.not_finite ||
+        o.foreign || ratio > 20)
       fmt::print("{}", line(first + i, o));
   }
-  fmt::print("\n{} fits took more than 20 times the median of their kind in evaluations; the most {:.1f} times\n", slow, most);
+  fmt::print(
+      "\n{} fits took more than 20 times the median of their kind in evaluations; the most {:.1f} "
+      "times\n",
+      slow, most);
 }
