@@ -272,6 +272,7 @@ MatrixXd columns_ahead(const Model& model, const Series& series,
 MatrixXd variance_columns_ahead(const Model& model, const Series& series,
                                 const std::vector<Timestamp>& dates,
                                 const std::vector<Companion>& future, std::size_t ahead) {
+  if (model.variance_regressors.empty()) return {static_cast<Index>(ahead), 0};
   return variance_columns(
              model,
              {.series = series, .dates = dates, .future = &future, .rows = series.size() + ahead},

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <optional>
 #include <sstream>
 #include <string>
 
@@ -19,6 +20,7 @@
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
 #include "brace/series/split.hpp"
+#include "support/run.hpp"
 #include "support/throws.hpp"
 
 namespace brace {
@@ -277,9 +279,8 @@ TEST(Backtest, GapsAreLeftOutOfTheScores) {
 
 TEST(Backtest, GoesOnFromItsJournal) {
   const Series y = returns(360);
-  const std::string path =
-      (std::filesystem::temp_directory_path() / "brace-backtest-test.jsonl").string();
-  std::filesystem::remove(path);
+  const test::Folder folder;
+  const std::string path = folder / "journal.jsonl";
   BacktestOptions options{.window = 300, .horizon = 2, .baselines = {"mean"}};
   const std::string whole =
       json_document("backtest", backtest({"const / garch / student"}, y, options, Executor(1)));
@@ -301,19 +302,22 @@ TEST(Backtest, GoesOnFromItsJournal) {
     std::ofstream torn(path, std::ios::app);
     torn << R"({"entrant":0,"orig)";
   }
-  BacktestJournal journal(path, "this run", y);
-  EXPECT_EQ(journal.known().size(), 25U);
+  std::optional<BacktestJournal> journal(std::in_place, path, "this run", y);
+  EXPECT_EQ(journal->known().size(), 25U);
+  const Error busy = test::error_of([&] { BacktestJournal late(path, "this run", y); });
+  EXPECT_NE(std::string(busy.what()).find("another run is writing to it"), std::string::npos);
   BacktestOptions second = options;
-  second.known = journal.known();
+  second.known = journal->known();
   std::size_t made = 0;
   second.keep = [&](const BacktestRecord& r) {
-    journal.add(r);
+    journal->add(r);
     ++made;
   };
   EXPECT_EQ(
       json_document("backtest", backtest({"const / garch / student"}, y, second, Executor(2))),
       whole);
   EXPECT_EQ(made, 2 * 59U - 25);
+  journal.reset();
   Series changed = y;
   changed.values[7] += 1;
   const Error data = test::error_of([&] { BacktestJournal wrong(path, "this run", changed); });
@@ -327,7 +331,6 @@ TEST(Backtest, GoesOnFromItsJournal) {
   const Error foreign = test::error_of([&] { BacktestJournal wrong(path, "this run", y); });
   EXPECT_NE(std::string(foreign.what()).find("is no journal of a backtest"), std::string::npos);
   EXPECT_EQ(read_whole(path), "date,value\n1,2\n");  // left as it was
-  std::filesystem::remove(path);
 }
 
 TEST(Backtest, TableHasARowForEachForecast) {

@@ -4,8 +4,8 @@
 //   brace::write_whole("forecast.csv", text);   // temporary file beside it, then rename
 //   const brace::WriterLock lock("night.csv");  // throws while another run holds it
 //
-// Threads: calls that write different files may run at once. A WriterLock keeps out other
-// processes, not other threads of its own.
+// Threads: calls that write different files may run at once. A WriterLock keeps out all others, of
+// this process and of others.
 #pragma once
 
 #include <string>
@@ -25,8 +25,8 @@ void write_whole(const std::string& path, std::string_view content);
 // called from a handler.
 void remove_temporaries() noexcept;
 
-// The right to write to a file or a folder, against other processes that ask for it too; held for as
-// long as this lives and gone with the process however it ends. A file that is not there is made,
+// The right to write to a file or a folder, against all who ask for it too; held for as long as this
+// lives and gone with the process however it ends. A file that is not there is made,
 // empty. Throws Error (cannot_write) where another run holds it, or where it cannot be opened.
 class WriterLock {
  public:
