@@ -105,10 +105,8 @@ class Refits final : public ParameterDraws {
       Stepper step(fit_.model, theta_, past);
       for (std::size_t t = 0; t < rows; ++t) {
         const auto row = static_cast<Index>(t);
-        const double mu = data_.columns.cols() > 0 ? step.regression(data_.columns.row(row)) : 0;
-        const double columns = data_.variance_columns.cols() > 0
-                                   ? step.variance_regression(data_.variance_columns.row(row))
-                                   : 0;
+        const double mu = step.regression(data_.columns, row),
+                     columns = step.variance_regression(data_.variance_columns, row);
         const double v = step.advance(z[t], mu, columns).y;
         if (!std::isnan(y[t + lost])) made.values[t + lost] = v;
       }

@@ -117,8 +117,8 @@ Outlook look_ahead(const Fit& fit, const ForecastOptions& options,
                           from_variance.subspan(names.variance.size()), horizon);
   for (std::size_t k = 0; k < horizon; ++k) {
     const auto at = static_cast<Index>(k);
-    const Stepper::Row row = step.expect(step.regression(columns.mean.row(at)),
-                                         step.variance_regression(columns.variance.row(at)));
+    const Stepper::Row row = step.expect(step.regression(columns.mean, at),
+                                         step.variance_regression(columns.variance, at));
     ForecastStep s;
     s.step = static_cast<int>(k) + 1;
     if (!dates.empty()) s.date = dates[k];

@@ -104,7 +104,7 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
   Stepper& step = *step_;
   if (plain_) {
     for (std::size_t k = 0; k < horizon_; ++k)
-      mu_[k] = step.regression(columns_.mean.row(static_cast<Index>(k)));
+      mu_[k] = step.regression(columns_.mean, static_cast<Index>(k));
     run_plain(theta, shocks, stream, count, cloud, first,
               first_variance.value_or(step.expect(0).h));
     return all_finite(cloud, first, count);
@@ -121,8 +121,8 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
     for (std::size_t k = 0; k < horizon_; ++k) {
       const auto at_row = static_cast<Index>(k);
       const Stepper::Row row =
-          step.advance(z_[k], step.regression(columns_.mean.row(at_row)),
-                       step.variance_regression(columns_.variance.row(at_row)));
+          step.advance(z_[k], step.regression(columns_.mean, at_row),
+                       step.variance_regression(columns_.variance, at_row));
       cloud.returns[k][at] = y_[k] = row.y;
       cloud.variances[k][at] = row.h;
       // A shock at step k enters the total with psi_0 + ... + psi_{horizon-1-k}, and a level at

@@ -271,7 +271,7 @@ std::vector<LevelAhead> levels_ahead(const Model& model, std::span<const double>
     beta(static_cast<Index>(j)) = theta[at.regression[j]];
   std::vector<LevelAhead> ahead;
   for (Index h = 0; h < columns.rows(); ++h) {
-    const double mu = columns.row(h).dot(beta);
+    const double mu = beta.size() > 0 ? columns.row(h).dot(beta) : 0;
     LevelAhead here{mu, sigma2};
     if (step.size() > 0) {
       here.mean += step.observe(end.mean)(0);

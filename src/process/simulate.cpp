@@ -76,11 +76,9 @@ Simulated simulate_path(const Model& model, const std::vector<double>& parameter
   const auto at = [&](std::size_t row) {
     return static_cast<Eigen::Index>(row < lost ? 0 : row - lost);
   };
-  const auto mu_of = [&](std::size_t row) { return step.regression(data.columns.row(at(row))); };
+  const auto mu_of = [&](std::size_t row) { return step.regression(data.columns, at(row)); };
   const auto columns_of_variance = [&](std::size_t row) {
-    return data.variance_columns.cols() > 0
-               ? step.variance_regression(data.variance_columns.row(at(row)))
-               : 0;
+    return step.variance_regression(data.variance_columns, at(row));
   };
   for (std::size_t t = 0; t < options.burn_in; ++t) step.advance(law.draw(stream, shape), 0);
   step.begin_levels();

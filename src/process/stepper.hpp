@@ -68,21 +68,20 @@ class Stepper {
   // Exact for recursions linear in e and e^2; in other families the typical path.
   Row expect(double mu, double columns = 0);
 
-  // The regression's part of a row with these columns.
-  template <class Columns>
-  [[nodiscard]] double regression(const Columns& x) const {
+  // The regression's part of a row of these columns, 0 where the model has none.
+  [[nodiscard]] double regression(const Eigen::MatrixXd& columns, Eigen::Index row) const {
     double mu = 0;
     for (std::size_t j = 0; j < at_.regression.size(); ++j)
-      mu += theta_[at_.regression[j]] * x(static_cast<Eigen::Index>(j));
+      mu += theta_[at_.regression[j]] * columns(row, static_cast<Eigen::Index>(j));
     return mu;
   }
   // And of its variance.
-  template <class Columns>
-  [[nodiscard]] double variance_regression(const Columns& x) const {
+  [[nodiscard]] double variance_regression(const Eigen::MatrixXd& columns, Eigen::Index row) const {
     const std::size_t count = model_->variance_regressors.size();
     double sum = 0;
     for (std::size_t j = 0; j < count; ++j)
-      sum += rules_.theta[rules_.theta.size() - count + j] * x(static_cast<Eigen::Index>(j));
+      sum += rules_.theta[rules_.theta.size() - count + j] *
+             columns(row, static_cast<Eigen::Index>(j));
     return sum;
   }
 
