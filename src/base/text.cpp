@@ -60,6 +60,7 @@ std::string significant(double x, int digits) {
 
 std::string fixed(std::optional<double> x, int decimals) {
   if (!x) return "-";
+  if (std::isinf(*x)) return *x > 0 ? "no end" : "-no end";
   return without_negative_zero(fmt::format("{:.{}f}", *x, decimals));
 }
 

@@ -10,6 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "estimation/engine.hpp"
+#include "families/shock_law.hpp"
 #include "likelihood/log_likelihood.hpp"
 
 namespace brace::inline v0 {
@@ -26,6 +27,11 @@ struct Evaluator::State {
     require(theta.size(), names.size(), "parameters");
     if (!std::all_of(theta.begin(), theta.end(), [](double v) { return std::isfinite(v); }))
       return -std::numeric_limits<double>::infinity();
+    // A shape that describes no law has no density to be asked for.
+    const std::vector<ShapeCoordinate>& shapes = shock_law(model.shocks).shapes;
+    for (std::size_t j = 0; j < shapes.size(); ++j)
+      if (!shapes[j].admits(theta[theta.size() - shapes.size() + j]))
+        return -std::numeric_limits<double>::infinity();
     likelihood->evaluate(theta, order, at);
     return at.admitted && std::isfinite(at.log_likelihood)
                ? at.log_likelihood

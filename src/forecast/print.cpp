@@ -18,8 +18,9 @@ std::string spell(const PredictionInterval& i, int digits) {
   return fmt::format("{} to {}", text::fixed(i.low, digits), text::fixed(i.high, digits));
 }
 
-// Decimals that show three digits of a volatility.
+// Decimals that show three digits of a volatility; that of paths which explode is no number.
 int decimals_for(double volatility) {
+  if (!(volatility > 0) || !std::isfinite(volatility)) return 2;
   return std::clamp(2 - static_cast<int>(std::floor(std::log10(volatility))), 0, 8);
 }
 

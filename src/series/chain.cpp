@@ -283,7 +283,14 @@ double undo_one(const AppliedTransform& applied, double v, const Timestamp* when
   return std::visit(
       Overloaded{
           [&](const transforms::Log&) { return std::exp(v); },
-          [&](const transforms::PowerTransform& given) { return power_inverse(v, *given.power); },
+          [&](const transforms::PowerTransform& given) {
+            // What a model says beyond the range of the transform comes back as the end of the range:
+            // 0, or no end under a negative power.
+            const double power = *given.power;
+            if (1 + power * v <= 0)
+              return power > 0 ? 0 : std::numeric_limits<double>::infinity();
+            return power_inverse(v, power);
+          },
           [&](const transforms::Centre&) { return v + applied.mean; },
           [&](const transforms::DivideByProfile&) {
             const std::size_t slot =

@@ -85,5 +85,19 @@ TEST(Evaluator, ABadPointIsMinusInfinityAndLeavesTheRestAlone) {
   EXPECT_TRUE(std::isfinite(of.value(std::vector<double>{.03, .02, .08, .9})));
 }
 
+// Shapes that are no law, met by a search of one's own, are outside; nothing is thrown.
+TEST(Evaluator, IsMinusInfinityWhereAShapeIsNoLaw) {
+  const Series y = simulate(parse_model("const / garch"), {0, .1, .1, .8}, 300, {.seed = 6});
+  for (const auto& [line, theta] : {std::pair<const char*, std::vector<double>>{
+                                        "const / garch / student", {0, .1, .1, .8, 1.9}},
+                                    {"const / garch / student", {0, .1, .1, .8, -.2}},
+                                    {"const / egarch / skew-student", {0, 0, .1, 0, .9, -.2, .1}},
+                                    {"const / egarch / skew-student", {0, 0, .1, 0, .9, 6, 1.2}},
+                                    {"const / garch / ged", {0, .1, .1, .8, 0}}}) {
+    Evaluator of(parse_model(line), y);
+    EXPECT_EQ(of.value(theta), -std::numeric_limits<double>::infinity()) << line;
+  }
+}
+
 }  // namespace
 }  // namespace brace

@@ -10,6 +10,8 @@
 #include <Eigen/Dense>
 
 #include <cmath>
+#include <limits>
+#include <tuple>
 
 #include "brace/maths/random.hpp"
 #include "support/throws.hpp"
@@ -246,6 +248,27 @@ TEST(PowerTransform, FollowsTheScaleAndRefusesWhatIsNotPositive) {
   EXPECT_NEAR(one.low, other.low, 1e-6);
   x.values[7] = 0;
   EXPECT_EQ(test::error_of([&] { (void)estimate_power(x); }).code(), ErrorCode::not_positive);
+}
+
+TEST(WayAhead, BeyondTheRangeOfAPowerIsTheEndOfTheRange) {
+  const Series level = make_series({1, 2, 3, 2, 4, 3, 5, 4, 6, 5, 7, 6}, "kelp");
+  for (const auto& [chain, below, end] :
+       {std::tuple{"boxcox=0.5", -3., 0.},
+        std::tuple{"boxcox=-0.5", 3., std::numeric_limits<double>::infinity()}}) {
+    const Transformed made = transform(level, parse_chain(chain));
+    EXPECT_EQ(made.inverse_ahead(std::vector<double>{below})[0], end) << chain;
+  }
+}
+
+// A path that explodes ahead leaves the range of numbers and stays outside; only a last value that
+// is missing is nothing to go on from.
+TEST(WayAhead, OfAPathThatExplodesIsNoError) {
+  const Transformed made =
+      transform(make_series({100, 101, 102, 101}, "kelp"), parse_chain("log-return"));
+  const std::vector<double> ahead = made.inverse_ahead(std::vector<double>{1e6, -2e6, 1e6});
+  ASSERT_EQ(ahead.size(), 3U);
+  for (const double v : ahead) EXPECT_FALSE(std::isnan(v));
+  EXPECT_EQ(ahead[0], std::numeric_limits<double>::infinity());
 }
 
 }  // namespace
