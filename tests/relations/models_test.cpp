@@ -55,9 +55,7 @@ TEST_P(Models, OnesThatContainAnotherAreNotBelowIt) {
        {"const / garch", "const / garch e1,2"}},
       {{"const / garch", "const / garch / student"},
        {"const / garch / student", "const / garch / skew-student"}},
-      {{"const / garch", "const / aparch"},
-       {"const / gjr", "const / gjr / student"},
-       {"const / igarch", "const / garch"}},
+      {{"const / garch", "const / aparch"}, {"const / gjr", "const / gjr / student"}},
       {{"const / egarch", "const / egarch / student"}, {"const / garch", "const / twocomp"}},
       {{"const", "const ar1"},
        {"const ar1", "const ar1 ma1"},
@@ -65,18 +63,17 @@ TEST_P(Models, OnesThatContainAnotherAreNotBelowIt) {
        {"const ar1", "const ar1 / garch"}},
   };
   each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s, 2)) return;
     const Series y = returns_of(rows);
-    for (const auto& [small, large] : chains[s % std::size(chains)]) {
+    for (const auto& [small, large] : chains[s / 2 % std::size(chains)]) {
       const EstimateOptions options{.likelihood = LikelihoodKind::conditional};
       const Fit inner = estimate(small, y, options), outer = estimate(large, y, options);
       if (!inner.log_likelihood || !outer.log_likelihood) continue;
       // Student's law stops at nu = 1,000, where a row with shock z has (z^4 - 6 z^2 + 3) / (4 nu)
-      // more than under the normal law: in the mean no less than -2 / (4 nu). A persistence of one
-      // is beyond the bound of garch.
-      const double slack = std::string(large).ends_with("student")
-                               ? static_cast<double>(inner.n) / 2000
-                           : std::string(small) == "const / igarch" ? 1e-3
-                                                                    : 0;
+      // more than under the normal law: in the mean no less than -2 / (4 nu). igarch is not among
+      // them: its persistence of one is beyond the bound of garch (docs/reliability.md).
+      const double slack =
+          std::string(large).ends_with("student") ? static_cast<double>(inner.n) / 2000 : 0;
       EXPECT_GE(*outer.log_likelihood, *inner.log_likelihood - slack - kSameHeight)
           << small << " (" << to_string(inner.convergence.status) << "), " << large << " ("
           << to_string(outer.convergence.status) << ')';
@@ -249,8 +246,9 @@ TEST_P(Models, SayTheSameOfDecimalsAndPercentInScaledFigures) {
   static const char* const lines[] = {"const ar1", "const / garch", "const ar1 / garch / student",
                                       "const / egarch"};
   each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s + 1, 2)) return;
     const Series percent = returns_of(rows), decimal = returns_of(rows, Unit::decimal);
-    const char* const line = lines[s % std::size(lines)];
+    const char* const line = lines[s / 2 % std::size(lines)];
     const Fit a = estimate(line, percent), b = estimate(line, decimal);
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value()) << line;
     if (!a.log_likelihood) return;
