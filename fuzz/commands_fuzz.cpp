@@ -83,7 +83,7 @@ std::vector<std::string> words_of(Bytes& bytes, const std::string& path) {
     add({"--period", bytes.one_of({"2", "5", "7", "12"})});
   if (command == "lags" || command == "check")
     add({"--lags", bytes.one_of({"1", "5", "10", "1,2,3", "60"})});
-  if (bytes.below(2) == 0 && command != "simulate") add({"--json"});
+  if (bytes.below(2) == 0) add({"--json"});
   return words;
 }
 

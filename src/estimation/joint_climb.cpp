@@ -294,7 +294,9 @@ class JointClimb {
                       shared = shock_law(plainer.shocks).shapes.size();
     for (std::size_t j = known; j < problem_.names.size(); ++j)
       if (problem_.held_value(problem_.names[j])) return;
-    Problem contained(plainer, problem_.data, problem_.options, problem_.exact);
+    EstimateOptions options = problem_.options;
+    options.start.clear();  // which has the shapes too
+    Problem contained(plainer, problem_.data, options, problem_.exact);
     const Peak peak = JointClimb(contained).run();
     problem_.evaluations += contained.evaluations;
     problem_.stopped = problem_.stopped || contained.stopped;
