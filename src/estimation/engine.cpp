@@ -10,8 +10,8 @@
 #include <cmath>
 
 #include "brace/base/text.hpp"
-#include "estimation/exact_climb.hpp"
-#include "estimation/joint_climb.hpp"
+#include "estimation/climbs/exact_climb.hpp"
+#include "estimation/climbs/joint_climb.hpp"
 #include "estimation/problem.hpp"
 #include "estimation/smaller_models.hpp"
 #include "estimation/standard_errors.hpp"
@@ -102,6 +102,12 @@ class FitReport {
           fmt::format("mu on a kink of the likelihood, which has one at every value of "
                       "the series ({:.6g})",
                       *peak_.kink * problem_.scaled.scale + problem_.scaled.centre));
+    if (!peak_.on_kinks.empty()) {
+      for (const std::size_t j : peak_.on_kinks) c.on_kinks.push_back(problem_.names[j]);
+      bounds.push_back(
+          fmt::format("{} on kinks of the likelihood, which has one wherever a shock is 0",
+                      fmt::join(c.on_kinks, ", ")));
+    }
     if (peak_.wall) bounds.push_back(peak_.wall->name);
     if (bounds.empty() && !(peak_.top.gradient_norm < kConverged)) {
       c.status = FitStatus::failed;
@@ -124,7 +130,8 @@ class FitReport {
 
   void write_estimates(Fit& fit) const {
     fit.estimated = static_cast<int>(peak_.coordinates.size()) + (peak_.kink ? 1 : 0) +
-                    (peak_.wall ? 1 : 0) + (problem_.tie ? 1 : 0);
+                    static_cast<int>(peak_.on_kinks.size()) + (peak_.wall ? 1 : 0) +
+                    (problem_.tie ? 1 : 0);
     const DataParameters estimates = problem_.to_data(theta_);
     for (std::size_t j = 0; j < problem_.names.size(); ++j) {
       Parameter p;
@@ -138,6 +145,7 @@ class FitReport {
     }
     for (const Index i : active_) mark_pinned(fit, i);
     if (peak_.kink) fit.parameters[0].at_bound = true;
+    for (const std::size_t j : peak_.on_kinks) fit.parameters[j].at_bound = true;
     if (peak_.wall) fit.parameters[peak_.wall->parameter].at_bound = true;
     for (Parameter& p : fit.parameters)
       if (std::find(edges_.begin(), edges_.end(), p.name) != edges_.end()) p.at_bound = true;

@@ -85,12 +85,18 @@ void warn_of_convergence(Fit& fit, const MeanData& data) {
   if (c.status == FitStatus::boundary) {
     bool root = false, ma_root = false;
     for (const Parameter& p : fit.parameters) {
+      if (std::find(c.on_kinks.begin(), c.on_kinks.end(), p.name) != c.on_kinks.end()) continue;
       root = root || (p.at_bound && is_lag_term(p.name));
       ma_root = ma_root || (p.at_bound && (p.name.starts_with("ma") || p.name.starts_with("sma")));
     }
     if (!(ma_root && over))
       warn(fit, root ? WarningCode::root_at_edge : WarningCode::parameter_at_bound,
-           fmt::format("{}; parameters on it have no error. Try a model without that term", c.why));
+           fmt::format("{}; parameters on it have no error. {}", c.why,
+                       c.on_kinks.empty() ? "Try a model without that term"
+                       : std::holds_alternative<Ged>(fit.model.shocks)
+                           ? "Values that are rounded or repeat do this; with student shocks the "
+                             "likelihood has no such kinks"
+                           : "gjr has no such kinks"));
   }
 }
 

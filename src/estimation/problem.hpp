@@ -113,7 +113,8 @@ inline constexpr double kRounded = 1e-3, kRoundedAtEdge = 0.5;
 }
 
 // Where a search ended: the highest point, in which coordinates, the mu of the kink on which it
-// lies (scaled data) or the wall, and how many starts there were.
+// lies (scaled data), the terms of the mean that kinks hold, or the wall, and how many starts there
+// were.
 struct Peak {
   struct OnWall {
     std::string name;
@@ -125,6 +126,7 @@ struct Peak {
     return coordinates.scaled(WorkingPoint(top.x));
   }
   std::optional<double> kink{};
+  std::vector<std::size_t> on_kinks{};
   std::optional<OnWall> wall{};
   int starts = 0;
 };

@@ -12,7 +12,7 @@
 #include "brace/maths/autocorrelations.hpp"
 #include "brace/maths/lag_polynomial.hpp"
 #include "brace/model/model_line.hpp"
-#include "estimation/exact_climb.hpp"
+#include "estimation/climbs/exact_climb.hpp"
 #include "likelihood/innovations.hpp"
 
 namespace brace::inline v0 {

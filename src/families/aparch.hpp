@@ -113,10 +113,10 @@ class AparchStage final : public FamilyStage<AparchStage<T>, T> {
   void learn(std::ptrdiff_t t, const Row<T>& shock) {
     using std::exp, std::log;
     const T e = *shock.value, delta = theta_[delta_];
-    const double side = e < T(0) ? -1 : 1;
+    const typename Base::Size size = this->size_of(e);
     for (std::size_t i = 0; i < shocks_.size(); ++i) {
       const std::size_t p = 1 + shocks_.size() + i;
-      const T tilt = side - theta_[p], u = tilt * e;  // |e| - gamma e
+      const T tilt = size.slope - theta_[p], u = size.value - theta_[p] * e;  // |e| - gamma e
       Rows<T>& news = news_[i];
       news.template clear<O>(t);
       if (!(u > T(0))) continue;
@@ -127,7 +127,8 @@ class AparchStage final : public FamilyStage<AparchStage<T>, T> {
       news.at(t) = f;
       compose<O, 3>(
           news.row(t), {shock, unit(p), unit(delta_)}, {fu * tilt, -fu * e, f * ln},
-          {fuu * tilt * tilt, -fuu * tilt * e - fu, fuu * e * e, fud * tilt, -fud * e, f * ln * ln},
+          {fuu * tilt * tilt + fu * size.bend, -fuu * tilt * e - fu, fuu * e * e, fud * tilt,
+           -fud * e, f * ln * ln},
           width_);
     }
   }

@@ -77,11 +77,10 @@ class EgarchStage final : public FamilyStage<EgarchStage<T>, T> {
     z_.at(t) = z;
     compose<O, 2>(z_.row(t), {shock, log_h_.row(t)}, {s, -0.5 * z}, {T(0), -0.5 * s, 0.25 * z},
                   width_);
-    const double side = z < T(0) ? -1 : 1;
-    size_.template clear<O>(t);
+    const typename Base::Size of_z = this->size_of(z);
     const Row<T> size = size_.row(t);
-    add_scaled<O>(size, T(side), z_.row(t), width_);
-    *size.value -= mean_size_.value;
+    *size.value = of_z.value - mean_size_.value;
+    compose<O, 1>(size, {z_.row(t)}, {of_z.slope}, {of_z.bend}, width_);
     const std::size_t first = setup_.mean + setup_.variance;
     for (std::size_t i = 0; i < setup_.shocks; ++i) {
       if constexpr (O != Order::value) size.d[first + i] -= mean_size_.d[i];

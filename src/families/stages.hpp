@@ -172,6 +172,7 @@ struct LawBlock {
   bool gaps = false;  // some rows are missing; without, `present` is not looked at
   const T* shape = nullptr;
   bool want_scores = false;  // fill `ls`, which costs a logarithm a row
+  T rounding = T(0);         // of the peak, by the laws that know it
 
   // Out.
   T sum = T(0);  // sum of l

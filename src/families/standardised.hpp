@@ -5,6 +5,7 @@
 #pragma once
 
 #include <cmath>
+#include <type_traits>
 
 #include "families/log_sum.hpp"
 #include "families/shock_moments.hpp"
@@ -24,7 +25,12 @@ template <Order O, class Density, class T>
 void standardised_law(LawBlock<T>& b) {
   using std::sqrt;
   constexpr std::size_t S = Density::kShapes;
-  const Density density(b.shape);
+  const Density density = [&] {
+    if constexpr (std::is_constructible_v<Density, const T*, T>)
+      return Density(b.shape, b.rounding);
+    else
+      return Density(b.shape);
+  }();
   LogSum<T> logs;
   for (std::size_t t = 0; t < b.rows; ++t) {
     if (b.gaps && !b.present[t]) {

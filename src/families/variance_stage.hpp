@@ -11,6 +11,7 @@
 #pragma once
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 #include <vector>
 
@@ -67,8 +68,26 @@ class VarianceStage {
   // The second state of a family that has one, such as the long-run component.
   virtual Rows<T>* state() { return nullptr; }
 
+  // From here on with sizes |x| of shocks rounded to sqrt(x^2 + over^2), by families with a kink.
+  void round_sizes(const T& over) { rounding_ = over; }
+
  protected:
+  // The size of a shock with its derivatives: |x|, whose kink has the slope of its right side.
+  struct Size {
+    T value, slope, bend;
+  };
+  [[nodiscard]] Size size_of(const T& x) const {
+    using std::sqrt;
+    if (!(rounding_ > T(0))) {
+      const double side = x < T(0) ? -1 : 1;
+      return {side * x, T(side), T(0)};
+    }
+    const T size = sqrt(x * x + rounding_ * rounding_), slope = x / size;
+    return {size, slope, (1 - slope * slope) / size};
+  }
+
   Rows<T> h_;
+  T rounding_ = T(0);
 };
 
 // The order of a pass as a template argument.

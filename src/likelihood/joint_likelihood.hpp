@@ -57,6 +57,13 @@ class JointLikelihood {
   // The same into storage that is used again.
   void evaluate(std::span<const T> theta, Order order, Derivatives<T>& out);
 
+  // From here on with |z| and |e| rounded over so much wherever they make a kink: the peak of the law
+  // (families/ged.hpp) and the sizes of the variance (families/variance_stage.hpp).
+  void round_kinks(const T& over) {
+    law_block_.rounding = over;
+    stage_->round_sizes(over);
+  }
+
   // Gradient of each row's term, n x k row by row; zeros where y is missing.
   [[nodiscard]] std::vector<T> scores(std::span<const T> theta);
 
@@ -151,6 +158,7 @@ class PlainLikelihood final : public LogLikelihood {
     return likelihood_.scores(theta);
   }
   [[nodiscard]] std::size_t rows() const override { return likelihood_.rows(); }
+  void round_kinks(double over) { likelihood_.round_kinks(over); }
 
  private:
   JointLikelihood<double> likelihood_;

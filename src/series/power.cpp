@@ -58,9 +58,14 @@ Eigen::MatrixXd regressors(const Series& series, const std::vector<std::size_t>&
   return X;
 }
 
+// So small a power is the logarithm to the last digit, and its products would lose theirs.
+bool is_logarithm(double power) {
+  return std::abs(power) < 1e-100;
+}
+
 // The transform of x from ln x.
 double of_log(double log_x, double power) {
-  return power == 0 ? log_x : std::expm1(power * log_x) / power;
+  return is_logarithm(power) ? log_x : std::expm1(power * log_x) / power;
 }
 
 }  // namespace
@@ -70,7 +75,7 @@ double power_transform(double x, double power) {
 }
 
 double power_inverse(double y, double power) {
-  if (power == 0) return std::exp(y);
+  if (is_logarithm(power)) return std::exp(y);
   if (1 + power * y <= 0) return std::numeric_limits<double>::quiet_NaN();
   return std::exp(std::log1p(power * y) / power);
 }

@@ -149,6 +149,9 @@ TEST(NewsImpact, IsTheEquationOfEachFamily) {
                        at(fit, "beta1") * level;
       EXPECT_NEAR(curve.volatility[i], std::sqrt(h), 1e-10) << e;
     }
+    const double after_two = at(fit, "omega") + (4 * at(fit, "alpha1") + at(fit, "beta1")) * level;
+    EXPECT_NEAR(curve.rise, std::sqrt(after_two), 1e-10);
+    EXPECT_NEAR(curve.fall, std::sqrt(after_two + 4 * at(fit, "gamma1") * level), 1e-10);
     EXPECT_GT(curve.fall, curve.rise) << "falls weigh more";
   }
   {

@@ -155,6 +155,18 @@ TEST(Compare, ScoresAllByTheConditionalLikelihoodWhereOneNeedsIt) {
   EXPECT_TRUE(c.nested.empty()) << "another law and family";
 }
 
+// A lag stands with its kind and AR terms before MA terms, whichever model comes first.
+TEST(Compare, ListsParametersByKind) {
+  std::ostringstream out;
+  out << compare({"const ma1 / garch", "const ar1,2 / garch e1,2"}, made(2));
+  std::string::size_type at = 0;
+  for (const char* name : {"mu ", "ar1 ", "ar2 ", "ma1 ", "omega ", "alpha1 ", "alpha2 ", "beta1 "}) {
+    const auto next = out.str().find(std::string("  ") + name, at);
+    ASSERT_NE(next, std::string::npos) << name << " in\n" << out.str();
+    at = next;
+  }
+}
+
 TEST(Compare, RefusesWhatMayNotBeCompared) {
   EXPECT_THAT(test::error_of([] {
                 (void)compare({"const ar1", "diff1 ar1"}, made(2));

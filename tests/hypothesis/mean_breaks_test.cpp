@@ -7,6 +7,7 @@
 
 #include "brace/hypothesis/mean_breaks.hpp"
 #include "brace/hypothesis/variance_breaks.hpp"
+#include "brace/laws/simulated.hpp"
 #include "brace/maths/long_run_variance.hpp"
 #include "brace/maths/random.hpp"
 #include "maths/regression.hpp"
@@ -105,6 +106,24 @@ TEST(SupF, IsTheLargestChowStatistic) {
     EXPECT_NEAR(got.statistic, most, 1e-9 * most);
     EXPECT_EQ(got.break_at->row + 1, at);
   }
+}
+
+// ln mean exp(W / 2) over the dates, by a sum that is written out: Andrews and Ploberger (1994),
+// equation 2.3, with W = (n - 2p + p/2 - 1) ln(1 + p F / (n - 2p)) of Box (1949).
+TEST(SupF, PValuesOfItsAveragesAreThoseOfTheWaldScale) {
+  const Series y = stepped(4, 150, 60, .35);
+  const double n = 150, p = 1, freedom = n - 2 * p;
+  double sum = 0, dates = 0;
+  for (auto rows = static_cast<std::size_t>(std::ceil(.15 * n));
+       rows <= static_cast<std::size_t>(std::floor(.85 * n)); ++rows) {
+    const double F = hypothesis::chow(y, rows).statistic;
+    sum += std::exp(.5 * (freedom + p / 2 - 1) * std::log1p(p * F / freedom));
+    ++dates;
+  }
+  const auto tests = hypothesis::sup_f(y);
+  const double tail = laws::upper_tail(laws::SimulatedLaw::exp_f_1, std::log(sum / dates), 150);
+  EXPECT_GT(tail, 2 * *tests[1].p_floor) << "or the floor would hide it";
+  EXPECT_NEAR(*tests[1].p_value, tail, 1e-9);
 }
 
 // Recursive residuals by a regression at every step, and the sum rule of Brown, Durbin and Evans:

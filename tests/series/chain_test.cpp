@@ -186,7 +186,7 @@ TEST(Chain, SaysWhatItCannotDo) {
 }
 
 TEST(PowerTransform, IsExactNearZeroAndInverts) {
-  for (const double power : {-1.0, -1e-9, 0.0, 1e-12, 1e-5, 0.5, 1.0, 2.0})
+  for (const double power : {-1.0, -1e-9, 0.0, 1e-321, 1e-200, 1e-12, 1e-5, 0.5, 1.0, 2.0})
     for (const double x : {0.7, 1.0, 3.0, 120.0})
       EXPECT_NEAR(power_inverse(power_transform(x, power), power) / x, 1,
                   1e-13 * std::max(1.0, std::pow(x, -power)))

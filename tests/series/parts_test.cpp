@@ -135,6 +135,9 @@ TEST(Regroup, ToASlowerClock) {
   EXPECT_EQ(bars.low, (std::vector<double>{1, 32}));
   EXPECT_EQ(test::error_of([&] { (void)regroup(last, Clock::day, Aggregate::last); }).code(),
             ErrorCode::bad_option);
+  EXPECT_EQ(test::error_of([&] { (void)regroup(s, Clock::day, Aggregate::last); }).code(),
+            ErrorCode::bad_option)
+      << "it is kept by the day already";
   EXPECT_EQ(regroup(dated(session_hours(20), Clock::hour), Clock::day, Aggregate::last).clock,
             Clock::business_day);
 }

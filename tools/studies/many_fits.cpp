@@ -42,7 +42,7 @@ const Clock kClocks[] = {Clock::month, Clock::week,   Clock::business_day,
                          Clock::hour,  Clock::minute, Clock::row};
 
 struct Tried {
-  std::string family, law, kind, said;  // said: the code of a refusal, or what broke a promise
+  std::string mean, family, law, kind, said;  // said: the code of a refusal, or what broke a promise
   std::size_t n = 0;
   FitStatus status = FitStatus::not_run;
   int evaluations = 0;
@@ -136,11 +136,11 @@ Tried run(std::uint64_t number, bool tell) {
   out.family = kVariances[number % std::size(kVariances)];
   out.law = kLaws[number / std::size(kVariances) % std::size(kLaws)];
   out.kind = kKinds[number / 44 % std::size(kKinds)];
-  const std::string mean = kMeans[static_cast<std::size_t>(u.uniform() * 6)];
+  out.mean = kMeans[static_cast<std::size_t>(u.uniform() * 6)];
   out.n = out.kind == "short" ? 5 + static_cast<std::size_t>(60 * u.uniform())
                               : 100 + static_cast<std::size_t>(500 * u.uniform() * u.uniform());
   const Series y = series_of(number, out.kind, out.n, u);
-  const Model model = parse_model(fmt::format("{} / {} / {}", mean, out.family, out.law));
+  const Model model = parse_model(fmt::format("{} / {} / {}", out.mean, out.family, out.law));
   try {
     const auto begin = std::chrono::steady_clock::now();
     const Fit fit = estimate(model, y);
@@ -165,8 +165,8 @@ Tried run(std::uint64_t number, bool tell) {
 
 std::string line(std::uint64_t number, const Tried& o) {
   return fmt::format(
-      "  {:6} {} / {}, {}, n {}: {}, {} evaluations, {:.2f} s{}{} {}\n", number, o.family, o.law,
-      o.kind, o.n, o.refused ? "refused" : to_string(o.status), o.evaluations, o.seconds,
+      "  {:6} {} / {} / {}, {}, n {}: {}, {} evaluations, {:.2f} s{}{} {}\n", number, o.mean,
+      o.family, o.law, o.kind, o.n, o.refused ? "refused" : to_string(o.status), o.evaluations, o.seconds,
       o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
       o.slope > 1e-3 ? fmt::format(", slope {:.2g} a standard error", o.slope) : "", o.said);
 }

@@ -121,6 +121,8 @@ struct Convergence {
   int evaluations = 0;  // likelihood passes in all
   int starts = 0;       // starting points polished
   bool stopped = false;  // as asked, before all starts had been climbed
+  // Terms of the mean that kinks of the likelihood hold where shocks are exactly 0; they are at_bound.
+  std::vector<std::string> on_kinks{};
 };
 
 struct Fit {

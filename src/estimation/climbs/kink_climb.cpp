@@ -11,7 +11,7 @@
 // leaves behind (VarianceFamily::news_slopes), and so the steps of its slope in mu at all values at
 // once: next to mu the profile is a parabola and these terms. On a kink the slopes to both sides
 // come from the same numbers, and are the certificate.
-#include "estimation/kink_climb.hpp"
+#include "estimation/climbs/kink_climb.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>

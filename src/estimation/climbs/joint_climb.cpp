@@ -15,7 +15,7 @@
 // How many points, how many steps and how near is near were set on the 2,000 series of the study in
 // docs/estimation.md, where a change of any of them is to be tried again
 // (tools/studies/estimation_study.cpp): more of each finds no more tops, fewer miss some.
-#include "estimation/joint_climb.hpp"
+#include "estimation/climbs/joint_climb.hpp"
 
 #include <Eigen/Dense>
 #include <algorithm>
@@ -24,9 +24,10 @@
 
 #include "base/given_or.hpp"
 #include "brace/maths/random.hpp"
-#include "estimation/kink_climb.hpp"
+#include "estimation/climbs/kink_climb.hpp"
+#include "estimation/climbs/rounded_climb.hpp"
 #include "estimation/starting_points.hpp"
-#include "estimation/wall_climb.hpp"
+#include "estimation/climbs/wall_climb.hpp"
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
@@ -40,10 +41,14 @@ using Eigen::VectorXd;
 
 class JointClimb {
  public:
-  explicit JointClimb(Problem& problem)
+  // From which contained models it climbs too.
+  enum class Contained { all, none };
+  explicit JointClimb(Problem& problem, Contained contained = Contained::all)
       : problem_(problem),
+        from_contained_(contained),
         family_(variance_family(problem.model.variance)),
         kinks_(problem),
+        rounded_(problem),
         walls_(problem) {}
 
   Peak run() {
@@ -67,7 +72,10 @@ class JointClimb {
         starts_ = all.size();
         climb(all, kFinished);
       }
-      const std::size_t scatter = !many && certain_but_for_rows() ? kFewWhereCertain : kScattered;
+      const bool large = problem_.coordinates.size() >= kFewParameters;
+      const bool few = (large && from_contained_ == Contained::none) ||
+                       (!many && certain_but_for_rows());
+      const std::size_t scatter = few ? kFewScattered : kScattered;
       std::vector<WorkingPoint> more =
           scattered(all, asked > all.size() ? asked - all.size() : scatter);
       if (!shock_law(model.shocks).shapes.empty())
@@ -78,12 +86,12 @@ class JointClimb {
       if (family_.bounds_hide_hills)
         for (std::size_t i = 0; i < all.size() && !spent(); ++i) climb({all[i]}, 1);
       climb(more, std::max<std::size_t>(1, more.size() / 4));
-      if (asked == 0) climb_from_plainer_law();
+      if (asked == 0 && from_contained_ == Contained::all) climb_from_contained();
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
     }
     Peak peak{.top = std::move(best_), .coordinates = problem_.coordinates};
-    for (const std::optional<Peak>& edge : {kinks_.highest(), walls_.highest()})
+    for (const std::optional<Peak>& edge : {kinks_.highest(), rounded_.highest(), walls_.highest()})
       if (edge && (!settled(peak.top) || edge->top.f < peak.top.f)) peak = *edge;
     peak.starts = static_cast<int>(starts_);
     return peak;
@@ -112,15 +120,22 @@ class JointClimb {
   // parameters of a model of whose family the starts show that hill.
   static constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
   static constexpr Index kFewParameters = 6;
-  // More points where the maximum is not beyond doubt: how many, how many steps every second one
-  // makes with its shape held, how far their mu lies from the mean in standard deviations and they
-  // beyond the starts in distances between two. One in four is climbed to its end.
-  static constexpr std::size_t kScattered = 64, kFewWhereCertain = 16;
+  // More points where the maximum is not beyond doubt: how many (few where nothing but the rows is
+  // in doubt, and of a large model that is contained), how many steps every second one makes with
+  // its shape held, how far their mu lies from the mean in standard deviations and they beyond the
+  // starts in distances between two. One in four is climbed to its end.
+  static constexpr std::size_t kScattered = 64, kFewScattered = 16;
   static constexpr int kShapeSteps = 8;
   static constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
   static constexpr std::uint64_t kScatterSeed = 20;
   // Steps of a climb where a maximum on a wall is known.
   static constexpr int kWalledSteps = 10;
+  // Lags of the variance, in pairs, up to which the models with one less are climbed too.
+  static constexpr double kFewLags = 2;
+  // By what share of itself a variance that does not revert grows over the sample to begin with.
+  static constexpr double kGrowth = 0.2;
+  // A step that fails is the doing of kinks where it promised less (sqrt(g' H^-1 g)).
+  static constexpr double kRough = 1;
   // A bound with less slack is met. By so much kinks may lift a point above its parabola.
   static constexpr double kMet = 1e-12, kKinkRise = 0.1;
 
@@ -254,7 +269,12 @@ class JointClimb {
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     std::vector<WorkingPoint> points;
     for (Index i = 0; i < bounds.C.rows(); ++i) {
-      if (best_.is_active(i) || (bounds.C.row(i).array() != 0).count() != 1) continue;
+      if (best_.is_active(i)) continue;
+      if ((bounds.C.row(i).array() != 0).count() != 1) {
+        for (const bool without_news : {false, true})
+          points.push_back(on_sum(bounds.C.row(i).transpose(), bounds.d(i), without_news));
+        continue;
+      }
       Index coordinate = 0;
       bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
       if (problem_.coordinates.parameter(coordinate) < problem_.parts.mean.size()) continue;
@@ -283,30 +303,88 @@ class JointClimb {
     }
   }
 
-  // From the maximum under the law that this one contains, so that it does not end below it: the
-  // hills of tails that are hardly there are met by no start that has heavy ones.
-  void climb_from_plainer_law() {
-    const ShockLaw& law = shock_law(problem_.model.shocks);
-    if (!law.contains || spent()) return;
-    Model plainer = problem_.model;
-    plainer.shocks = *law.contains;
-    const std::size_t known = problem_.names.size() - law.shapes.size(),
-                      shared = shock_law(plainer.shocks).shapes.size();
-    for (std::size_t j = known; j < problem_.names.size(); ++j)
-      if (problem_.held_value(problem_.names[j])) return;
+  // The highest point moved to where a sum meets its bound, such as the persistence, by the shortest
+  // way: with shocks that move the variance, and without, where it grows by omega alone. What grows
+  // begins small.
+  [[nodiscard]] WorkingPoint on_sum(VectorXd row, double limit, bool without_news) const {
+    WorkingPoint x(best_.x);
+    for (Index c = 0; c < x.size(); ++c) {
+      const std::string& name = problem_.names[problem_.coordinates.parameter(c)];
+      if (name == "omega") x(c) = kGrowth / static_cast<double>(problem_.scaled.observed);
+      if (without_news && (name.starts_with("alpha") || name.starts_with("gamma"))) {
+        x(c) = 0;
+        row(c) = 0;
+      }
+    }
+    if (row.squaredNorm() > 0) x += (limit - row.dot(x)) / row.squaredNorm() * row;
+    return inside(x);
+  }
+
+  // Models that this one contains, which differ in one thing: a plainer law, whose hills of tails
+  // that are hardly there are met by no start that has heavy ones; a lag of the variance less.
+  [[nodiscard]] std::vector<Model> contained() const {
+    std::vector<Model> models;
+    const Model& model = problem_.model;
+    if (const std::optional<Shocks>& plainer = shock_law(model.shocks).contains) {
+      models.push_back(model);
+      models.back().shocks = *plainer;
+    }
+    // The last beta of igarch is what the others leave; of many lags each model would cost as much.
+    if (std::holds_alternative<Igarch>(model.variance) || lag_terms() > kFewLags) return models;
+    for (const bool of_shocks : {true, false}) {
+      const Lags* lags = of_shocks ? shock_lags(model.variance) : variance_lags(model.variance);
+      if (!lags || lags->size() < 2) continue;
+      models.push_back(model);
+      std::visit(
+          [&](auto& family) {
+            if constexpr (requires { family.e; })
+              if (of_shocks) family.e.pop_back();
+            if constexpr (requires { family.h; })
+              if (!of_shocks) family.h.pop_back();
+          },
+          models.back().variance);
+    }
+    return models;
+  }
+
+  // From the maxima of the models that this one contains, so that it does not end below them.
+  void climb_from_contained() {
+    for (const Model& model : contained()) {
+      if (spent()) return;
+      const ParameterNames parts = parameter_names(model);
+      std::vector<std::string> names = parts.mean;
+      names.insert(names.end(), parts.variance.begin(), parts.variance.end());
+      names.insert(names.end(), parts.shocks.begin(), parts.shocks.end());
+      const bool holds_more = std::any_of(
+          problem_.model.held.begin(), problem_.model.held.end(), [&](const Held& held) {
+            return std::find(names.begin(), names.end(), held.name) == names.end();
+          });
+      if (!holds_more) climb_from_maximum_of(model, names);
+    }
+  }
+
+  void climb_from_maximum_of(const Model& model, const std::vector<std::string>& names) {
     EstimateOptions options = problem_.options;
-    options.start.clear();  // which has the shapes too
-    Problem contained(plainer, problem_.data, options, problem_.exact);
-    const Peak peak = JointClimb(contained).run();
-    problem_.evaluations += contained.evaluations;
-    problem_.stopped = problem_.stopped || contained.stopped;
+    options.start.clear();  // which has the others too
+    Problem inner(model, problem_.data, options, problem_.exact);
+    // Those with a lag less are climbed from their own starts alone: all of theirs would be many.
+    const bool same_lags = model.variance == problem_.model.variance;
+    const Peak peak = JointClimb(inner, same_lags ? Contained::all : Contained::none).run();
+    problem_.evaluations += inner.evaluations;
+    problem_.stopped = problem_.stopped || inner.stopped;
     if (peak.top.x.size() == 0 || !std::isfinite(peak.top.f)) return;
-    const ScaledParameters top = peak.coordinates.scaled(WorkingPoint(peak.top.x));
+    const ScaledParameters top = peak.parameters();
+    // What the contained model has not is 0, but for shapes.
     auto theta = all_equal<ScaledParameters>(static_cast<Index>(problem_.names.size()), 0);
-    for (std::size_t j = 0; j < known + shared; ++j)
-      theta(static_cast<Index>(j)) = top(static_cast<Index>(j));
-    for (std::size_t j = shared; j < law.shapes.size(); ++j)
-      theta(static_cast<Index>(known + j)) = law.shapes[j].shape(law.shapes[j].plain);
+    const std::vector<ShapeCoordinate>& shapes = shock_law(problem_.model.shocks).shapes;
+    const std::size_t first_shape = problem_.names.size() - shapes.size();
+    for (std::size_t j = 0; j < problem_.names.size(); ++j) {
+      const auto same = std::find(names.begin(), names.end(), problem_.names[j]);
+      if (same != names.end())
+        theta(static_cast<Index>(j)) = top(same - names.begin());
+      else if (j >= first_shape)
+        theta(static_cast<Index>(j)) = shapes[j - first_shape].shape(shapes[j - first_shape].plain);
+    }
     ++starts_;
     climb({problem_.feasible(problem_.coordinates.working(theta))}, 1);
   }
@@ -404,13 +482,15 @@ class JointClimb {
         maths::NewtonOptions newton;
         newton.scoring_steps = 2;
         newton.damping = damped;
+        newton.rough_below = rounded_.may_be() ? kRough : 0;
         newton.max_iterations = walls_.highest() && !damped
                                     ? std::min(kWalledSteps, problem_.options.max_iterations)
                                     : problem_.options.max_iterations;
         maths::NewtonResult r =
             maths::minimise(objective, problem_.coordinates.constraints(), x, newton);
-        ends_.push_back({r.f, r.x});
         ++climbed;
+        if (rounded_.may_be() && !settled(r) && climb_rounded(r)) continue;
+        ends_.push_back({r.f, r.x});
         keep_better(std::move(r));
       }
       if (found()) break;
@@ -440,6 +520,7 @@ class JointClimb {
   void climb_over_kinks(const WorkingPoint& x) {
     KinkClimb::End end = kinks_.climb(x, problem_.options.max_iterations,
                                       highest_ ? std::optional(highest_->f) : std::nullopt);
+    if (!end.known && !end.on_kink && !settled(end.smooth) && climb_rounded(end.smooth)) return;
     ends_.push_back({end.f, end.x});
     if (end.known) return;
     if (end.on_kink) {
@@ -447,6 +528,18 @@ class JointClimb {
     } else {
       keep_better(std::move(end.smooth));
     }
+  }
+
+  // On from where kinks stopped a climb; false where that leads to no maximum.
+  bool climb_rounded(const maths::NewtonResult& stalled) {
+    std::optional<RoundedClimb::End> end = rounded_.climb(stalled);
+    if (!end) return false;
+    ends_.push_back({end->f, end->x});
+    if (end->smooth)
+      keep_better(std::move(*end->smooth));
+    else if (!highest_ || end->f < highest_->f)
+      highest_ = Top{end->f, end->x, std::move(end->hessian)};
+    return true;
   }
 
   // On from where a climb stalled above all maxima that were found.
@@ -475,6 +568,7 @@ class JointClimb {
   }
 
   Problem& problem_;
+  Contained from_contained_;
   const VarianceFamily& family_;
   maths::NewtonResult best_;
   struct End {
@@ -493,6 +587,7 @@ class JointClimb {
   // The highest climb that stalled.
   std::optional<maths::NewtonResult> stalled_;
   KinkClimb kinks_;
+  RoundedClimb rounded_;
   WallClimb walls_;
 };
 

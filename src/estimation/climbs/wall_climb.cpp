@@ -4,7 +4,7 @@
 //   the wall nearest to where a climb stalled; one parameter follows from the others on it
 //   the others are climbed
 //   a maximum where the likelihood falls into the admitted side
-#include "estimation/wall_climb.hpp"
+#include "estimation/climbs/wall_climb.hpp"
 
 #include "brace/model/model.hpp"
 #include "families/variance_family.hpp"

@@ -13,7 +13,7 @@
 //
 // Constants were set on the 36 candidates up to orders five of 200 series
 // (tests/search/hard_study_test.cpp) and the benchmark of the search, which pays for each of them.
-#include "estimation/exact_climb.hpp"
+#include "estimation/climbs/exact_climb.hpp"
 
 #include <algorithm>
 #include <cmath>
