@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The targets without clang's fuzzer, for every change: each file of the corpus, then random changes
-// of them by a seed until the time is over.
+// The targets without clang's fuzzer, for every change: each file of the corpus, then random
+// changes of them by a seed until the time is over.
 //   read_table_by_seed CORPUS SECONDS [SEED]
 // An input that breaks a promise is left in the folder of the run as broken-SEED.
 #include <fmt/format.h>
@@ -29,10 +29,11 @@ extern "C" void keep_input(int) {
 }
 
 // What readers know, and what they should not trip over.
-const char* const kWords[] = {"\n",   ",",     ";",   "\t",   "\"",   "-",    "1e400", "nan", "-0",
-                              "\r\n", "/",     "{",   "}",    "[",    "]",    "null",  "1e-320",
-                              ":",    "2024-", "..",  "\xff", "\xc3", "@",    "=",     " / ",
-                              "ar",   "garch", "e1",  "log",  "99",   "true", "9999999999999999999"};
+const char* const kWords[] = {
+    "\n",     ",",    ";",     "\t", "\"",   "-",    "1e400", "nan",
+    "-0",     "\r\n", "/",     "{",  "}",    "[",    "]",     "null",
+    "1e-320", ":",    "2024-", "..", "\xff", "\xc3", "@",     "=",
+    " / ",    "ar",   "garch", "e1", "log",  "99",   "true",  "9999999999999999999"};
 
 class Changes {
  public:

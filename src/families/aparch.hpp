@@ -125,11 +125,10 @@ class AparchStage final : public FamilyStage<AparchStage<T>, T> {
       const T fu = delta * f * over_u, fuu = (delta - 1) * fu * over_u,
               fud = f * over_u * (1 + delta * ln);
       news.at(t) = f;
-      compose<O, 3>(
-          news.row(t), {shock, unit(p), unit(delta_)}, {fu * tilt, -fu * e, f * ln},
-          {fuu * tilt * tilt + fu * size.bend, -fuu * tilt * e - fu, fuu * e * e, fud * tilt,
-           -fud * e, f * ln * ln},
-          width_);
+      compose<O, 3>(news.row(t), {shock, unit(p), unit(delta_)}, {fu * tilt, -fu * e, f * ln},
+                    {fuu * tilt * tilt + fu * size.bend, -fuu * tilt * e - fu, fuu * e * e,
+                     fud * tilt, -fud * e, f * ln * ln},
+                    width_);
     }
   }
 

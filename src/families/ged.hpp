@@ -4,8 +4,8 @@
 //   lambda^2 = 2^(-2/nu) Gamma(1/nu) / Gamma(3/nu)
 // nu = 2 is the normal law, smaller ones have heavier tails. Below 2 the second derivative by z is
 // singular at 0, where it is taken to be 0. For a climb among kinks the peak may be rounded: |z| is
-// then sqrt(z^2 + r^2) (estimation/climbs/rounded_climb.cpp). Tests: tests/likelihood/likelihood_test.cpp,
-// tests/families/shock_laws_test.cpp.
+// then sqrt(z^2 + r^2) (estimation/climbs/rounded_climb.cpp). Tests:
+// tests/likelihood/likelihood_test.cpp, tests/families/shock_laws_test.cpp.
 #pragma once
 
 #include <cmath>

@@ -57,8 +57,8 @@ class JointLikelihood {
   // The same into storage that is used again.
   void evaluate(std::span<const T> theta, Order order, Derivatives<T>& out);
 
-  // From here on with |z| and |e| rounded over so much wherever they make a kink: the peak of the law
-  // (families/ged.hpp) and the sizes of the variance (families/variance_stage.hpp).
+  // From here on with |z| and |e| rounded over so much wherever they make a kink: the peak of the
+  // law (families/ged.hpp) and the sizes of the variance (families/variance_stage.hpp).
   void round_kinks(const T& over) {
     law_block_.rounding = over;
     stage_->round_sizes(over);

@@ -26,8 +26,8 @@
 #include "brace/maths/random.hpp"
 #include "estimation/climbs/kink_climb.hpp"
 #include "estimation/climbs/rounded_climb.hpp"
-#include "estimation/starting_points.hpp"
 #include "estimation/climbs/wall_climb.hpp"
+#include "estimation/starting_points.hpp"
 #include "families/shock_law.hpp"
 #include "families/variance_family.hpp"
 #include "maths/dense.hpp"
@@ -73,8 +73,8 @@ class JointClimb {
         climb(all, kFinished);
       }
       const bool large = problem_.coordinates.size() >= kFewParameters;
-      const bool few = (large && from_contained_ == Contained::none) ||
-                       (!many && certain_but_for_rows());
+      const bool few =
+          (large && from_contained_ == Contained::none) || (!many && certain_but_for_rows());
       const std::size_t scatter = few ? kFewScattered : kScattered;
       std::vector<WorkingPoint> more =
           scattered(all, asked > all.size() ? asked - all.size() : scatter);
@@ -303,9 +303,9 @@ class JointClimb {
     }
   }
 
-  // The highest point moved to where a sum meets its bound, such as the persistence, by the shortest
-  // way: with shocks that move the variance, and without, where it grows by omega alone. What grows
-  // begins small.
+  // The highest point moved to where a sum meets its bound, such as the persistence, by the
+  // shortest way: with shocks that move the variance, and without, where it grows by omega alone.
+  // What grows begins small.
   [[nodiscard]] WorkingPoint on_sum(VectorXd row, double limit, bool without_news) const {
     WorkingPoint x(best_.x);
     for (Index c = 0; c < x.size(); ++c) {

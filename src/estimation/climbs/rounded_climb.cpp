@@ -52,7 +52,8 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
     by.round_kinks(over);
     WorkingPoint start = x;
     if (last > 0)
-      start = problem_.feasible(WorkingPoint(x + (over - last) / (last - last / kFiner) * (x - before)));
+      start = problem_.feasible(
+          WorkingPoint(x + (over - last) / (last - last / kFiner) * (x - before)));
     r = maths::minimise(objective, problem_.coordinates.constraints(), start,
                         {.scoring_steps = last > 0 ? 0 : 2,
                          .gradient_norm = 0.5 * kConverged,
