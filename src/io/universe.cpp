@@ -45,9 +45,9 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
   std::optional<SeriesFound> pop() {
     if (ready_.empty() && at_end_) load_more();
     if (ready_.empty()) return std::nullopt;
-    SeriesFound found = std::move(ready_.front());
+    Ready next = std::move(ready_.front());
     ready_.pop_front();
-    return found;
+    return found(std::move(next));
   }
   void finish() {
     end();
@@ -74,6 +74,12 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
     std::string name;
     SeriesRows rows;
     std::optional<Error> error;  // the first
+  };
+  // A series that waits to be asked for: its rows, or why there are none.
+  struct Ready {
+    std::string name;
+    std::shared_ptr<RowsRead> rows;
+    std::optional<Error> error;
   };
 
   void begin() override {
@@ -172,14 +178,20 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
       } catch (const Error& ambiguous) {
         error = ambiguous;
       }
-    ready_.push_back(
-        {shown(group->name), [self = shared_from_this(), rows, error] {
-           if (error) throw *error;
-           const FileShape& shape = self->shape();
-           return series_of(
-               in_order({shape.path, shape.options, shape.chosen, shape.names}, std::move(*rows)),
-               shape.options.companions);
-         }});
+    ready_.push_back({shown(group->name), std::move(rows), std::move(error)});
+  }
+
+  // What is handed out needs the file's shape, and holds on to it; what waits here does not, or the
+  // one would keep the other for ever where a reading is given up.
+  SeriesFound found(Ready ready) {
+    return {std::move(ready.name), [self = shared_from_this(), rows = std::move(ready.rows),
+                                    error = std::move(ready.error)] {
+              if (error) throw *error;
+              const FileShape& shape = self->shape();
+              return series_of(in_order({shape.path, shape.options, shape.chosen, shape.names},
+                                        std::move(*rows)),
+                               shape.options.companions);
+            }};
   }
 
   // After the last row: what is left, one piece at a time.
@@ -198,8 +210,7 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
       hand_on(std::move(groups_[next_group_++]));
     } else if (ready_.empty()) {
       // Names of which no row could be read.
-      for (const auto& [name, error] : refused_)
-        ready_.push_back({shown(name), [error = error]() -> Series { throw error; }});
+      for (const auto& [name, error] : refused_) ready_.push_back({shown(name), nullptr, error});
       refused_.clear();
     }
   }
@@ -218,7 +229,7 @@ class LongRows final : public FileRows, public std::enable_shared_from_this<Long
   std::vector<std::unique_ptr<Group>> groups_;
   std::optional<RowParts> parts_;
   std::size_t next_group_ = 0, next_part_ = 0;
-  std::deque<SeriesFound> ready_;
+  std::deque<Ready> ready_;
   bool at_end_ = false;
 };
 

@@ -43,6 +43,7 @@ double BandCholesky::log_determinant() const {
 }
 
 BandCholesky::MatrixXd BandCholesky::solve(const MatrixXd& B) const {
+  if (B.size() == 0) return B;
   if (full()) return whole_.solve(B);
   MatrixXd x = B;
   for (Index c = 0; c < x.cols(); ++c) {

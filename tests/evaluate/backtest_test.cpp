@@ -202,12 +202,30 @@ TEST(Backtest, TheTrueModelKeepsItsPromises) {
   const HorizonScore& flat = b.entrants[1].scores.front();
   EXPECT_GT(flat.volatility.qlike, s.volatility.qlike);
   EXPECT_TRUE(*b.contests[0].pairs[0][1]->rejects());
+  EXPECT_EQ(b.contests[0].by_qlike.floor, 1 / 2000.) << "no p-value is finer than one resample";
   EXPECT_TRUE(b.contests[0].by_qlike.within[0]);
   EXPECT_FALSE(b.contests[0].by_qlike.within[1]);
   EXPECT_TRUE(*flat.intervals[1].independence->rejects());
   EXPECT_NE(b.reading.find("'const / garch e1 h1 / student' forecasts the variance"),
             std::string::npos)
       << b.reading;
+}
+
+// A row a step: each with the date that it is of, and what it was.
+TEST(Backtest, ItsTableHasTheDatesThatStepsAreOf) {
+  const Series y = returns();
+  const Backtest b =
+      backtest({"const / garch"}, y, {.window = 400, .refit_every = 50, .horizon = 3}, Executor(1));
+  const std::vector<std::vector<std::string>> table = backtest_table(b);
+  std::size_t row = 1;
+  for (const Entrant& e : b.entrants)
+    for (std::size_t i = 0; i < e.steps.size(); ++i)
+      for (std::size_t k = 0; k < e.steps[i].size(); ++k, ++row) {
+        EXPECT_EQ(table.at(row)[1], y.when(b.origins[i]));
+        EXPECT_EQ(table[row][2], std::to_string(k + 1));
+        EXPECT_EQ(table[row][3], y.when(b.origins[i] + 1 + k));
+      }
+  EXPECT_EQ(row, table.size());
 }
 
 TEST(Backtest, CombinationsAreWeightedMeans) {

@@ -256,6 +256,19 @@ TEST(Breaks, BridgeAndBoundary) {
                              std::pair{.947898, .05}, std::pair{1.373925, .001}})
     EXPECT_NEAR(laws::cusum_tail(a), p, 2e-6);
   EXPECT_LT(laws::bridge_tail(1.3, 100), laws::bridge_tail(1.3)) << "few steps fall short";
+  // The whole sum of reflections, of which near lines need many terms.
+  for (const double a : {.11, .15, .2, .3, .6, 1.2}) {
+    double tail = 2 * laws::normal_cdf(-3 * a);
+    for (int k = 1; k <= 500; ++k) {
+      const auto between = [&](double low, double high) {
+        return laws::normal_cdf(high) - laws::normal_cdf(low);
+      };
+      tail -= (k % 2 == 0 ? 1 : -1) * std::exp(-4.0 * k * k * a * a) *
+              (between(-3 * a - 2 * k * a, 3 * a - 2 * k * a) +
+               between(-3 * a + 2 * k * a, 3 * a + 2 * k * a));
+    }
+    EXPECT_NEAR(laws::cusum_tail(a), std::clamp(tail, 0.0, 1.0), 1e-13) << a;
+  }
 }
 
 // Hansen (1992), table 1, agrees within .01 from dimension 2 on: .749 at 5 % there, .748 here.

@@ -8,6 +8,7 @@
 
 #include "brace/maths/random.hpp"
 #include "maths/regression.hpp"
+#include "maths/triangle.hpp"
 
 namespace brace {
 namespace {
@@ -30,6 +31,19 @@ MatrixXd positive(Index size, std::uint64_t number) {
 
 double apart(const MatrixXd& a, const MatrixXd& b) {
   return (a - b).cwiseAbs().maxCoeff();
+}
+
+// Longer than a block of rows.
+TEST(LagProducts, AreTheSumsOfProducts) {
+  constexpr Index kLags = 4, kRows = 2500;
+  const MatrixXd u = made(kRows + kLags, 1, 4);
+  const MatrixXd G = maths::lag_products(u.data() + kLags, kRows, kLags);
+  for (Index i = 0; i <= kLags; ++i)
+    for (Index j = i; j <= kLags; ++j)
+      EXPECT_NEAR(G(j, i),
+                  u.middleRows(kLags - i, kRows).cwiseProduct(u.middleRows(kLags - j, kRows)).sum(),
+                  1e-10)
+          << j << ' ' << i;
 }
 
 TEST(Dense, MatricesComeBackAsTheyWere) {

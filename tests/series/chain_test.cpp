@@ -238,6 +238,27 @@ TEST(PowerTransform, MaximisesTheLikelihoodAndItsIntervalHoldsTheTruth) {
   EXPECT_NEAR(held, 190, 9.6);
 }
 
+// The season of a quarter is that of its date, whatever rows are absent.
+TEST(PowerTransform, KnowsTheSeasonOfAQuarterByItsDate) {
+  Series whole;
+  whole.clock = Clock::quarter;
+  whole.times = dates_after(*parse_date("2001-03-31"), Clock::quarter, 80);
+  maths::RandomStream stream(5, 1);
+  for (int t = 0; t < 80; ++t)
+    whole.values.push_back(power_inverse(10 + 3 * (t % 4) + .3 * stream.normal(), .4));
+  Series absent = whole;
+  for (const std::size_t t : {61U, 30U, 10U}) {
+    whole.values[t] = kNaN;
+    absent.values.erase(absent.values.begin() + t);
+    absent.times.erase(absent.times.begin() + t);
+  }
+  // The broken line counts rows, which are three fewer.
+  EXPECT_NEAR(estimate_power(absent).power, estimate_power(whole).power, .02);
+  // A season that is taken for another leaves its waves behind, which widen the interval.
+  EXPECT_NEAR(estimate_power(absent).high - estimate_power(absent).low,
+              estimate_power(whole).high - estimate_power(whole).low, .02);
+}
+
 TEST(PowerTransform, FollowsTheScaleAndRefusesWhatIsNotPositive) {
   Series x = price(3, 200, 0.05);
   const PowerEstimate one = estimate_power(x);

@@ -30,6 +30,9 @@ TEST(Calendar, InfersTheClockInSpiteOfHolidays) {
   EXPECT_EQ(infer_clock(dates({"2024-01-31", "2024-02-29", "2024-03-31", "2024-04-30"})),
             Clock::month);
   EXPECT_EQ(infer_clock(dates({"2024-01-31", "2024-01-05"})), Clock::row) << "too few to tell";
+  EXPECT_EQ(infer_clock(dates({"2024-01-01", "2024-03-01", "2024-04-30", "2024-06-29"})),
+            Clock::row)
+      << "sixty days are no quarter";
   for (const Clock clock :
        {Clock::hour, Clock::week, Clock::quarter, Clock::month, Clock::business_day})
     EXPECT_EQ(infer_clock(dates_after(monday, clock, 40)), clock) << to_string(clock);

@@ -46,22 +46,18 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
   std::unique_ptr<LogLikelihood> itself = std::exchange(problem_.likelihood, std::move(rounded));
   const maths::Objective objective = problem_.objective_in(problem_.coordinates);
   maths::NewtonResult r;
-  WorkingPoint x(stalled.x), before = x;
-  double last = 0;
+  WorkingPoint x(stalled.x), ahead = x;
   for (double over = kFirst; over > kLast; over *= kFiner) {
+    const bool first = over == kFirst;
     by.round_kinks(over);
-    WorkingPoint start = x;
-    if (last > 0)
-      start = problem_.feasible(
-          WorkingPoint(x + (over - last) / (last - last / kFiner) * (x - before)));
-    r = maths::minimise(objective, problem_.coordinates.constraints(), start,
-                        {.scoring_steps = last > 0 ? 0 : 2,
+    r = maths::minimise(objective, problem_.coordinates.constraints(), ahead,
+                        {.scoring_steps = first ? 2 : 0,
                          .gradient_norm = 0.5 * kConverged,
                          .max_iterations = std::min(kSteps, problem_.options.max_iterations)});
     if (!std::isfinite(r.f)) break;
-    before = last > 0 ? x : WorkingPoint(r.x);
+    const WorkingPoint last = first ? WorkingPoint(r.x) : x;
     x = WorkingPoint(r.x);
-    last = over;
+    ahead = problem_.feasible(WorkingPoint(x + kFiner * (x - last)));
   }
   problem_.likelihood = std::move(itself);
   if (!std::isfinite(r.f) || !settled(r)) return {};

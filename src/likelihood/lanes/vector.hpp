@@ -154,7 +154,7 @@ inline V log_of(const V& v) {
     const Bits bits = Bits(v), over = bits - kRootHalf;
     const V m = V(bits - (over & static_cast<long long>(0xfff0000000000000ULL)));
     // The exponent as a double without a conversion of 64 bits, which older machines lack.
-    const Bits biased = ((over + 0x4000000000000000LL) >> 52 & 0xfff) | 0x4330000000000000LL;
+    const Bits biased = (((over >> 52 & 0xfff) + 0x400) & 0xfff) | 0x4330000000000000LL;
     const V k = V(biased) - (4503599627370496.0 + 1024.0);
     const V f = m - 1.0, s = f / (2.0 + f), z = s * s, w = z * z;
     const V even = w * (3.999999999940941908e-01 +
