@@ -351,10 +351,7 @@ class JointClimb {
   void climb_from_contained() {
     for (const Model& model : contained()) {
       if (spent()) return;
-      const ParameterNames parts = parameter_names(model);
-      std::vector<std::string> names = parts.mean;
-      names.insert(names.end(), parts.variance.begin(), parts.variance.end());
-      names.insert(names.end(), parts.shocks.begin(), parts.shocks.end());
+      const std::vector<std::string> names = parameter_names(model).all();
       const bool holds_more = std::any_of(
           problem_.model.held.begin(), problem_.model.held.end(), [&](const Held& held) {
             return std::find(names.begin(), names.end(), held.name) == names.end();
