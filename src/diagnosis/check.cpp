@@ -233,6 +233,7 @@ struct CheckInput {
                       "lags")),
         given_lags(options.lags),
         advises(options.advice),
+        adviser(of),
         has_equation(!of.exact && !std::holds_alternative<Steady>(of.model.variance)) {}
 
   const Fit& fit;
@@ -240,6 +241,7 @@ struct CheckInput {
   int lags;                       // of the portmanteau tests
   std::optional<int> given_lags;  // none: each test takes its own default
   bool advises;
+  Adviser adviser;
   bool has_equation;
 };
 
@@ -258,7 +260,7 @@ LargestLag largest_lag(const Series& series, int lags, bool by_size) {
   return {static_cast<int>(most - r.begin()) + 1, *most};
 }
 
-CheckGroup judge_variance(const CheckInput& in, Findings::OfVariance& found) {
+CheckGroup judge_variance(CheckInput& in, Findings::OfVariance& found) {
   CheckGroup group{.question = CheckQuestion::variance, .reading = {}, .finding = {}, .tests = {}};
   TestResult of_squares = hypothesis::ljung_box(in.z2, {.lags = in.lags});
   of_squares.test = "mcleod-li";
@@ -295,15 +297,15 @@ CheckGroup judge_variance(const CheckInput& in, Findings::OfVariance& found) {
   if (found.memory) {
     found.largest = largest_lag(in.z2, in.lags, true);
     if (in.advises)
-      found.advice = advice_on_variance(in.fit, largest_lag(in.z2, in.lags, false).lag);
+      found.advice = in.adviser.on_variance(largest_lag(in.z2, in.lags, false).lag);
   }
-  if (found.asymmetry && !found.has_signs && in.advises) found.on_signs = advice_on_signs(in.fit);
+  if (found.asymmetry && !found.has_signs && in.advises) found.on_signs = in.adviser.on_signs();
   group.answer = answer_of(group, found.memory || found.asymmetry);
   return group;
 }
 
 // The plain form takes clustering that is left for memory, so the robust one decides there.
-CheckGroup judge_mean(const CheckInput& in, bool clustering, const std::vector<Spike>& spikes,
+CheckGroup judge_mean(CheckInput& in, bool clustering, const std::vector<Spike>& spikes,
                       Findings::OfMean& found) {
   CheckGroup group{.question = CheckQuestion::mean, .reading = {}, .finding = {}, .tests = {}};
   const int fitted = arma_terms(in.fit.model);
@@ -321,7 +323,7 @@ CheckGroup judge_mean(const CheckInput& in, bool clustering, const std::vector<S
   found.memory = group.tests[clustering ? 1 : 0].rejects().value_or(false);
   if (found.memory) {
     found.largest = largest_lag(in.z, in.lags, true);
-    if (in.advises) found.advice = advice_on_mean(in.fit, found.largest.lag);
+    if (in.advises) found.advice = in.adviser.on_mean(found.largest.lag);
   }
   group.answer = answer_of(group, found.memory || found.season_left);
   // A seasonal lag outside its band that does not decide.
@@ -330,7 +332,7 @@ CheckGroup judge_mean(const CheckInput& in, bool clustering, const std::vector<S
   return group;
 }
 
-CheckGroup judge_law(const CheckInput& in, Findings::OfLaw& found) {
+CheckGroup judge_law(CheckInput& in, Findings::OfLaw& found) {
   CheckGroup group{.question = CheckQuestion::law, .reading = {}, .finding = {}, .tests = {}};
   add_if_possible(group.tests, [&] {
     LawFit judged = law_fit(in.fit);
@@ -344,7 +346,7 @@ CheckGroup judge_law(const CheckInput& in, Findings::OfLaw& found) {
     group.tests.back().null = "z is normal";
   }
   found.name = law_name(in.fit.model.shocks);
-  if (found.departs && in.advises) found.advice = advice_on_law(in.fit);
+  if (found.departs && in.advises) found.advice = in.adviser.on_law();
   group.answer = answer_of(group, found.departs);
   return group;
 }
@@ -408,7 +410,7 @@ Check check(const Fit& fit, const CheckOptions& options) {
     return out;
   }
   require_path(fit, "check");
-  const CheckInput in(fit, options);
+  CheckInput in(fit, options);
   find_spikes(in.z, period_of(fit, options.period), out);
   Findings found;
   CheckGroup variance = judge_variance(in, found.variance);

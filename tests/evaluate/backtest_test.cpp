@@ -10,6 +10,7 @@
 #include <fstream>
 #include <optional>
 #include <sstream>
+#include <stop_token>
 #include <string>
 
 #include "brace/estimation/estimate.hpp"
@@ -266,6 +267,46 @@ TEST(Backtest, CombinationsAreWeightedMeans) {
   }
 }
 
+// Of a run that was stopped, whose models have forecasts of different origins: combinations are made
+// where all models have one, and weighed by the losses of such origins alone.
+TEST(Backtest, CombinationsLeaveOutOriginsThatAModelHasNot) {
+  const Series y = returns();
+  BacktestOptions options{.window = 400, .horizon = 1};
+  options.keep = [&](const BacktestRecord& record) {
+    if (record.entrant == 0 || record.origin % 3 != 1) options.known.push_back(record);
+  };
+  const std::vector<Model> models{parse_model("const / garch / student"),
+                                  parse_model("const / steady / normal")};
+  const Backtest whole = backtest(models, y, options, Executor(1));
+  std::stop_source stop;
+  stop.request_stop();
+  options.keep = {};
+  options.progress.stop = stop.get_token();
+  const Backtest part = backtest(models, y, options, Executor(1));
+  EXPECT_TRUE(part.stopped);
+  double loss[2] = {};
+  int known = 0;
+  for (std::size_t i = 0; i < part.origins.size(); ++i) {
+    if (i > 0 && (i - 1) % 3 != 1) {
+      ++known;
+      for (int m = 0; m < 2; ++m) {
+        const BacktestStep& s = whole.entrants[m].steps[i - 1][0];
+        loss[m] += s.proxy / s.variance - std::log(s.proxy / s.variance) - 1;
+      }
+    }
+    const bool both = i % 3 != 1;
+    ASSERT_EQ(part.entrants[1].steps[i].size(), both ? 1U : 0U) << i;
+    ASSERT_EQ(part.entrants[3].steps[i].size(), both ? 1U : 0U) << i;
+    if (!both) continue;
+    const double w = known < 20 ? .5 : loss[1] / (loss[0] + loss[1]);
+    EXPECT_NEAR(part.entrants[3].steps[i][0].variance,
+                w * whole.entrants[0].steps[i][0].variance +
+                    (1 - w) * whole.entrants[1].steps[i][0].variance,
+                1e-9)
+        << i;
+  }
+}
+
 TEST(Backtest, TakesAProxyAndFutureRegressors) {
   Series y = returns(400);
   Companion x{"wind", {}};
@@ -379,6 +420,66 @@ TEST(Backtest, RefusesWhatCannotBe) {
   EXPECT_EQ(message({.window = 300}, {}), "backtest: give a model or a baseline");
   EXPECT_EQ(message({.window = 300, .proxy = {1, 2}}),
             "backtest: a proxy of 2 rows for a series of 360");
+}
+
+// Prices of a made-up harbour: log returns of a garch with heavy tails, on business days.
+Series harbour_prices(std::uint64_t number, std::size_t rows = 400) {
+  const Series returns =
+      simulate(parse_model("const ar1 / garch / student"), {.02, .1, .05, .08, .88, 6}, rows,
+               {.seed = 121, .stream = number});
+  std::vector<double> level{100};
+  for (const double r : returns.values) level.push_back(level.back() * std::exp(r / 100));
+  Series out = make_series(std::move(level), "settle");
+  Timestamp day = *parse_date("2015-01-01");
+  for (std::size_t t = 0; t < out.size(); ++t) {
+    out.times.push_back(day);
+    day += std::chrono::hours(24);
+  }
+  out.clock = Clock::day;
+  return out;
+}
+
+// Each origin of a backtest is the forecast of the fit on the rows that it knows.
+TEST(Backtest, ForecastsFromTheFitOfItsWindow) {
+  for (std::uint64_t s = 0; s < 50; s += 10) {
+    const Series y = log_returns(harbour_prices(s, 320));
+    for (const char* line : {"const ar1 ma1", "const / garch"}) {
+      const Backtest b = backtest({line}, y, {.window = 300, .refit_every = 7}, Executor(2));
+      const std::size_t last = b.origins.front() + 1;
+      const Fit fit = estimate(line, rows_between(y, last - 300, last));
+      const Forecast ahead = forecast(fit, {.horizon = 1, .method = ForecastMethod::plug_in});
+      EXPECT_NEAR(b.entrants[0].steps[0][0].mean, ahead.steps[0].mean, 1e-9) << line;
+      ASSERT_TRUE(ahead.steps[0].variance);
+      EXPECT_NEAR(b.entrants[0].steps[0][0].variance / *ahead.steps[0].variance, 1, 1e-9) << line;
+    }
+  }
+}
+
+// Terms that count time keep their place between refits: with parameters of a window before, the
+// errors grow by no more than estimation does.
+TEST(Backtest, TermsThatCountTimeHoldBetweenRefits) {
+  for (std::uint64_t s = 0; s < 50; s += 10) {
+    Series y = simulate(parse_model("zero ar1"), {.3, 1}, 420, {.seed = 141, .stream = s});
+    for (std::size_t t = 0; t < y.size(); ++t) {
+      const double x = static_cast<double>(t);
+      y.values[t] += .05 * x + 3 * std::sin(2 * M_PI * x / 12) + (t >= 200 ? 4 : 0);
+    }
+    y.times = harbour_prices(s, 419).times;
+    y.clock = Clock::day;
+    const std::string step = "with step:" + format_date(y.times[200]);
+    for (const std::string& line : {"const trend harmonics 12:1 ar1 " + step,
+                                    std::string("const trend ar1 harmonics 12:1")}) {
+      const auto rmse = [&](std::size_t every) {
+        return backtest({line}, y, {.window = 260, .refit_every = every}, Executor(2))
+            .entrants[0]
+            .scores[0]
+            .mean.rmse;
+      };
+      const double each = rmse(1), seldom = rmse(24);
+      EXPECT_LT(std::abs(seldom / each - 1), .05) << line << ": " << each << ", " << seldom;
+      EXPECT_LT(each, 1.3) << line;
+    }
+  }
 }
 
 }  // namespace

@@ -6,9 +6,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include <cmath>
-#include <functional>
-#include <map>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 
 #include "brace/brace.hpp"
@@ -16,16 +14,27 @@
 #include "support/dressed.hpp"
 #include "support/in_process.hpp"
 #include "support/same_answer.hpp"
+#include "support/verdict_rules.hpp"
 
 namespace brace::test {
 namespace {
 
 using Json = nlohmann::json;
 using Words = std::vector<std::string>;
+
+// What is said first follows from the rows below it.
+void expect_verdicts_follow(const std::string& command, const Json& answer) {
+  if (!answer.is_object()) return;  // a refusal
+  if (command != "study") return expect_verdict_of(command, answer["result"]);
+  for (const auto& [step, document] : answer["result"].items())
+    expect_verdict_of(step, document["result"]);
+}
+
 struct Call {
   std::string command;
   Words options;
-  bool of_returns = true;  // the answer does not depend on the unit of the prices
+  bool of_returns = true;   // the answer does not depend on the unit of the prices
+  bool on_threads = false;  // work that threads share
 };
 
 // Every command that reads a series, small enough for hundreds of runs.
@@ -44,70 +53,110 @@ std::vector<Call> calls(std::size_t rows, bool monthly) {
       {"lags", {"--returns", "log", "--lags", "8"}},
       {"season", {"--returns", "log", "--period", monthly ? "12" : "5"}},
       {"breaks", {"--returns", "log"}},
-      {"search", {"--returns", "log", "--most-ar", "1", "--most-ma", "1", "--differences", "0"}},
       {"search",
-       {"--returns", "log", "--variance", "garch", "--law", "normal", "--law", "student"}},
+       {"--returns", "log", "--most-ar", "1", "--most-ma", "1", "--differences", "0"},
+       true,
+       true},
+      {"search",
+       {"--returns", "log", "--variance", "garch", "--law", "normal", "--law", "student"},
+       true,
+       true},
       {"fit", fit},
       {"check", with(fit, {"--outliers"})},
       {"compare", {"--returns", "log", "--model", "const", "--model", "const ar1"}},
-      {"forecast", with(fit, {"--horizon", "3", "--draws", "300"})},
+      {"forecast", with(fit, {"--horizon", "3", "--draws", "300"}), true, true},
       {"backtest",
        {"--returns", "log", "--model", "const ar1", "--model", "const", "--window", window,
-        "--origins", few, "--horizon", "2"}},
+        "--origins", few, "--horizon", "2"},
+       true,
+       true},
+      {"simulate", fit},
+      {"batch", with(fit, {"--do", "fit,check"})},
+      {"study", {}},
   };
 }
 
-// One series as a file, and what each command says of it.
+// One series as a file in a dress, and what each command says of it.
 class Answers {
  public:
   Answers(const MadeRows& made, std::uint64_t number)
       : rows(made), all(calls(rows.size(), number % kKindsOfRows == 4)) {}
 
   Json ask(const Call& call, const Dress& dress = {}, const Words& more = {}) const {
-    Words words{call.command, folder.file("prices.csv", dressed(rows, dress)), "--value", "price"};
+    Words reading{folder.file("prices.csv", dressed(rows, dress)), "--value", "price"};
     for (const Words& some : {call.options, dress.words(), more})
-      words.insert(words.end(), some.begin(), some.end());
-    words.emplace_back("--json");
-    const Outcome outcome = in_process(words);
-    // A fit that must not be used is an answer too.
-    if (outcome.status != 0 && outcome.status != 3) return Json(outcome.err);
-    const Json all_of_it = Json::parse(outcome.out);
-    return {{"series", all_of_it["series"]},
-            {"result", all_of_it["result"]},
-            {"warnings", all_of_it["warnings"]}};
+      reading.insert(reading.end(), some.begin(), some.end());
+    if (call.command == "simulate") return of_simulation(reading);
+    if (call.command == "batch") return of_batch(reading);
+    if (call.command == "study") return of_study(dress);
+    reading.insert(reading.begin(), call.command);
+    return answer_of(reading);
   }
-  const Json& plain(std::size_t call) {
-    const auto [at, is_new] = plain_.try_emplace(call);
-    if (is_new) at->second = ask(all[call]);
-    return at->second;
-  }
-
   MadeRows rows;
   std::vector<Call> all;
   Folder folder;
 
  private:
-  std::map<std::size_t, Json> plain_;
+  static Json answer_of(Words words) {
+    words.emplace_back("--json");
+    const Outcome outcome = in_process(words);
+    // A fit that must not be used is an answer too.
+    if (outcome.status != 0 && outcome.status != 3) return Json(outcome.err);
+    const Json all_of_it = Json::parse(outcome.out);
+    return {{"series", all_of_it.value("series", Json())},
+            {"result", all_of_it["result"]},
+            {"warnings", all_of_it["warnings"]}};
+  }
+  // A series made from the model that is fitted to the file.
+  Json of_simulation(Words reading) const {
+    const std::string saved = folder / "saved.json";
+    reading.insert(reading.begin(), "fit");
+    reading.insert(reading.end(), {"--save", saved});
+    const Outcome fitted = in_process(reading);
+    return fitted.status == 0 ? answer_of({"simulate", saved, "--length", "40"}) : Json(fitted.err);
+  }
+  // A universe of one: what is told of the run, and the row of the series.
+  Json of_batch(Words reading) const {
+    const std::string universe = folder / "universe";
+    std::filesystem::create_directories(universe);
+    std::filesystem::rename(reading[0], universe + "/prices.csv");
+    const std::string store = folder / "run.sqlite", table = folder / "run.csv";
+    std::filesystem::remove(store);
+    reading[0] = universe;
+    reading.insert(reading.begin(), "batch");
+    reading.insert(reading.end(), {"--store", store, "--out", table});
+    Json told = answer_of(reading);
+    if (told.is_object()) told["table"] = content_of(table);
+    return told;
+  }
+  // A study of three steps, each with the document that its command would give.
+  Json of_study(const Dress& dress) const {
+    std::string text =
+        "[series]\nfile = \"prices.csv\"\nvalue = \"price\"\nreturns = \"log\"\n";
+    if (dress.decimal_comma) text += "decimal-comma = true\n";
+    if (dress.without_missing_rows) text += "absent = \"missing\"\n";
+    text += "[lags]\nlags = \"8\"\n[fit]\nmodel = \"const ar1\"\n[check]\n";
+    const Json told = answer_of({"study", folder.file("study.toml", text), "--again", "--quiet"});
+    if (!told.is_object()) return told;
+    Json out;
+    for (const Json& chapter : told["result"]["studies"].at(0)["chapters"])
+      out[chapter["step"].get<std::string>()] = chapter["document"];
+    return {{"result", out}};
+  }
 };
-
-// What a file says of itself beside its series.
-const Words kOfTheFile{"file", "notes"};
 
 class EveryCommand : public OnEachSeries {
  protected:
-  static void each(const std::function<void(Answers&, std::uint64_t)>& test) {
-    OnEachSeries::each([&](const MadeRows& rows, std::uint64_t s) {
-      Answers answers(rows, s);
-      test(answers, s);
-    });
-  }
+  // What a file, a run and its results say of themselves beside the answer.
+  static Alike but_for_the_file() { return {.but = {"file", "notes", "store", "run", "seconds"}}; }
   static void same(const Json& a, const Json& b, const Alike& how, const Call& call,
                    const std::string& dress) {
     EXPECT_EQ(difference(a, b, how), "") << call.command << ", " << dress;
   }
 };
 
-TEST_P(EveryCommand, SaysTheSameOfAFileInAnotherDress) {
+// One command a series, in turn, in every dress.
+TEST_P(EveryCommand, SaysTheSameInAnotherDress) {
   static const std::vector<std::pair<std::string, Dress>> dresses{
       {"decimal comma", {.mark = ';', .decimal_comma = true}},
       {"tabs, dates with points", {.mark = '\t', .dates = "{:%d.%m.%Y}"}},
@@ -118,62 +167,44 @@ TEST_P(EveryCommand, SaysTheSameOfAFileInAnotherDress) {
       {"a column that is not used", {.unused_column = true}},
       {"newest first", {.newest_first = true}},
   };
-  each([&](Answers& answers, std::uint64_t s) {
-    for (std::size_t d = 0; d < dresses.size(); ++d) {
-      if (!has_turn(s + d, 4)) continue;
-      const std::size_t at = (s / 4 + d) % answers.all.size();
-      const Json other = answers.ask(answers.all[at], dresses[d].second);
-      same(answers.plain(at), other, {.but = kOfTheFile}, answers.all[at], dresses[d].first);
+  each([](const MadeRows& rows, std::uint64_t s) {
+    const Answers answers(rows, s);
+    const Call& call = answers.all[(s + s / answers.all.size()) % answers.all.size()];
+    const Json plain = answers.ask(call);
+    expect_verdicts_follow(call.command, plain);
+    const auto same_in = [&](const std::string& name, const Dress& dress, const Alike& how) {
+      same(plain, answers.ask(call, dress), how, call, name);
+    };
+    for (std::size_t d = 0; d < dresses.size(); ++d)
+      if (has_turn(s / kKindsOfRows + d, 4))
+        same_in(dresses[d].first, dresses[d].second, but_for_the_file());
+    if (has_turn(s + 1, 2) && s % kKindsOfRows != 4) {  // weeks do not keep the ends of months
+      Alike how = but_for_the_file();
+      how.dates = false;
+      same_in("28 weeks later", {.weeks = 28}, how);
     }
+    if (s % kKindsOfRows == 2)
+      same_in("absent rows", {.without_missing_rows = true}, but_for_the_file());
+    if (call.on_threads)
+      same(answers.ask(call, {}, {"--threads", "1"}), answers.ask(call, {}, {"--threads", "2"}),
+           {.but = {"run", "seconds"}}, call, "threads");
   });
 }
 
 TEST_P(EveryCommand, SaysTheSameOfPricesInAnotherUnitUnderLogReturns) {
-  each([&](Answers& answers, std::uint64_t s) {
+  each([](const MadeRows& rows, std::uint64_t s) {
     if (!has_turn(s, 2)) return;
-    const std::size_t at = (s + s / kKindsOfRows) % answers.all.size();
-    if (!answers.all[at].of_returns) return;
+    const Answers answers(rows, s);
+    const Call& call = answers.all[(s / 2 + s / kKindsOfRows) % answers.all.size()];
+    if (!call.of_returns) return;
     // Draws of parameters are kept or not by a hair: paths at the estimates have none.
-    const Words more =
-        answers.all[at].command == "forecast" ? Words{"--method", "plug-in"} : Words();
-    same(
-        answers.ask(answers.all[at], {}, more), answers.ask(answers.all[at], {.times = 1000}, more),
-        {.relative = 1e-4,
-         .absolute = 1e-6,
-         .but = {"file", "notes", "original", "evaluations", "iterations", "gradient_norm", "why"}},
-        answers.all[at], "times 1,000");
-  });
-}
-
-TEST_P(EveryCommand, SaysTheSameOfDatesWeeksLater) {
-  each([&](Answers& answers, std::uint64_t s) {
-    if (!has_turn(s + 1, 2)) return;
-    if (s % kKindsOfRows == 4) return;  // weeks do not keep the ends of months
-    const std::size_t at = (s + s / kKindsOfRows + 3) % answers.all.size();
-    const Json other = answers.ask(answers.all[at], {.weeks = 28});
-    same(answers.plain(at), other, {.but = kOfTheFile, .dates = false}, answers.all[at],
-         "28 weeks later");
-  });
-}
-
-TEST_P(EveryCommand, SaysTheSameOfRowsThatAreAbsentOrBlank) {
-  each([&](Answers& answers, std::uint64_t s) {
-    if (s % kKindsOfRows != 2) return;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const std::size_t at = (s / kKindsOfRows + k * 4) % answers.all.size();
-      const Json other = answers.ask(answers.all[at], {.without_missing_rows = true});
-      same(answers.plain(at), other, {.but = kOfTheFile}, answers.all[at], "absent rows");
-    }
-  });
-}
-
-TEST_P(EveryCommand, SaysTheSameOnOneThreadAndOnTwo) {
-  each([&](Answers& answers, std::uint64_t s) {
-    if (!has_turn(s, 3)) return;
-    static const std::vector<std::size_t> threaded{5, 6, 10, 11};
-    const std::size_t at = threaded[s % threaded.size()];
-    same(answers.ask(answers.all[at], {}, {"--threads", "1"}),
-         answers.ask(answers.all[at], {}, {"--threads", "2"}), {}, answers.all[at], "threads");
+    const Words more = call.command == "forecast" ? Words{"--method", "plug-in"} : Words();
+    same(answers.ask(call, {}, more), answers.ask(call, {.times = 1000}, more),
+         {.relative = 1e-4,
+          .absolute = 1e-6,
+          .but = {"file", "notes", "store", "run", "seconds", "original", "evaluations", "iterations",
+                  "gradient_norm", "why"}},
+         call, "times 1,000");
   });
 }
 

@@ -376,5 +376,105 @@ TEST(Tool, ForecastTablesHoldBothScales) {
   EXPECT_THAT(content_of(folder / "pair.csv"), HasSubstr("\nwalk,"));
 }
 
+TEST(Residuals, AreTheSameRowsInCsvAndJsonAndAddUp) {
+  const Folder folder;
+  const std::string series = "data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
+  for (const char* line : {"const ar1 / garch / student", "const ar1"}) {
+    const Outcome csv = brace(fmt::format("fit {} --model '{}' --residuals {}", series, line,
+                                         (folder / "r.csv"))),
+                  json = brace(fmt::format("check {} --model '{}' --residuals {}", series, line,
+                                          (folder / "r.json")));
+    ASSERT_EQ(csv.status, 0) << csv.err;
+    ASSERT_EQ(json.status, 0) << json.err;
+    const Json rows = Json::parse(content_of((folder / "r.json")))["result"]["rows"];
+    std::istringstream in(content_of((folder / "r.csv")));
+    std::string text;
+    std::getline(in, text);
+    EXPECT_EQ(text, "date,actual,fitted,residual,volatility,standardised");
+    std::size_t n = 0, present = 0;
+    for (; std::getline(in, text); ++n) {
+      const Json& row = rows[n];
+      EXPECT_EQ(text.substr(0, 10), row["date"]);
+      if (row["residual"].is_null()) continue;
+      ++present;
+      EXPECT_NEAR(row["fitted"].get<double>() + row["residual"].get<double>(),
+                  row["actual"].get<double>(), 1e-12);
+      EXPECT_NEAR(row["standardised"].get<double>() * row["volatility"].get<double>(),
+                  row["residual"].get<double>(), 1e-12);
+    }
+    EXPECT_EQ(n, rows.size());
+    EXPECT_EQ(present, 2589u) << "every return that is there";
+  }
+}
+
+TEST(HoldOut, IsToldRowByRowOnBothScalesInTextCsvAndJson) {
+  const Folder folder;
+  const std::string call =
+      "forecast data/lamp-oil.csv --transform log --model 'diff1 ar1 harmonics 12:3' --hold-out 6 "
+      "--intervals 50,80,95";
+  const Outcome text = brace(call + " --out " + (folder / "f.csv"));
+  ASSERT_EQ(text.status, 0) << text.err;
+  for (const char* part : {"95 % of values", "80 % of values", "50 % of values",
+                           "6 rows held out, on the scale of the model", "on the scale of the file",
+                           "share inside:", "2023-12-31"})
+    EXPECT_THAT(text.out, HasSubstr(part));
+  const Json result = Json::parse(brace(call + " --json").out)["result"];
+  EXPECT_EQ(result["hold_out"]["original"]["actual"].size(), 6u);
+  EXPECT_GT(
+      result["hold_out"]["original"]["models"][0]["hold_out"]["accuracy"]["rmse"].get<double>(), 1);
+  const std::string head = content_of((folder / "f.csv"));
+  EXPECT_THAT(head.substr(0, head.find('\n')), HasSubstr("original_actual,original_error"));
+}
+
+TEST(SavedModel, ForecastsOnTheScaleOfItsFile) {
+  const Folder folder;
+  const std::string made = "data/lamp-oil.csv --transform 'log' --model 'diff1 ar1 harmonics 12:3'";
+  ASSERT_EQ(brace(fmt::format("fit {} --save {}", made, (folder / "l.json"))).status, 0);
+  const Json saved = Json::parse(brace(fmt::format("forecast {} --json", (folder / "l.json"))).out),
+             typed = Json::parse(brace(fmt::format("forecast {} --json", made)).out);
+  EXPECT_EQ(saved["result"]["original"], typed["result"]["original"]);
+  ASSERT_FALSE(saved["result"]["original"].is_null());
+}
+
+TEST(Beginners, GetTheMend) {
+  const std::string fit = "fit data/kelp-fibre.csv --value settle --returns log --model ";
+  for (const auto& [words, mend] :
+       {std::pair<std::string, std::string>{fit + "'arma(1,1)'", "write ar1 ma1"},
+        {fit + "AR1", "write it in small letters: ar1"},
+        {fit + "const/garch/student", "put blanks around each /: 'const / garch / student'"},
+        {fit + "const / garch / student", "put the model line in quotes"},
+        {"fit data/kelp-fibre.csv --return log --model ar1", "did you mean '--returns'?"},
+        {"forecast data/kelp-fibre.csv --model ar1 --steps 3", "did you mean '--horizon'?"},
+        {"--json " + fit + "ar1", "options follow the command"},
+        {"search data/kelp-fibre.csv --criterion BIC", "did you mean 'bic'?"},
+        {"season data/lamp-oil.csv --season 12", "did you mean '--period'?"}}) {
+    const Outcome outcome = brace(words);
+    EXPECT_THAT(outcome.status, testing::AnyOf(1, 2)) << words;
+    EXPECT_THAT(outcome.err, HasSubstr(mend)) << words;
+  }
+  const Outcome alone = brace(fit + "'const ar2'");
+  EXPECT_THAT(alone.out, HasSubstr("ar2 is that lag alone: lag 1 is left out"));
+  const Outcome level = brace("fit data/kelp-fibre.csv --value settle --model 'const / garch'");
+  EXPECT_THAT(level.out.substr(0, 40), HasSubstr("has a unit root")) << "the warning leads";
+}
+
+TEST(SingleTests, AreAskedForFromTheCommandLine) {
+  const std::string series = " data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
+  const Outcome breaks = brace("breaks" + series + " --test cusum,sup-f --trim .2 --json");
+  ASSERT_EQ(breaks.status, 0) << breaks.err;
+  const Json tests = Json::parse(breaks.out)["result"]["tests"];
+  ASSERT_EQ(tests.size(), 4u);
+  EXPECT_EQ(tests[0]["test"], "cusum");
+  const Outcome look = brace("inspect" + series + " --test ljung-box --lags 1,5,12 --json");
+  ASSERT_EQ(look.status, 0) << look.err;
+  std::vector<int> lags;
+  const Json told = Json::parse(look.out)["result"]["tests"];
+  for (const Json& t : told) lags.push_back(t["lags"]);
+  EXPECT_THAT(lags, testing::IsSupersetOf({1, 5, 12}));
+  EXPECT_THAT(brace("breaks" + series + " --test foo").err, HasSubstr("is no test of breaks"));
+  const Outcome agree = brace("unitroot" + series + " --test adf,kpss");
+  EXPECT_THAT(agree.out.substr(0, 200), HasSubstr("has a unit root; its return does not"));
+}
+
 }  // namespace
 }  // namespace brace::test
