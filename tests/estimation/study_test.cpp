@@ -200,7 +200,7 @@ TEST(Study, MoreStartsFindNoLowerHill) {
 }
 
 // In so many parts, that they may run side by side.
-constexpr int kParts = 5;
+constexpr int kParts = 11;  // no divisor of the kinds or of the models
 
 // Any model on any data, short, flat, ticked, spiked, holed and in any unit: estimates, check and
 // forecast give finite numbers, or say in words why there are none.
