@@ -12,6 +12,7 @@
 #include "brace/base/text.hpp"
 #include "estimation/climbs/exact_climb.hpp"
 #include "estimation/climbs/joint_climb.hpp"
+#include "estimation/climbs/placed_on_kinks.hpp"
 #include "estimation/problem.hpp"
 #include "estimation/smaller_models.hpp"
 #include "estimation/standard_errors.hpp"
@@ -40,11 +41,20 @@ Peak climbed(Problem& problem, SmallerModels& smaller) {
   return problem.exact ? climb_exact(problem, smaller) : climb_joint(problem);
 }
 
-// Forecast origins the climbs ended to a Fit: status, estimates, errors.
+// Where the climbs ended, as a Fit: status, estimates, errors.
 class FitReport {
  public:
   FitReport(Problem& problem, const Peak& peak)
-      : problem_(problem), peak_(peak), x_(peak.top.x), theta_(peak.parameters()) {}
+      : problem_(problem),
+        peak_(peak),
+        x_(peak.top.x),
+        theta_(peak.parameters()),
+        estimates_(problem.to_data(theta_)) {
+    const std::vector<std::size_t> kinked = peak.kink ? std::vector<std::size_t>{0} : peak.on_kinks;
+    if (!kinked.empty())
+      place_on_kinks(problem.model, problem.data, kinked,
+                     {estimates_.data(), static_cast<std::size_t>(estimates_.size())});
+  }
 
   void write(Fit& fit) {
     judge(fit.convergence);
@@ -101,7 +111,7 @@ class FitReport {
       bounds.push_back(
           fmt::format("mu on a kink of the likelihood, which has one at every value of "
                       "the series ({:.6g})",
-                      *peak_.kink * problem_.scaled.scale + problem_.scaled.centre));
+                      estimates_(0)));
     if (!peak_.on_kinks.empty()) {
       for (const std::size_t j : peak_.on_kinks) c.on_kinks.push_back(problem_.names[j]);
       bounds.push_back(
@@ -132,11 +142,10 @@ class FitReport {
     fit.estimated = static_cast<int>(peak_.coordinates.size()) + (peak_.kink ? 1 : 0) +
                     static_cast<int>(peak_.on_kinks.size()) + (peak_.wall ? 1 : 0) +
                     (problem_.tie ? 1 : 0);
-    const DataParameters estimates = problem_.to_data(theta_);
     for (std::size_t j = 0; j < problem_.names.size(); ++j) {
       Parameter p;
       p.name = problem_.names[j];
-      p.estimate = estimates(static_cast<Index>(j));
+      p.estimate = estimates_(static_cast<Index>(j));
       if (const auto held = problem_.held_value(p.name)) {
         p.estimate = *held;
         p.held = true;
@@ -186,6 +195,7 @@ class FitReport {
   const Peak& peak_;
   WorkingPoint x_;
   ScaledParameters theta_;
+  DataParameters estimates_;
   std::vector<Index> active_;       // constraints that bind
   std::vector<std::string> edges_;  // parameters of factors at the unit circle
 };

@@ -90,6 +90,36 @@ TEST(RoundedKinks, NoPointAroundTheEndIsHigher) {
   }
 }
 
+// What lies on kinks lies there in every digit: a mu of 0 is 0, and as many rows as terms have no shock.
+TEST(RoundedKinks, TermsLieOnThemExactly) {
+  const Series zeros = ticks(5, 220);
+  for (const auto& [line, unit] : {std::pair{"const / steady / ged", 1.},
+                                   {"const / garch / ged", 1e-7},
+                                   {"const ar1 / garch / ged", 3e5},
+                                   {"const ar1 / steady / ged", 1e-7},
+                                   {"const trend / gjr / ged", 1.}}) {
+    Series y = zeros;
+    for (double& v : y.values) v *= unit;
+    const Fit fit = estimate(line, y);
+    ASSERT_EQ(fit.convergence.status, FitStatus::boundary) << fit;
+    std::size_t on = 0, terms = 0;
+    const std::vector<std::string>& kinked = fit.convergence.on_kinks;
+    for (const Parameter& p : fit.parameters) {
+      if (p.name != "mu" && std::find(kinked.begin(), kinked.end(), p.name) == kinked.end())
+        continue;
+      ++terms;
+      const double size = p.name == "ar1" ? 1 : unit;
+      EXPECT_TRUE(p.estimate == 0 || std::abs(p.estimate) > 1e-12 * size)
+          << "no digit is left of a term that is not there\n"
+          << fit;
+    }
+    // A few roundings of a value of the series.
+    for (std::size_t t = 0; t < y.size(); ++t)
+      on += std::abs(fit.shocks[t]) < 1e-14 * std::sqrt(fit.variances[t]);
+    EXPECT_GE(on, terms) << fit;
+  }
+}
+
 // One sentence names them, and the mend that it gives is one.
 TEST(RoundedKinks, AreNamedWithAMendThatHelps) {
   const Series y = ticks(7, 300);

@@ -46,6 +46,7 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
   std::unique_ptr<LogLikelihood> itself = std::exchange(problem_.likelihood, std::move(rounded));
   const maths::Objective objective = problem_.objective_in(problem_.coordinates);
   maths::NewtonResult r;
+  int steps = 0;
   WorkingPoint x(stalled.x), ahead = x;
   for (double over = kFirst; over > kLast; over *= kFiner) {
     const bool first = over == kFirst;
@@ -55,6 +56,7 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
                          .gradient_norm = 0.5 * kConverged,
                          .max_iterations = std::min(kSteps, problem_.options.max_iterations)});
     if (!std::isfinite(r.f)) break;
+    steps += r.iterations;
     const WorkingPoint last = first ? WorkingPoint(r.x) : x;
     x = WorkingPoint(r.x);
     ahead = problem_.feasible(WorkingPoint(x + kFiner * (x - last)));
@@ -67,12 +69,13 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
       {.scoring_steps = 0, .max_iterations = kSmoothSteps});
   if (settled(smooth) && smooth.f < r.f + kConverged)
     return End{.f = smooth.f, .x = x, .hessian = smooth.hessian, .smooth = std::move(smooth)};
-  if (!keep(problem_.coordinates.scaled(x))) return {};
+  if (!keep(problem_.coordinates.scaled(x), steps)) return {};
   return End{.f = r.f, .x = std::move(x), .hessian = std::move(r.hessian)};
 }
 
-// The maximum of the likelihood itself over the others, with the terms of the mean held at `top`.
-bool RoundedClimb::keep(const ScaledParameters& top) {
+// The maximum of the likelihood itself over the others, with the terms of the mean held at `top`,
+// to which so many steps led.
+bool RoundedClimb::keep(const ScaledParameters& top, int steps) {
   std::vector<std::optional<double>> held = problem_.held_scaled();
   std::vector<std::size_t> terms;
   for (std::size_t j = 0; j < problem_.parts.mean.size(); ++j)
@@ -94,6 +97,7 @@ bool RoundedClimb::keep(const ScaledParameters& top) {
     r.stop = maths::NewtonStop::optimum;
     if (!std::isfinite(r.f)) return false;
   }
+  r.iterations += steps;
   if (!highest_ || r.f < highest_->top.f)
     highest_ = Peak{.top = std::move(r), .coordinates = std::move(others), .on_kinks = terms};
   return true;

@@ -35,7 +35,7 @@ class RoundedClimb {
   [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
 
  private:
-  bool keep(const ScaledParameters& top);
+  bool keep(const ScaledParameters& top, int steps);
 
   Problem& problem_;
   bool may_be_ = false;
