@@ -11,7 +11,29 @@
 
 #include "brace/base/error.hpp"
 
+#if defined(__SANITIZE_THREAD__)
+#include <sanitizer/tsan_interface.h>
+#endif
+
 namespace brace::inline v0 {
+namespace {
+
+// A thread that takes work sees what was written before it was given. The scheduler sees to that,
+// but its library is compiled without the checks of the thread sanitizer, which would take each
+// hand-over for a race.
+#if defined(__SANITIZE_THREAD__)
+void give(void* work) {
+  __tsan_release(work);
+}
+void take(void* work) {
+  __tsan_acquire(work);
+}
+#else
+void give(void* /*work*/) {}
+void take(void* /*work*/) {}
+#endif
+
+}  // namespace
 
 struct Executor::Arena {
   explicit Arena(int threads) : pool(threads) {}
@@ -37,7 +59,16 @@ void Executor::for_each(std::size_t count, const std::function<void(std::size_t)
     for (std::size_t i = 0; i < count; ++i) body(i);
     return;
   }
-  arena_->pool.execute([&] { tbb::parallel_for(std::size_t{0}, count, body); });
+  char begun = 0, done = 0;
+  give(&begun);
+  arena_->pool.execute([&] {
+    tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
+      take(&begun);
+      body(i);
+      give(&done);
+    });
+  });
+  take(&done);
 }
 
 void Executor::stream(std::size_t held, const std::function<Piece()>& next,
@@ -51,20 +82,33 @@ void Executor::stream(std::size_t held, const std::function<Piece()>& next,
     return;
   }
   using Mode = tbb::filter_mode;
+  char read = 0, kept = 0;  // each of the serial ends goes on where another thread left it
+  give(&read);
+  give(&kept);
   arena_->pool.execute([&] {
     tbb::parallel_pipeline(
         std::max<std::size_t>(held, 1),
         tbb::make_filter<void, Piece>(Mode::serial_in_order, [&](tbb::flow_control& control) {
+          take(&read);
           Piece piece = next();
+          give(&read);
+          give(piece.get());
           if (!piece) control.stop();
           return piece;
         }) & tbb::make_filter<Piece, Piece>(Mode::parallel, [&](Piece piece) {
+          take(piece.get());
           work(piece.get());
+          give(piece.get());
           return piece;
         }) & tbb::make_filter<Piece, void>(Mode::serial_in_order, [&](const Piece& piece) {
+          take(piece.get());
+          take(&kept);
           keep(piece.get());
+          give(&kept);
         }));
   });
+  take(&read);
+  take(&kept);
 }
 
 int Executor::threads() const {

@@ -44,7 +44,20 @@ std::string_view to_string(BreakKind kind) {
   return "parameters";
 }
 
+namespace {
+
+// Parameters that change where no break was dated: the scan that dates them was left out.
+bool changes_undated(const BreakReport& report) {
+  return report.breaks.empty() && report.holm.parameters.value_or(1) < report.significance;
+}
+
+}  // namespace
+
 std::string reading_of(const BreakReport& report) {
+  if (changes_undated(report))
+    return fmt::format(
+        "{}: the parameters of {} change within the sample, at a date that the tests cannot give.",
+        report.of, report.model);
   if (report.breaks.empty())
     return fmt::format("No lasting break in {} at {:g} %, all kinds together.", report.of,
                        100 * report.significance);
@@ -56,6 +69,10 @@ std::string reading_of(const BreakReport& report) {
 }
 
 std::vector<std::string> advice_of(const BreakReport& report) {
+  if (changes_undated(report))
+    return {
+        "A window that rolls takes up what changes; a date that is known from elsewhere goes into "
+        "the model as step:DATE."};
   if (report.breaks.empty()) return {"Model the whole sample."};
   std::vector<std::string> advice;
   if (report.persistence && report.persistence_within)

@@ -84,6 +84,28 @@ TEST(Verdicts, OfBreaksFollowTheirRows) {
   EXPECT_GE(seen["variance"], 4);
 }
 
+// On fewer than 300 rows no scan dates a change of the parameters: it is told all the same.
+TEST(Verdicts, OfBreaksTellChangesThatHaveNoDate) {
+  int undated = 0;
+  for (std::uint64_t s = 0; s < 40; ++s) {
+    // The variance stays 1 and clusters from the middle on.
+    Series y = simulate(parse_model("const / garch"), {0, .6, .05, .35}, 130,
+                        {.seed = 132, .stream = s});
+    const Series later = simulate(parse_model("const / garch"), {0, .25, .7, .05}, 130,
+                                  {.seed = 133, .stream = s});
+    y.values.insert(y.values.end(), later.values.begin(), later.values.end());
+    const BreakReport report = find_breaks(y, {}, Executor(1));
+    const Told told = Told::parse(json_document("breaks", y, report))["result"];
+    SCOPED_TRACE(s);
+    const auto kinds = verdict_of_breaks(told);
+    if (!kinds.empty() || !(told["holm"]["parameters"] < .05)) continue;
+    ++undated;
+    EXPECT_THAT(report.reading, HasSubstr("change within the sample"));
+    EXPECT_THAT(report.advice, testing::Not(testing::Contains("Model the whole sample.")));
+  }
+  EXPECT_GE(undated, 2);
+}
+
 TEST(Verdicts, OfASearchFollowTheirRows) {
   for (std::uint64_t s = 0; s < 24; ++s) {
     const Series y = series_of_kind(s, 300);
