@@ -82,8 +82,7 @@ Advice Adviser::on_mean(int lag) {
 }
 
 Advice Adviser::on_variance(int lag) {
-  if (std::holds_alternative<Steady>(fit_.model.variance))
-    return best_of({with_variance(Garch{})});
+  if (std::holds_alternative<Steady>(fit_.model.variance)) return best_of({with_variance(Garch{})});
   std::vector<Model> models;
   Variance longer = fit_.model.variance;
   std::visit(

@@ -3,7 +3,8 @@
 // and the one with the lowest bic is named where it is lower than the fit's own.
 //
 //   Adviser adviser(fit);
-//   if (const Advice a = adviser.on_law(); a.better) std::cout << *a.better << " lowers bic by " << a.gained;
+//   if (const Advice a = adviser.on_law(); a.better) std::cout << *a.better << " lowers bic by " <<
+//   a.gained;
 #pragma once
 
 #include <map>

@@ -173,8 +173,11 @@ TEST(Backtest, FitsATransformInEachWindow) {
 
 TEST(Backtest, DoesNotDependOnThreads) {
   const Series y = returns(360);
-  const BacktestOptions options{
-      .window = 300, .horizon = 2, .method = ForecastMethod::full, .baselines = {"mean"}};
+  const BacktestOptions options{.window = 300,
+                                .origins = 15,
+                                .horizon = 2,
+                                .method = ForecastMethod::full,
+                                .baselines = {"mean"}};
   const std::vector<std::string> lines{"const / garch / student", "const ar1 / garch / normal"};
   const std::string one = json_document("backtest", backtest(lines, y, options, Executor(1))),
                     two = json_document("backtest", backtest(lines, y, options, Executor(2)));

@@ -187,6 +187,8 @@ TEST_P(Models, MirrorTheSeries) {
     Series turned = y;
     for (double& v : turned.values) v = -v;
     const Mirror& mirror = mirrors[s % std::size(mirrors)];
+    const bool aparch = std::string(mirror.line) == "const / aparch";  // half a second a fit
+    if (aparch && !has_turn(s / std::size(mirrors), 3)) return;
     const Fit a = estimate(mirror.line, y), b = estimate(mirror.line, turned);
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value()) << mirror.line;
     if (!a.log_likelihood) return;
@@ -195,8 +197,7 @@ TEST_P(Models, MirrorTheSeries) {
                     to_string(b.convergence.status));
     // aparch has a cusp at every value of the series once delta is below 1, and as many hills: on a
     // bound and few rows the mirrored search may end on another (docs/estimation.md).
-    const bool other_hill =
-        std::string(mirror.line) == "const / aparch" && a.convergence.status == FitStatus::boundary;
+    const bool other_hill = aparch && a.convergence.status == FitStatus::boundary;
     EXPECT_NEAR(*a.log_likelihood, *b.log_likelihood, other_hill ? .5 : kSameHeight) << told;
     if (a.convergence.status != FitStatus::converged ||
         b.convergence.status != FitStatus::converged)

@@ -131,8 +131,7 @@ class Answers {
   }
   // A study of three steps, each with the document that its command would give.
   Json of_study(const Dress& dress) const {
-    std::string text =
-        "[series]\nfile = \"prices.csv\"\nvalue = \"price\"\nreturns = \"log\"\n";
+    std::string text = "[series]\nfile = \"prices.csv\"\nvalue = \"price\"\nreturns = \"log\"\n";
     if (dress.decimal_comma) text += "decimal-comma = true\n";
     if (dress.without_missing_rows) text += "absent = \"missing\"\n";
     text += "[lags]\nlags = \"8\"\n[fit]\nmodel = \"const ar1\"\n[check]\n";
@@ -202,8 +201,8 @@ TEST_P(EveryCommand, SaysTheSameOfPricesInAnotherUnitUnderLogReturns) {
     same(answers.ask(call, {}, more), answers.ask(call, {.times = 1000}, more),
          {.relative = 1e-4,
           .absolute = 1e-6,
-          .but = {"file", "notes", "store", "run", "seconds", "original", "evaluations", "iterations",
-                  "gradient_norm", "why"}},
+          .but = {"file", "notes", "store", "run", "seconds", "original", "evaluations",
+                  "iterations", "gradient_norm", "why"}},
          call, "times 1,000");
   });
 }

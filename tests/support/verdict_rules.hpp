@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// What each command says first follows from its rows by the decision tables of docs/job.md (lags), docs/means.md
-// (search), docs/breaks.md, docs/unit-roots.md and docs/variance.md (check), read from the JSON alone.
+// What each command says first follows from its rows by the decision tables of docs/job.md (lags),
+// docs/means.md (search), docs/breaks.md, docs/unit-roots.md and docs/variance.md (check), read
+// from the JSON alone.
 //
 //   expect_verdict_of("lags", document["result"]);
 //   const std::string verdict = verdict_of_lags(result);
@@ -47,9 +48,9 @@ inline std::string verdict_of_lags(const nlohmann::json& told) {
   // The largest of so many normal values exceeds this in 5 % of cases; the band is 1.96 of them.
   const double far =
       laws::normal_quantile(.5 + .5 * std::pow(.95, 1 / static_cast<double>(rows.size())));
-  const std::string want = rows.back()["p_robust"] < .05                ? "memory"
+  const std::string want = rows.back()["p_robust"] < .05              ? "memory"
                            : most * laws::normal_quantile(.975) > far ? "one-lag"
-                                                                        : "none";
+                                                                      : "none";
   EXPECT_EQ(told["verdict"], want);
   return want;
 }
@@ -116,7 +117,8 @@ inline nlohmann::json verdict_of_means(const nlohmann::json& told) {
   return want;
 }
 
-// Of variance equations: the best by the criterion, or the first close behind it that leaves nothing behind.
+// Of variance equations: the best by the criterion, or the first close behind it that leaves
+// nothing behind.
 inline void verdict_of_variances(const nlohmann::json& told) {
   const std::string criterion = told["criterion"];
   const nlohmann::json& candidates = told["candidates"];

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// What each command says first follows from its rows (support/verdict_rules.hpp), over series in which each
-// verdict is met; tests/relations asks the same of the tool.
+// What each command says first follows from its rows (support/verdict_rules.hpp), over series in
+// which each verdict is met; tests/relations asks the same of the tool.
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -89,10 +89,10 @@ TEST(Verdicts, OfBreaksTellChangesThatHaveNoDate) {
   int undated = 0;
   for (std::uint64_t s = 0; s < 40; ++s) {
     // The variance stays 1 and clusters from the middle on.
-    Series y = simulate(parse_model("const / garch"), {0, .6, .05, .35}, 130,
-                        {.seed = 132, .stream = s});
-    const Series later = simulate(parse_model("const / garch"), {0, .25, .7, .05}, 130,
-                                  {.seed = 133, .stream = s});
+    Series y =
+        simulate(parse_model("const / garch"), {0, .6, .05, .35}, 130, {.seed = 132, .stream = s});
+    const Series later =
+        simulate(parse_model("const / garch"), {0, .25, .7, .05}, 130, {.seed = 133, .stream = s});
     y.values.insert(y.values.end(), later.values.begin(), later.values.end());
     const BreakReport report = find_breaks(y, {}, Executor(1));
     const Told told = Told::parse(json_document("breaks", y, report))["result"];
