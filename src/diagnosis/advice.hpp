@@ -38,7 +38,7 @@ class Adviser {
     bool usable = false;
     std::optional<double> bic;
   };
-  [[nodiscard]] Advice best_of(const std::vector<Model>& models);
+  [[nodiscard]] Advice best_of(const std::vector<Model>& given);
   [[nodiscard]] Model with_variance(const Variance& family) const;
   // Fits what was not yet tried; nothing where the rows are too few for one of them.
   [[nodiscard]] bool try_all(const std::vector<Model>& models);

@@ -38,11 +38,11 @@ constexpr VarianceFamily kEntry{.bounds = Family::bounds,
                                 .news_slopes = Family::news_slopes,
                                 .one_hill = Family::one_hill,
                                 .unknown = Family::kUnknown,
-                                .bounds_hide_hills = Family::kBoundsHideHills,
                                 .work = Family::kWork,
                                 .beside_alpha = Family::beside_alpha,
-                                .level_is_bent = Family::kLevelIsBent,
                                 .column_start = Family::kColumnStart,
+                                .bounds_hide_hills = Family::kBoundsHideHills,
+                                .level_is_bent = Family::kLevelIsBent,
                                 .recursive_state = Family::kRecursiveState};
 
 }  // namespace

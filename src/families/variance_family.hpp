@@ -136,17 +136,17 @@ struct VarianceFamily {
   // Where a coefficient is known worse than this (its standard error), the likelihood may be a
   // ridge with several tops.
   double unknown;
-  // Whether a maximum on a bound may hide a higher hill inside.
-  bool bounds_hide_hills;
   // What a pass costs beside one of egarch.
   double work;
   // The parameter that moves the variance together with alpha at `alpha`: after falls their sum
   // does (gjr). Empty where there is none.
   std::optional<std::size_t> (*beside_alpha)(const Model& model, std::size_t alpha);
-  // Whether its level is no factor of the variance: in other units it moves with other parameters.
-  bool level_is_bent;
   // Where the coefficient of a regressor begins to be climbed, for data of unit variance.
   double column_start;
+  // Whether a maximum on a bound may hide a higher hill inside.
+  bool bounds_hide_hills;
+  // Whether its level is no factor of the variance: in other units it moves with other parameters.
+  bool level_is_bent;
   // Whether x is a recursion of its own, which begins at the presample value and follows from all
   // rows, not from the last ones.
   bool recursive_state;

@@ -27,11 +27,11 @@ class Outcome {
 
   // The value; throws the Error where there is none.
   [[nodiscard]] const T& value() const& {
-    if (!*this) throw error();
+    if (!*this) throw Error(error());
     return std::get<T>(held_);
   }
   [[nodiscard]] T&& value() && {
-    if (!*this) throw error();
+    if (!*this) throw Error(error());
     return std::get<T>(std::move(held_));
   }
   const T& operator*() const { return value(); }

@@ -26,9 +26,10 @@ namespace {
 
 using Eigen::Index;
 
-// Of shocks in standard deviations: the first rounding, by what it shrinks, and the last one, which
-// moves the likelihood by less than 1e-6 a hundred rows on kinks.
-constexpr double kFirst = 0.3, kFiner = 0.2, kLast = 1e-8;
+// Of shocks in standard deviations: the first rounding, by what it shrinks, and how many there are.
+// The last one, 3e-8, moves the likelihood by a few 1e-6 a hundred rows on kinks.
+constexpr double kFirst = 0.3, kFiner = 0.2;
+constexpr int kRoundings = 11;
 constexpr int kSteps = 60, kSmoothSteps = 10;
 
 }  // namespace
@@ -48,8 +49,9 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
   maths::NewtonResult r;
   int steps = 0;
   WorkingPoint x(stalled.x), ahead = x;
-  for (double over = kFirst; over > kLast; over *= kFiner) {
-    const bool first = over == kFirst;
+  double over = kFirst;
+  for (int rounding = 0; rounding < kRoundings; ++rounding, over *= kFiner) {
+    const bool first = rounding == 0;
     by.round_kinks(over);
     r = maths::minimise(objective, problem_.coordinates.constraints(), ahead,
                         {.scoring_steps = first ? 2 : 0,
@@ -68,7 +70,7 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
       problem_.objective_in(problem_.coordinates), problem_.coordinates.constraints(), x,
       {.scoring_steps = 0, .max_iterations = kSmoothSteps});
   if (settled(smooth) && smooth.f < r.f + kConverged)
-    return End{.f = smooth.f, .x = x, .hessian = smooth.hessian, .smooth = std::move(smooth)};
+    return End{.f = smooth.f, .x = x, .hessian = smooth.hessian, .smooth = smooth};
   if (!keep(problem_.coordinates.scaled(x), steps)) return {};
   return End{.f = r.f, .x = std::move(x), .hessian = std::move(r.hessian)};
 }
