@@ -71,8 +71,8 @@ std::string reading_of(const BreakReport& report) {
 std::vector<std::string> advice_of(const BreakReport& report) {
   if (changes_undated(report))
     return {
-        "A window that rolls takes up what changes; a date that is known from elsewhere goes into "
-        "the model as step:DATE."};
+        "A rolling window takes up what changes; a date known from elsewhere goes into the model as "
+        "step:DATE."};
   if (report.breaks.empty()) return {"Model the whole sample."};
   std::vector<std::string> advice;
   if (report.persistence && report.persistence_within)
