@@ -33,6 +33,11 @@ std::string terms_in(const BreakReport& report, const char* where, Wanted wanted
                        : fmt::format("{} in the {} of the model", fmt::join(terms, " "), where);
 }
 
+// Parameters that change where no break was dated: the scan that dates them was left out.
+bool changes_undated(const BreakReport& report) {
+  return report.breaks.empty() && report.holm.parameters.value_or(1) < report.significance;
+}
+
 }  // namespace
 
 std::string_view to_string(BreakKind kind) {
@@ -43,15 +48,6 @@ std::string_view to_string(BreakKind kind) {
   }
   return "parameters";
 }
-
-namespace {
-
-// Parameters that change where no break was dated: the scan that dates them was left out.
-bool changes_undated(const BreakReport& report) {
-  return report.breaks.empty() && report.holm.parameters.value_or(1) < report.significance;
-}
-
-}  // namespace
 
 std::string reading_of(const BreakReport& report) {
   if (changes_undated(report))

@@ -117,10 +117,6 @@ void take_up(const Series& closed, BreakReport& report) {
     report.from.reset();
 }
 
-}  // namespace
-
-namespace {
-
 // The steps of the search; each writes its part of the report.
 class BreakSearch {
  public:

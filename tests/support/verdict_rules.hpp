@@ -204,8 +204,10 @@ inline void expect_verdict_of(const std::string& command, const nlohmann::json& 
   if (command == "lags") verdict_of_lags(told);
   if (command == "breaks") verdict_of_breaks(told);
   if (command == "search") {
-    const bool of_means = told["candidates"].at(0).contains("place");
-    of_means ? static_cast<void>(verdict_of_means(told)) : verdict_of_variances(told);
+    if (told["candidates"].at(0).contains("place"))
+      verdict_of_means(told);
+    else
+      verdict_of_variances(told);
   }
   if (command == "unitroot")
     for (const nlohmann::json& of : told["verdicts"]) verdict_of_unit_roots(told, of);
