@@ -5,8 +5,10 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <optional>
 
 #include "brace/base/text.hpp"
@@ -26,6 +28,8 @@ namespace {
 constexpr double kNearOne = 0.99;
 // Fewer observations than this and a variance equation rests on little.
 constexpr std::size_t kFewForVariance = 250;
+// Standard deviations between the values and 0 from which a mean of zero is the matter.
+constexpr double kFarFromZero = 100;
 
 void warn(Fit& fit, WarningCode code, std::string text) {
   fit.warnings.push_back({code, std::move(text)});
@@ -59,13 +63,32 @@ void warn_of_late_start(Fit& fit) {
                                          fit.series->size() - 1))));
 }
 
+// What to do where no maximum was found. Where the mean is held at 0 far from the values, a skewed
+// law that puts its mode there climbs without end.
+std::string what_to_try(const Fit& fit, const MeanData& data) {
+  if (fit.convergence.stopped) return "let it run longer";
+  if (fit.model.mean == Mean{.constant = false}) {
+    std::vector<double> present;
+    std::copy_if(data.change.begin(), data.change.end(), std::back_inserter(present),
+                 [](double y) { return !std::isnan(y); });
+    const auto y = Eigen::Map<const Eigen::ArrayXd>(present.data(), std::ssize(present));
+    const double away = std::abs(y.mean()) / std::sqrt((y - y.mean()).square().mean());
+    if (away > kFarFromZero)
+      return fmt::format(
+          "the values lie {} standard deviations from 0, where a mean of zero cannot follow: give "
+          "it a constant (const)",
+          text::significant(away, 2));
+  }
+  return "try fewer terms or more data";
+}
+
 // Where the climbs ended.
 void warn_of_convergence(Fit& fit, const MeanData& data) {
   const Convergence& c = fit.convergence;
   if (c.status == FitStatus::failed)
     warn(fit, WarningCode::not_converged,
          fmt::format("no maximum was found: {}. Do not use these numbers; {}", c.why,
-                     c.stopped ? "let it run longer" : "try fewer terms or more data"));
+                     what_to_try(fit, data)));
   else if (c.stopped)
     warn(fit, WarningCode::fit_stopped,
          fmt::format("stopped as asked after {} passes over the data: the highest maximum found "

@@ -12,9 +12,9 @@ work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 built=0
 for compiler in "$@"; do
-  for flags in "" ${BRACE_FLAGS:--mavx2 -march=x86-64-v3 -march=native}; do
+  for flags in "" ${BRACE_FLAGS:--march=x86-64-v3 -march=native}; do
     case $flags in
-      -mavx2 | -march=x86-64-v3) grep -qw avx2 /proc/cpuinfo || continue ;;
+      -march=x86-64-v3) grep -qw avx2 /proc/cpuinfo || continue ;;
     esac
     # shellcheck disable=SC2046,SC2086  # words of flags
     "$compiler" -std=c++20 -O2 $flags "$source" -o "$work/program" $(pkg-config --cflags --libs brace-core)

@@ -221,18 +221,20 @@ TEST(Docs, MethodsNameFilesAndTestsThatExist) {
   const std::regex entry(R"re(^- (.*?) \((\d{4})\)\. )re");
   std::smatch match;
   for (std::string line; std::getline(bibliography, line);)
-    if (std::regex_search(line, match, entry))
+    if (std::regex_search(line, match, entry)) {
       EXPECT_TRUE(std::regex_search(page, std::regex(match[1].str() + " \\(?" + match[2].str())))
           << match[1] << " " << match[2];
+    }
 }
 
 // The first page of the site leads to every page of docs/.
 TEST(Docs, TheSiteLeavesNoPageOut) {
   const std::string first = content_of(BRACE_SOURCE_DIR "/docs/site/index.md");
   for (const auto& entry : fs::directory_iterator(BRACE_SOURCE_DIR "/docs"))
-    if (entry.path().extension() == ".md")
+    if (entry.path().extension() == ".md") {
       EXPECT_NE(first.find("(" + entry.path().filename().string() + ")"), std::string::npos)
           << entry.path();
+    }
 }
 
 }  // namespace

@@ -2,6 +2,7 @@
 // The engine: scale, bounds, held parameters, gaps, statuses, many jobs, what is refused; check and
 // simulate.
 #include <fmt/format.h>
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -251,6 +252,18 @@ TEST(Estimate, JobsNameWindowsThatDoNotExist) {
             "FitJob: rows 200 to 400 are asked of a series of 300");
   EXPECT_EQ(message({.model = parse_model("const"), .series = nullptr}),
             "a fit without a series: give one");
+}
+
+// A skewed law may put its mode where the values are, and ever more weight there: no maximum.
+TEST(Estimate, AMeanOfZeroFarFromTheValuesIsToldFromAModelTooLarge) {
+  Series y =
+      simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 6}, 120, {.seed = 48});
+  for (double& v : y.values) v = 100 + 1e-7 * v;
+  const Fit zero = estimate("zero / gjr / skew-student", y);
+  ASSERT_EQ(zero.convergence.status, FitStatus::failed) << zero;
+  ASSERT_TRUE(warned(zero.warnings, WarningCode::not_converged));
+  EXPECT_THAT(zero.warnings.front().text, testing::HasSubstr("give it a constant (const)"));
+  EXPECT_TRUE(estimate("const / gjr / skew-student", y).usable()) << "the advice helps";
 }
 
 TEST(Estimate, AFitThatDoesNotConvergeIsAResultThatSaysSo) {
@@ -575,8 +588,9 @@ TEST(Estimate, HeavyTailsDoNotHideTheMaximum) {
     const Fit fit = estimate(model, y);
     const Fit from_truth = estimate(model, y, {.start = truth, .from = ClimbFrom::start});
     ASSERT_TRUE(fit.usable()) << stream;
-    if (from_truth.usable())
+    if (from_truth.usable()) {
       EXPECT_LE(*from_truth.log_likelihood, *fit.log_likelihood + 1e-4) << stream;
+    }
   }
 }
 

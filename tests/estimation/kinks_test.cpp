@@ -123,9 +123,10 @@ TEST(Kinks, NoneNextToTheEndIsHigher) {
           start[0] = there;
           const Fit other = estimate(
               held, y, {.start = start, .from = ClimbFrom::start, .hessian_errors_only = true});
-          if (other.usable())
+          if (other.usable()) {
             EXPECT_LE(*other.log_likelihood, *fit.log_likelihood + 1e-6)
                 << k.line << " seed " << seed << " place " << i;
+          }
         }
       }
     }

@@ -90,7 +90,8 @@ TEST(RoundedKinks, NoPointAroundTheEndIsHigher) {
   }
 }
 
-// What lies on kinks lies there in every digit: a mu of 0 is 0, and as many rows as terms have no shock.
+// What lies on kinks lies there in every digit: a mu of 0 is 0, and as many rows as terms have no
+// shock.
 TEST(RoundedKinks, TermsLieOnThemExactly) {
   const Series zeros = ticks(5, 220);
   for (const auto& [line, unit] : {std::pair{"const / steady / ged", 1.},
@@ -135,13 +136,14 @@ TEST(RoundedKinks, AreNamedWithAMendThatHelps) {
 }
 
 TEST(RoundedLikelihood, DerivativesAgreeWithDifferences) {
-  struct Case {
+  struct AtPoint {
     const char* line;
     std::vector<double> theta;
   };
-  for (const Case& c : {Case{"const ar1 / garch / ged", {.05, .1, .05, .1, .85, 1.05}},
-                        Case{"const ar1 / egarch / ged", {.05, .1, -.02, .15, -.08, .95, 1}},
-                        Case{"const ma1 / aparch / normal", {.05, .1, .05, .1, .4, .85, 1}}}) {
+  for (const AtPoint& c :
+       {AtPoint{"const ar1 / garch / ged", {.05, .1, .05, .1, .85, 1.05}},
+        AtPoint{"const ar1 / egarch / ged", {.05, .1, -.02, .15, -.08, .95, 1}},
+        AtPoint{"const ma1 / aparch / normal", {.05, .1, .05, .1, .4, .85, 1}}}) {
     const Model model = parse_model(c.line);
     const Series y = ticks(3, 120);
     JointLikelihood<double> likelihood(model, mean_data(model, y));

@@ -32,7 +32,7 @@ constexpr const char* kShort =
 
 TEST(Study, StartWritesAStudyThatRuns) {
   const Folder folder;
-  for (const std::string& series :
+  for (const std::string series :
        {"data/kelp-fibre.csv --value settle --drop-zero volume",
         "data/kelp-fibre.csv --value settle --drop-zero volume --returns simple --from 2016-01-01",
         "data/lamp-oil.csv --value price", "data/ferry-freight.csv --missing -9,x"}) {

@@ -3,20 +3,24 @@
 // missing values, explosive, nearly constant, in units from 1e-9 to 1e9, of every clock; every
 // family under every law. Is a status ever unearned, a number not finite, an exception not ours, a
 // fit out of all proportion?
-//   many_fits [FITS [FIRST]]     100000 make the table of docs/reliability.md
-//   many_fits one NUMBER         that fit alone, in full
-// One fit in fifty is checked from outside: slopes by differences of the likelihood, and twenty
-// climbs from random points.
+//   many_fits FILE [FITS [FIRST]]     100000 make the table of docs/reliability.md
+//   many_fits one NUMBER              that fit alone, in full
+// FILE keeps a line of JSON a fit, written as soon as it is there: what it has is not run again, so
+// that a run may be interrupted, or made longer on another day. The tables are of all it has. One
+// fit in fifty is checked from outside: slopes by differences of the likelihood, and twenty climbs
+// from random points.
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <cstdlib>
+#include <fstream>
 #include <iostream>
 #include <limits>
 #include <map>
-#include <optional>
+#include <mutex>
+#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
@@ -42,7 +46,8 @@ const Clock kClocks[] = {Clock::month, Clock::week,   Clock::business_day,
                          Clock::hour,  Clock::minute, Clock::row};
 
 struct Tried {
-  std::string mean, family, law, kind, said;  // said: the code of a refusal, or what broke a promise
+  std::string mean, family, law, kind,
+      said;  // said: the code of a refusal, or what broke a promise
   std::size_t n = 0;
   FitStatus status = FitStatus::not_run;
   int evaluations = 0;
@@ -51,6 +56,19 @@ struct Tried {
   double slope = 0;      // the largest, in standard errors of its parameter
   double shortfall = 0;  // of the best of twenty
 };
+NLOHMANN_DEFINE_TYPE_NON_INTRUSIVE(Tried, mean, family, law, kind, said, n, status, evaluations,
+                                   seconds, refused, checked, not_finite, foreign, slope, shortfall)
+
+// The fits that a file has; a last line cut short is none.
+std::map<std::uint64_t, Tried> read_fits(const std::string& path) {
+  std::map<std::uint64_t, Tried> fits;
+  std::ifstream in(path);
+  for (std::string line; std::getline(in, line);) {
+    const nlohmann::json row = nlohmann::json::parse(line, nullptr, false);
+    if (!row.is_discarded()) fits[row.at("number")] = row.at("fit").get<Tried>();
+  }
+  return fits;
+}
 
 Series series_of(std::uint64_t number, const std::string& kind, std::size_t n,
                  maths::RandomStream& u) {
@@ -166,8 +184,8 @@ Tried run(std::uint64_t number, bool tell) {
 std::string line(std::uint64_t number, const Tried& o) {
   return fmt::format(
       "  {:6} {} / {} / {}, {}, n {}: {}, {} evaluations, {:.2f} s{}{} {}\n", number, o.mean,
-      o.family, o.law, o.kind, o.n, o.refused ? "refused" : to_string(o.status), o.evaluations, o.seconds,
-      o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
+      o.family, o.law, o.kind, o.n, o.refused ? "refused" : to_string(o.status), o.evaluations,
+      o.seconds, o.shortfall > 1e-3 ? fmt::format(", short by {:.3g}", o.shortfall) : "",
       o.slope > 1e-3 ? fmt::format(", slope {:.2g} a standard error", o.slope) : "", o.said);
 }
 
@@ -184,13 +202,34 @@ int main(int argc, char** argv) {
     fmt::print("{}", line(number, run(number, true)));
     return 0;
   }
-  const std::uint64_t fits = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 100000,
-                      first = argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 0;
-  std::vector<Tried> all(fits);
-  Executor::all_cores().for_each(fits, [&](std::size_t i) { all[i] = run(first + i, false); });
+  if (argc < 2) {
+    fmt::print(stderr, "many_fits FILE [FITS [FIRST]], or many_fits one NUMBER\n");
+    return 2;
+  }
+  const std::string path = argv[1];
+  const std::uint64_t fits = argc > 2 ? std::strtoull(argv[2], nullptr, 10) : 100000,
+                      first = argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 0;
+  std::map<std::uint64_t, Tried> all = read_fits(path);
+  std::vector<std::uint64_t> missing;
+  for (std::uint64_t number = first; number < first + fits; ++number)
+    if (!all.contains(number)) missing.push_back(number);
+  std::ofstream file(path, std::ios::app);
+  std::mutex writing;
+  // Begins on a line of its own, whatever an interrupted run left behind.
+  if (!all.empty()) file << '\n';
+  Executor::all_cores().for_each(missing.size(), [&](std::size_t i) {
+    Tried tried = run(missing[i], false);
+    const std::lock_guard lock(writing);
+    file << nlohmann::json{{"number", missing[i]}, {"fit", tried}}.dump() << std::endl;
+    all[missing[i]] = std::move(tried);
+  });
+  if (!file) {
+    fmt::print(stderr, "{} could not be written\n", path);
+    return 1;
+  }
   const auto print = [&](const char* by, auto key) {
     std::map<std::string, Row> rows;
-    for (const Tried& o : all) {
+    for (const auto& [number, o] : all) {
       Row& r = rows[key(o)];
       ++r.n;
       r.refused += o.refused;
@@ -216,7 +255,7 @@ int main(int argc, char** argv) {
   print("law", [](const Tried& o) { return o.law; });
   print("all", [](const Tried&) { return std::string("all"); });
   std::map<std::string, std::vector<double>> times;
-  for (const Tried& o : all)
+  for (const auto& [number, o] : all)
     if (!o.refused)
       times[fmt::format("{} / {}, {}", o.family, o.law, o.kind)].push_back(o.evaluations);
   for (auto& [key, t] : times) std::sort(t.begin(), t.end());
@@ -225,8 +264,7 @@ int main(int argc, char** argv) {
   fmt::print(
       "\nFailed, unearned, short, not finite, not ours, or above 20 times the median of its "
       "kind:\n");
-  for (std::uint64_t i = 0; i < fits; ++i) {
-    const Tried& o = all[i];
+  for (const auto& [number, o] : all) {
     double ratio = 0;
     if (!o.refused) {
       const std::vector<double>& t = times[fmt::format("{} / {}, {}", o.family, o.law, o.kind)];
@@ -236,7 +274,7 @@ int main(int argc, char** argv) {
     }
     if (o.status == FitStatus::failed || o.slope > 1e-3 || o.shortfall > 1e-3 || o.not_finite ||
         o.foreign || ratio > 20)
-      fmt::print("{}", line(first + i, o));
+      fmt::print("{}", line(number, o));
   }
   fmt::print(
       "\n{} fits took more than 20 times the median of their kind in evaluations; the most {:.1f} "

@@ -490,11 +490,16 @@ class JointClimb {
         ends_.push_back({r.f, r.x});
         keep_better(std::move(r));
       }
-      if (found()) break;
+      if (found() || walls_.highest()) break;
     }
   }
 
-  [[nodiscard]] bool found() const { return highest_ || walls_.highest(); }
+  [[nodiscard]] bool found() const { return highest_ || walled(); }
+  // On a wall, unless tails explain all there: the search is not over before it has seen the rest.
+  [[nodiscard]] bool walled() const {
+    return walls_.highest() &&
+           !tails_explain_all(problem_.coordinates.working(walls_.highest()->parameters()));
+  }
   // Lags of the variance in pairs of one each: every one is a pass over the derivatives of a row.
   [[nodiscard]] double lag_terms() const {
     std::size_t terms = 0;

@@ -30,7 +30,11 @@ void WallClimb::climb(const maths::NewtonResult& stalled) {
   const ScaledParameters top = along.scaled(WorkingPoint(r.x));
   const WorkingPoint x = problem_.coordinates.working(top);
   const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-  if ((bounds.d - bounds.C * x).minCoeff() < 0) return;
+  const Eigen::VectorXd slack = bounds.d - bounds.C * x;
+  for (Eigen::Index c = 0; c < x.size(); ++c)
+    if (problem_.coordinates.parameter(c) == parameter)
+      for (Eigen::Index i = 0; i < slack.size(); ++i)
+        if (bounds.C(i, c) != 0 && slack(i) < 0) return;
   const double inward = wall->at(span_of(top).subspan(first, count)).inward;
   if (!(inward * problem_.slope_in(parameter, top) > 0)) return;
   highest_ = Peak{.top = std::move(r),
