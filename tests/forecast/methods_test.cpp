@@ -601,8 +601,7 @@ TEST(ForecastOrigin, OfManyRowsIsThatOfTheLastOnes) {
     const Model model = parse_model(line);
     auto series = std::make_shared<Series>(simulate(parse_model("const / garch / student"),
                                                     {.05, .05, .08, .88, 7}, 60000, {.seed = 3}));
-    KnownFit known;
-    known.model = model;
+    KnownFit known{.model = model};
     const std::vector<std::string> names = parameter_names(model).all();
     for (std::size_t j = 0; j < names.size(); ++j)
       known.parameters.push_back({.name = names[j], .estimate = theta[j]});

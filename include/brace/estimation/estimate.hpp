@@ -72,14 +72,14 @@ struct Evaluation {
 // A Fit from parameters that are known, such as those of a saved model: path, criteria and derived
 // figures are computed, nothing is estimated. `covariance` is k x k in the order of the parameters.
 struct KnownFit {
-  Model model;
-  std::vector<Parameter> parameters;
-  Matrix covariance;
+  Model model{};
+  std::vector<Parameter> parameters{};
+  Matrix covariance{};
   StandardErrors errors = StandardErrors::robust;
-  Convergence convergence;
-  std::optional<double> presample;  // empty: that of the series
+  Convergence convergence{};
+  std::optional<double> presample{};  // empty: that of the series
   LikelihoodKind likelihood = LikelihoodKind::automatic;
-  std::vector<Warning> warnings;
+  std::vector<Warning> warnings{};
 };
 // What is known of a fit, to restore it on other rows.
 [[nodiscard]] KnownFit known_of(const Fit& fit);

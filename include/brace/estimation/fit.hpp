@@ -103,12 +103,12 @@ struct EstimateOptions {
 };
 
 struct Parameter {
-  std::string name;
+  std::string name{};
   double estimate = 0;
-  std::optional<double> se_hessian, se_opg, se_robust;  // absent: held, pinned, or the fit failed
-  std::optional<double> se;                             // the kind asked for
-  std::optional<double> t;        // estimate / se; absent where zero is no hypothesis (nu, sigma2)
-  std::optional<double> p_value;  // two-sided, normal
+  std::optional<double> se_hessian{}, se_opg{}, se_robust{};  // absent: held, pinned, fit failed
+  std::optional<double> se{};       // the kind asked for
+  std::optional<double> t{};        // estimate / se; absent where zero is no hypothesis (nu, sigma2)
+  std::optional<double> p_value{};  // two-sided, normal
   bool held = false;
   bool at_bound = false;
 };
