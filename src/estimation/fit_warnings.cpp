@@ -5,15 +5,14 @@
 
 #include <fmt/format.h>
 
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
-#include <iterator>
 #include <optional>
 
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/hypothesis/inspection.hpp"
+#include "brace/hypothesis/moments.hpp"
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/maths/autocorrelations.hpp"
@@ -65,14 +64,11 @@ void warn_of_late_start(Fit& fit) {
 
 // What to do where no maximum was found. Where the mean is held at 0 far from the values, a skewed
 // law that puts its mode there climbs without end.
-std::string what_to_try(const Fit& fit, const MeanData& data) {
+std::string what_to_try(const Fit& fit) {
   if (fit.convergence.stopped) return "let it run longer";
   if (fit.model.mean == Mean{.constant = false}) {
-    std::vector<double> present;
-    std::copy_if(data.change.begin(), data.change.end(), std::back_inserter(present),
-                 [](double y) { return !std::isnan(y); });
-    const auto y = Eigen::Map<const Eigen::ArrayXd>(present.data(), std::ssize(present));
-    const double away = std::abs(y.mean()) / std::sqrt((y - y.mean()).square().mean());
+    const Moments of_values = moments(fit.window());
+    const double away = std::abs(of_values.mean) / of_values.sd;
     if (away > kFarFromZero)
       return fmt::format(
           "the values lie {} standard deviations from 0, where a mean of zero cannot follow: give "
@@ -88,7 +84,7 @@ void warn_of_convergence(Fit& fit, const MeanData& data) {
   if (c.status == FitStatus::failed)
     warn(fit, WarningCode::not_converged,
          fmt::format("no maximum was found: {}. Do not use these numbers; {}", c.why,
-                     what_to_try(fit, data)));
+                     what_to_try(fit)));
   else if (c.stopped)
     warn(fit, WarningCode::fit_stopped,
          fmt::format("stopped as asked after {} passes over the data: the highest maximum found "

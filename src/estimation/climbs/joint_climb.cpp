@@ -450,7 +450,7 @@ class JointClimb {
         ranked.emplace_back(0, x);
         break;
       }
-      if (found() && spent()) break;
+      if (found_beyond_tails() && spent()) break;
       maths::NewtonResult r =
           maths::minimise(objective, problem_.coordinates.constraints(), x,
                           {.scoring_steps = steps, .max_iterations = steps, .certificate = false});
@@ -462,7 +462,8 @@ class JointClimb {
     const bool kinked = kinks_.may_be();
     for (const bool damped : {false, true}) {
       for (const auto& [f, x] : ranked) {
-        if (found() && (climbed >= finished || f > ranked.front().first + kHopeless || spent()))
+        if (found_beyond_tails() &&
+            (climbed >= finished || f > ranked.front().first + kHopeless || spent()))
           break;
         const auto same = [&x = x](const End& end) {
           return (x - end.x).cwiseAbs().maxCoeff() < kSameHill;
@@ -490,15 +491,17 @@ class JointClimb {
         ends_.push_back({r.f, r.x});
         keep_better(std::move(r));
       }
-      if (found() || walls_.highest()) break;
+      if (found()) break;
     }
   }
 
-  [[nodiscard]] bool found() const { return highest_ || walled(); }
-  // On a wall, unless tails explain all there: the search is not over before it has seen the rest.
-  [[nodiscard]] bool walled() const {
-    return walls_.highest() &&
-           !tails_explain_all(problem_.coordinates.working(walls_.highest()->parameters()));
+  [[nodiscard]] bool found() const { return highest_ || walls_.highest(); }
+  // A maximum on a wall where tails explain all hides others: the search is not over before it has
+  // seen the rest.
+  [[nodiscard]] bool found_beyond_tails() const {
+    return highest_ ||
+           (walls_.highest() &&
+            !tails_explain_all(problem_.coordinates.working(walls_.highest()->parameters())));
   }
   // Lags of the variance in pairs of one each: every one is a pass over the derivatives of a row.
   [[nodiscard]] double lag_terms() const {
