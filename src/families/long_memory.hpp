@@ -348,6 +348,22 @@ struct LongMemoryFamily : FamilyDefaults {
     return out;
   }
 
+  // Of the first lags: rules that are left out let more steps seem open, not fewer.
+  static Eigen::MatrixXd rules_met(std::span<const double> theta) {
+    constexpr std::size_t kLags = 20;
+    constexpr double kMet = 1e-12;
+    const auto k = static_cast<Eigen::Index>(theta.size());
+    Eigen::MatrixXd met(0, k);
+    for (std::size_t lag = 1; lag <= kLags; ++lag) {
+      const Weight lambda = weight(lag, theta[kPhi], theta[kD], theta[kBeta]);
+      if (lambda.value > kMet) continue;
+      met.conservativeResize(met.rows() + 1, k);
+      met.row(met.rows() - 1).setZero();
+      met.row(met.rows() - 1).segment<3>(kPhi) = lambda.slope;
+    }
+    return met;
+  }
+
   static std::vector<Bound> bounds(const Model& model) {
     std::vector<Bound> all{{"omega > 0", {{kOmega, -1.0}}, -kLeastOmega, true},
                            {"d >= 0", {{kD, -1.0}}, 0},
@@ -360,6 +376,9 @@ struct LongMemoryFamily : FamilyDefaults {
     add_column_bounds(model, all);
     return all;
   }
+
+  // Integrated, as igarch, and garch.
+  static std::vector<Held> cases() { return {{"d", 1}, {"d", 0}}; }
 
   static std::vector<std::vector<double>> starts(const Model&) {
     std::vector<std::vector<double>> points;

@@ -93,6 +93,9 @@ struct VarianceFamily {
   // Other parameters of the variance under which it is nearly the same, for data of unit variance
   // and without the coefficients of regressors: a hill of their own may rise there.
   std::vector<std::vector<double>> (*twins)(std::span<const double> theta);
+  // Known families that this one contains, by the parameter that is held there: from their maxima
+  // it is climbed where none is found.
+  std::vector<Held> (*cases)();
   // Of shocks to the variance, alone and at once; empty where there is no such number.
   std::optional<double> (*persistence)(const Model& model, std::span<const double> theta,
                                        std::span<const double> shape);
@@ -119,6 +122,8 @@ struct VarianceFamily {
   std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
   // The one that is nearest to being broken, where a maximum may lie on it.
   std::optional<Wall> (*wall)(std::span<const double> theta);
+  // The slopes by theta of such rules that are met there, none of which may fall; a row each.
+  Eigen::MatrixXd (*rules_met)(std::span<const double> theta);
   // Whether the likelihood has a kink in mu at every value of the series, where its maximum may
   // lie, for some parameters; and whether for these.
   bool may_kink;
@@ -165,6 +170,7 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
 // What most families have in common; one of their own hides it.
 struct FamilyDefaults {
   static std::vector<std::vector<double>> twins(std::span<const double>) { return {}; }
+  static std::vector<Held> cases() { return {}; }
   static double state(const StepRules&, const VarianceState&, double) { return 0; }
   static std::vector<std::optional<double>> mean_factors(const Model&, std::span<const double>,
                                                          std::span<const double>,
@@ -184,6 +190,7 @@ struct FamilyDefaults {
     return std::nullopt;
   }
   static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
+  static Eigen::MatrixXd rules_met(std::span<const double>) { return {}; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }
   static bool cusps(const Model&, std::span<const double>) { return false; }

@@ -121,6 +121,23 @@ TEST(RoundedKinks, TermsLieOnThemExactly) {
   }
 }
 
+// Next to a kink a climb stalls with a slope that no step lowers: that is not where it may end.
+TEST(RoundedKinks, NoSlopeIsLeftBesideThem) {
+  const Model model = parse_model("const ar1 / egarch / ged");
+  int kinked = 0;
+  for (std::uint64_t i = 18; i < 26; ++i) {
+    const Series y =
+        simulate(model, {.02, .2, -.05, .15, -.05, .9, 1.3}, 300, {.seed = 77, .stream = i});
+    const Fit fit = estimate(model, y);
+    EXPECT_TRUE(fit.usable()) << i << "\n" << fit;
+    if (fit.convergence.on_kinks.empty()) {
+      EXPECT_LT(*fit.convergence.gradient_norm, 1e-6) << i;
+    }
+    kinked += fit.convergence.on_kinks.empty() ? 0 : 1;
+  }
+  EXPECT_GT(kinked, 0) << "or nothing was tried";
+}
+
 // One sentence names them, and the mend that it gives is one.
 TEST(RoundedKinks, AreNamedWithAMendThatHelps) {
   const Series y = ticks(7, 300);

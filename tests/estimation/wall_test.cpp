@@ -141,5 +141,44 @@ TEST(Wall, MaximaOnItAndOnABoundAreFound) {
   }
 }
 
+// A level that explodes: the news of the last row are all that counts, and where phi1 is at its
+// most and d and beta1 are 0 all walls meet. No climb within them gets there.
+TEST(Wall, MaximaInACornerOfTheLambdasAreFound) {
+  for (const std::uint64_t s : {2u, 5u, 9u}) {
+    Series y = simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 6}, 60,
+                        {.seed = 91, .stream = s});
+    for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += 1.05 * y.values[t - 1];
+    EstimateOptions options;
+    options.starts = 2;  // more would take seconds and end no higher here
+    const Fit fit = estimate(parse_model("const / longmem"), y, options);
+    ASSERT_EQ(fit.convergence.status, FitStatus::boundary) << s << fit;
+    EXPECT_NE(fit.convergence.why.find("d in a corner of the lambdas"), std::string::npos) << fit;
+    EXPECT_EQ(fit.estimated, 5) << "d is counted, as any term on a bound";
+    for (const char* name : {"phi1", "d", "beta1"})
+      EXPECT_TRUE(fit[name].at_bound && !fit[name].se) << name << fit;
+    EXPECT_TRUE(fit["mu"].se && fit["omega"].se) << fit;
+    // It contains garch without memory, and steps that the rules leave open lead down.
+    const Fit without = estimate("const / longmem d=0", y);
+    EXPECT_NEAR(*fit.log_likelihood, *without.log_likelihood, 1e-7) << s;
+    const std::vector<double> top = fit.estimates();
+    maths::RandomStream u(48, s);
+    int beside = 0;
+    for (int draw = 0; draw < 2000; ++draw) {
+      std::vector<double> theta = top;
+      const double size = std::pow(10, -5 + 4 * u.uniform());
+      theta[0] += size * u.normal();
+      theta[1] *= 1 + size * u.normal();
+      theta[2] -= size * std::abs(u.normal());
+      // Next to this corner the rules hardly admit any d, further off they do.
+      if (draw % 2 == 0) theta[2] = .9 * u.uniform(), theta[3] = .5 * u.uniform();
+      theta[4] += size * std::abs(u.normal());
+      if (broken_rule(fit.model, theta)) continue;
+      ++beside;
+      EXPECT_LE(evaluate(fit.model, y, theta).log_likelihood, *fit.log_likelihood + 1e-9) << s;
+    }
+    EXPECT_GT(beside, 200);
+  }
+}
+
 }  // namespace
 }  // namespace brace

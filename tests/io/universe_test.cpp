@@ -109,7 +109,9 @@ TEST(Universe, FindsLateThatASeriesComesAgain) {
   // Its rows are out of order, and say so; the others are as before.
   EXPECT_THAT(split["S0"], HasSubstr("sort the rows by date"));
   for (const auto& [name, text] : whole)
-    if (name != "S0") EXPECT_EQ(split[name], text) << name;
+    if (name != "S0") {
+      EXPECT_EQ(split[name], text) << name;
+    }
 }
 
 TEST(Universe, ABadRowCostsItsOwnSeriesAlone) {

@@ -411,9 +411,10 @@ TEST_P(Models, AreTheSameWithPlainKernels) {
     if (!has_turn(s, 5)) return;
     const Fit &a = fast[at++], b = estimate(lines[s % std::size(lines)], returns_of(rows));
     ASSERT_EQ(a.log_likelihood.has_value(), b.log_likelihood.has_value());
-    if (a.log_likelihood)
+    if (a.log_likelihood) {
       EXPECT_NEAR(*a.log_likelihood, *b.log_likelihood, kSameHeight)
           << a.model << ", " << to_string(a.convergence.status);
+    }
     EXPECT_EQ(a.convergence.status, b.convergence.status) << a.model;
   });
 }

@@ -202,8 +202,9 @@ TEST(BatchCommand, KilledAtAnyTimeItGoesOnToTheSameFile) {
       ::kill(child, SIGKILL);
     });
     alive += WIFSIGNALED(status) ? 1 : 0;
-    if (std::filesystem::exists(killed))
+    if (std::filesystem::exists(killed)) {
       EXPECT_EQ(value_of(killed, "PRAGMA integrity_check"), "ok");
+    }
   }
   EXPECT_GE(alive, 3) << "kills that came in time";
   EXPECT_EQ(with_child(batch_words(file, killed), [](pid_t) {}), 0);

@@ -9,6 +9,7 @@
 //     from points scattered between and around them, every second one first with its shape held
 //     from beside the top: each coordinate on each of its bounds, and the family's twins
 //     on from where a climb stalled above all tops
+//   where there is no top at all: from those of the families that this one contains
 //   where climbs stall: along the wall next to them; a likelihood with kinks has climbs of its own
 //   the highest of top, wall and kink is the Peak
 //
@@ -90,9 +91,17 @@ class JointClimb {
       if (settled(best_) && asked == 0) climb_beside();
       climb_on();
     }
+    if (!found() && options.from == ClimbFrom::everywhere && from_contained_ == Contained::all)
+      climb_from_cases();
+    // Next to a kink the slope does not fall, and only kinks that are rounded show the maximum.
+    const bool slope_left = settled(best_) && !(best_.gradient_norm < kConverged);
+    if (slope_left && rounded_.may_be()) climb_rounded(maths::NewtonResult(best_));
     Peak peak{.top = std::move(best_), .coordinates = problem_.coordinates};
+    const auto below = [&](const Peak& edge) {
+      return edge.top.f < peak.top.f + (peak.top.gradient_norm < kConverged ? 0 : kConverged);
+    };
     for (const std::optional<Peak>& edge : {kinks_.highest(), rounded_.highest(), walls_.highest()})
-      if (edge && (!settled(peak.top) || edge->top.f < peak.top.f)) peak = *edge;
+      if (edge && (!settled(peak.top) || below(*edge))) peak = *edge;
     peak.starts = static_cast<int>(starts_);
     return peak;
   }
@@ -360,16 +369,18 @@ class JointClimb {
     }
   }
 
-  void climb_from_maximum_of(const Model& model, const std::vector<std::string>& names) {
+  // The maximum of the other, where there is one.
+  std::optional<Peak> climb_from_maximum_of(const Model& model,
+                                            const std::vector<std::string>& names) {
     EstimateOptions options = problem_.options;
     options.start.clear();  // which has the others too
     Problem inner(model, problem_.data, options, problem_.exact);
     // Those with a lag less are climbed from their own starts alone: all of theirs would be many.
     const bool same_lags = model.variance == problem_.model.variance;
-    const Peak peak = JointClimb(inner, same_lags ? Contained::all : Contained::none).run();
+    Peak peak = JointClimb(inner, same_lags ? Contained::all : Contained::none).run();
     problem_.evaluations += inner.evaluations;
     problem_.stopped = problem_.stopped || inner.stopped;
-    if (peak.top.x.size() == 0 || !std::isfinite(peak.top.f)) return;
+    if (peak.top.x.size() == 0 || !std::isfinite(peak.top.f)) return {};
     const ScaledParameters top = peak.parameters();
     // What the contained model has not is 0, but for shapes.
     auto theta = all_equal<ScaledParameters>(static_cast<Index>(problem_.names.size()), 0);
@@ -384,6 +395,23 @@ class JointClimb {
     }
     ++starts_;
     climb({problem_.feasible(problem_.coordinates.working(theta))}, 1);
+    return peak;
+  }
+
+  // Where there is no maximum yet, as among the curved walls of longmem: from those of the families
+  // that this one contains, which may be where walls meet.
+  void climb_from_cases() {
+    for (const Held& at : family_.cases()) {
+      if (problem_.held_value(at.name)) continue;
+      Model model = problem_.model;
+      model.held.push_back(at);
+      const std::optional<Peak> peak = climb_from_maximum_of(model, problem_.names);
+      if (peak && !(found() && highest() <= peak->top.f + kSameTop))
+        walls_.keep_corner(*peak,
+                           static_cast<std::size_t>(
+                               std::find(problem_.names.begin(), problem_.names.end(), at.name) -
+                               problem_.names.begin()));
+    }
   }
 
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.
@@ -496,6 +524,10 @@ class JointClimb {
   }
 
   [[nodiscard]] bool found() const { return highest_ || walls_.highest(); }
+  [[nodiscard]] double highest() const {
+    return std::min(highest_ ? highest_->f : INFINITY,
+                    walls_.highest() ? walls_.highest()->top.f : INFINITY);
+  }
   // A maximum on a wall where tails explain all hides others: the search is not over before it has
   // seen the rest.
   [[nodiscard]] bool found_beyond_tails() const {
@@ -550,9 +582,7 @@ class JointClimb {
   // On from where a climb stalled above all maxima that were found.
   void climb_on() {
     if (!stalled_ || !found()) return;
-    const double on_wall = walls_.highest() ? walls_.highest()->top.f : best_.f,
-                 highest = settled(best_) ? std::min(best_.f, on_wall) : on_wall;
-    if (!(stalled_->f < highest - kSameTop)) return;
+    if (!(stalled_->f < highest() - kSameTop)) return;
     climb_from(WorkingPoint(stalled_->x));
   }
 

@@ -69,7 +69,7 @@ std::optional<RoundedClimb::End> RoundedClimb::climb(const maths::NewtonResult& 
   maths::NewtonResult smooth = maths::minimise(
       problem_.objective_in(problem_.coordinates), problem_.coordinates.constraints(), x,
       {.scoring_steps = 0, .max_iterations = kSmoothSteps});
-  if (settled(smooth) && smooth.f < r.f + kConverged)
+  if (settled(smooth) && smooth.gradient_norm < kConverged && smooth.f < r.f + kConverged)
     return End{.f = smooth.f, .x = x, .hessian = smooth.hessian, .smooth = smooth};
   if (!keep(problem_.coordinates.scaled(x), steps)) return {};
   return End{.f = r.f, .x = std::move(x), .hessian = std::move(r.hessian)};

@@ -4,12 +4,25 @@
 //   the wall nearest to where a climb stalled; one parameter follows from the others on it
 //   the others are climbed
 //   a maximum where the likelihood falls into the admitted side
+//   a corner is one where the quadratic programme of a step, under the bounds that are met there
+//   and the slopes of the rules that are, leads nowhere (Karush, Kuhn and Tucker's condition)
 #include "estimation/climbs/wall_climb.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
 
 #include "brace/model/model.hpp"
 #include "families/variance_family.hpp"
+#include "maths/dense.hpp"
 
 namespace brace::inline v0 {
+namespace {
+
+// A bound nearer than this is met; the share of the information added where it says nothing.
+constexpr double kMet = 1e-12, kRidge = 1e-6;
+
+}  // namespace
 
 void WallClimb::climb(const maths::NewtonResult& stalled) {
   const std::size_t first = problem_.parts.mean.size(), count = problem_.parts.variance.size();
@@ -41,6 +54,59 @@ void WallClimb::climb(const maths::NewtonResult& stalled) {
                   .coordinates = std::move(along),
                   .kink = {},
                   .wall = Peak::OnWall{wall->name, parameter}};
+}
+
+void WallClimb::keep_corner(const Peak& held, std::size_t parameter) {
+  if (!settled(held.top) || held.wall || (highest_ && highest_->top.f <= held.top.f)) return;
+  if (!is_corner(held.parameters())) return;
+  highest_ = held;
+  highest_->wall =
+      Peak::OnWall{fmt::format("{} in a corner of the lambdas (every one must be >= 0)",
+                               problem_.names[parameter]),
+                   parameter};
+}
+
+bool WallClimb::is_corner(const ScaledParameters& top) {
+  const Coordinates& all = problem_.coordinates;
+  const WorkingPoint x = all.working(top);
+  Eigen::VectorXd gradient;
+  Eigen::MatrixXd information;
+  if (!std::isfinite(problem_.objective_in(all).derivatives(x, maths::Curvature::information,
+                                                            gradient, information)))
+    return false;
+  // The others are at their maximum: those that the rules tie together.
+  const std::size_t first = problem_.parts.mean.size();
+  const Eigen::MatrixXd rules =
+      variance_family(problem_.model.variance)
+          .rules_met(span_of(top).subspan(first, problem_.parts.variance.size()));
+  std::vector<Eigen::Index> tied;
+  for (Eigen::Index c = 0; c < all.size(); ++c)
+    if (const std::size_t p = all.parameter(c);
+        p > first && p < first + problem_.parts.variance.size())
+      tied.push_back(c);
+  const maths::LinearConstraints& bounds = all.constraints();
+  const Eigen::VectorXd slack = bounds.d - bounds.C * x;
+  const auto count = static_cast<Eigen::Index>(tied.size());
+  Eigen::MatrixXd C(0, count);
+  const auto add = [&](const auto& row) {
+    C.conservativeResize(C.rows() + 1, count);
+    C.row(C.rows() - 1) = row;
+  };
+  for (Eigen::Index i = 0; i < slack.size(); ++i)
+    if (slack(i) <= kMet * (1 + std::abs(bounds.d(i)))) add(bounds.C(i, tied));
+  for (Eigen::Index i = 0; i < rules.rows(); ++i) {
+    Eigen::RowVectorXd row(count);
+    for (Eigen::Index j = 0; j < count; ++j)
+      row(j) = -rules(
+          i, static_cast<Eigen::Index>(all.parameter(tied[static_cast<std::size_t>(j)]) - first));
+    add(row);
+  }
+  Eigen::MatrixXd B = information(tied, tied);
+  B += kRidge * B.trace() * Eigen::MatrixXd::Identity(count, count);
+  const Eigen::VectorXd g = gradient(tied);
+  const maths::QuadraticStep step =
+      maths::solve_quadratic(g, maths::cholesky(B), C, Eigen::VectorXd::Zero(C.rows()));
+  return std::sqrt(std::max(0.0, -g.dot(step.s))) < kConverged;
 }
 
 }  // namespace brace::inline v0

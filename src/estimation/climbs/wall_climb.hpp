@@ -4,6 +4,7 @@
 //
 //   WallClimb walls(problem);
 //   walls.climb(stalled);
+//   walls.keep_corner(held, d);                // where several meet
 //   if (walls.highest()) ...                   // a maximum on a wall, which is named
 #pragma once
 
@@ -21,9 +22,15 @@ class WallClimb {
   // falls into the admitted side. Kept where it is higher than what was found before.
   void climb(const maths::NewtonResult& stalled);
 
+  // A maximum with one parameter of the variance held where a bound and such rules meet: kept where
+  // it is higher, and where to first order no step that they leave open leads on.
+  void keep_corner(const Peak& held, std::size_t parameter);
+
   [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
 
  private:
+  [[nodiscard]] bool is_corner(const ScaledParameters& top);
+
   Problem& problem_;
   std::optional<Peak> highest_;
 };
