@@ -25,6 +25,8 @@ using Eigen::VectorXd;
 constexpr int kMostRedraws = 1000;
 // Refits of one draw that may fail before the estimates stand in.
 constexpr int kMostRefits = 10;
+// Starts of a refit that finds no maximum from what made its data.
+constexpr int kMoreStarts = 6;
 
 // From a normal law around the estimates, draws outside the admissible region drawn again.
 class NormalDraws final : public ParameterDraws {
@@ -110,13 +112,19 @@ class Refits final : public ParameterDraws {
         const double v = step.advance(z[t], mu, columns).y;
         if (!std::isnan(y[t + lost])) made.values[t + lost] = v;
       }
-      Fit again =
-          estimate(fit_.model, made,
-                   {.errors = fit_.errors,
-                    .likelihood = fit_.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
-                    .start = theta_,
-                    .from = ClimbFrom::near_start,
-                    .hessian_errors_only = true});
+      EstimateOptions options{
+          .errors = fit_.errors,
+          .likelihood = fit_.exact ? LikelihoodKind::exact : LikelihoodKind::conditional,
+          .start = theta_,
+          .from = ClimbFrom::near_start,
+          .hessian_errors_only = true};
+      Fit again = estimate(fit_.model, made, options);
+      if (!again.usable()) {
+        // On few rows the maximum may lie far from what made them.
+        options.from = ClimbFrom::everywhere;
+        options.starts = kMoreStarts;
+        again = estimate(fit_.model, made, options);
+      }
       if (again.usable()) {
         theta = again.estimates();
         last_ = {.fit = std::move(again), .end = step.past()};
