@@ -86,16 +86,28 @@ void Coordinates::build_constraints(const Model& model) {
     return wall_ && term.first == wall_->parameter;
   };
   for (const Bound& bound : variance_family(model.variance).bounds(model)) {
-    // Along the wall it is no plane any more; whoever climbs there looks at it.
-    if (std::any_of(bound.terms.begin(), bound.terms.end(), follows)) continue;
+    // Along a bent wall it is no plane any more; whoever climbs there looks at it.
+    const bool moves = std::any_of(bound.terms.begin(), bound.terms.end(), follows);
+    if (moves && !wall_->plane) continue;
     VectorXd normal = VectorXd::Zero(size());
     double limit = bound.limit;
-    for (const auto& [index, weight] : bound.terms) {
+    const auto take = [&](std::size_t index, double weight) {
       const std::size_t parameter = first_variance_ + index;
       if (held_[parameter])
         limit -= weight * *held_[parameter];
       else
-        normal(coordinate_of(parameter)) = weight;
+        normal(coordinate_of(parameter)) += weight;
+    };
+    for (const auto& term : bound.terms) {
+      if (!follows(term)) {
+        take(term.first, term.second);
+        continue;
+      }
+      const Wall::Point plane = wall_->at(std::vector<double>(variances_, 0));
+      limit -= term.second * plane.value;
+      for (std::size_t j = 0; j < variances_; ++j)
+        if (const double slope = plane.slope(static_cast<Index>(j)); slope != 0)
+          take(j, term.second * slope);
     }
     if (!normal.isZero(0)) add(std::move(normal), limit, bound.name);
   }

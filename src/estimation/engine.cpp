@@ -16,6 +16,7 @@
 #include "estimation/problem.hpp"
 #include "estimation/smaller_models.hpp"
 #include "estimation/standard_errors.hpp"
+#include "maths/dense.hpp"
 
 namespace brace::inline v0 {
 namespace {
@@ -41,14 +42,27 @@ Peak climbed(Problem& problem, SmallerModels& smaller) {
   return problem.exact ? climb_exact(problem, smaller) : climb_joint(problem);
 }
 
+// The top on the bounds that bind: a step of the quadratic programme meets them to some ten digits,
+// and what is then set to 0 would leave a sum beyond its bound.
+WorkingPoint on_bounds(const Peak& peak) {
+  const WorkingPoint x(peak.top.x);
+  std::vector<Index> binding;
+  for (Index i = 0; i < peak.top.multipliers.size(); ++i)
+    if (peak.top.is_active(i)) binding.push_back(i);
+  if (binding.empty() || !settled(peak.top)) return x;
+  const MatrixXd C = peak.coordinates.constraints().C(binding, Eigen::all);
+  const VectorXd d = peak.coordinates.constraints().d(binding);
+  return WorkingPoint(x + maths::shortest_solution(C, d - C * x));
+}
+
 // Where the climbs ended, as a Fit: status, estimates, errors.
 class FitReport {
  public:
   FitReport(Problem& problem, const Peak& peak)
       : problem_(problem),
         peak_(peak),
-        x_(peak.top.x),
-        theta_(peak.parameters()),
+        x_(on_bounds(peak)),
+        theta_(peak.coordinates.scaled(x_)),
         estimates_(problem.to_data(theta_)) {
     const std::vector<std::size_t> kinked = peak.kink ? std::vector<std::size_t>{0} : peak.on_kinks;
     if (!kinked.empty())

@@ -348,6 +348,23 @@ struct LongMemoryFamily : FamilyDefaults {
     return out;
   }
 
+  // With lambda_1 = 0, which is a bound, lambda_2 is ((1 - d) / 2 - phi1) d.
+  static std::optional<Wall> wall_at_bound(std::span<const double> theta) {
+    constexpr double kNear = 1e-3;
+    if (theta[kPhi] - theta[kBeta] + theta[kD] > kNear ||
+        std::abs((1 - theta[kD]) / 2 - theta[kPhi]) > kNear)
+      return std::nullopt;
+    return Wall{.name = "phi1 where the lambdas of lags 1 and 2 are 0 (every one must be >= 0)",
+                .parameter = kPhi,
+                .at =
+                    [](std::span<const double> at) {
+                      const auto k = static_cast<Eigen::Index>(at.size());
+                      return Wall::Point{(1 - at[kD]) / 2, -.5 * Eigen::VectorXd::Unit(k, kD),
+                                         Eigen::MatrixXd::Zero(k, k), -1.0};
+                    },
+                .plane = true};
+  }
+
   // Of the first lags: rules that are left out let more steps seem open, not fewer.
   static Eigen::MatrixXd rules_met(std::span<const double> theta) {
     constexpr std::size_t kLags = 20;

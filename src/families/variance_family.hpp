@@ -40,6 +40,8 @@ struct Wall {
   };
   // Not a number where it follows from none.
   std::function<Point(std::span<const double> theta)> at;
+  // Whether it is a plane, on which the bounds of that parameter are linear too.
+  bool plane = false;
 };
 
 // What follows from the parameters alone; empty where it does not exist.
@@ -122,6 +124,8 @@ struct VarianceFamily {
   std::optional<std::string> (*broken)(const Model& model, std::span<const double> theta);
   // The one that is nearest to being broken, where a maximum may lie on it.
   std::optional<Wall> (*wall)(std::span<const double> theta);
+  // Where one meets a bound, a plane that holds where they do.
+  std::optional<Wall> (*wall_at_bound)(std::span<const double> theta);
   // The slopes by theta of such rules that are met there, none of which may fall; a row each.
   Eigen::MatrixXd (*rules_met)(std::span<const double> theta);
   // Whether the likelihood has a kink in mu at every value of the series, where its maximum may
@@ -190,6 +194,7 @@ struct FamilyDefaults {
     return std::nullopt;
   }
   static std::optional<Wall> wall(std::span<const double>) { return std::nullopt; }
+  static std::optional<Wall> wall_at_bound(std::span<const double>) { return std::nullopt; }
   static Eigen::MatrixXd rules_met(std::span<const double>) { return {}; }
   static constexpr bool kMayKink = false;
   static bool kinks(const Model&, std::span<const double>) { return false; }

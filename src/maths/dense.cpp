@@ -130,4 +130,17 @@ MatrixXd Qr::inverse_of_last(Index count) const {
       .solve(MatrixXd::Identity(count, count));
 }
 
+VectorXd shortest_solution(MatrixXd J, const VectorXd& b) {
+  VectorXd lengths = J.colwise().norm().transpose();
+  for (Index j = 0; j < J.cols(); ++j) {
+    if (lengths(j) == 0) lengths(j) = 1;
+    J.col(j) /= lengths(j);
+  }
+  const Eigensystem of = symmetric_eigen(cross(J, J));
+  const double least = 1e-12 * of.values.cwiseAbs().maxCoeff();
+  VectorXd c = cross(of.vectors, cross(J, b));
+  for (Index j = 0; j < c.size(); ++j) c(j) = of.values(j) > least ? c(j) / of.values(j) : 0;
+  return product(of.vectors, c).cwiseQuotient(lengths);
+}
+
 }  // namespace brace::inline v0::maths

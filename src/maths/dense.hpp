@@ -45,6 +45,8 @@ namespace brace::inline v0::maths {
 [[nodiscard]] Eigen::MatrixXd solve_symmetric(const Eigen::MatrixXd& A, const Eigen::MatrixXd& B);
 // By LU with partial pivoting.
 [[nodiscard]] Eigen::MatrixXd inverse(const Eigen::MatrixXd& A);
+// J x = b in the least squares, the shortest of those where each column has length 1.
+[[nodiscard]] Eigen::VectorXd shortest_solution(Eigen::MatrixXd J, const Eigen::VectorXd& b);
 
 // A = V diag(values) V', values ascending; and the values alone.
 struct Eigensystem {

@@ -2,6 +2,7 @@
 // Admissibility of parameters. Covered by tests/estimation/estimate_test.cpp.
 #include "process/admissible.hpp"
 
+#include <cmath>
 #include <numeric>
 
 #include "brace/maths/lag_polynomial.hpp"
@@ -9,6 +10,9 @@
 
 namespace brace::inline v0 {
 namespace {
+
+// A fit on a bound lies on it but for the last digit, and its estimates are parameters.
+constexpr double kMet = 1e-12;
 
 bool inside(const Lags& lags, std::span<const double> coefficients, double sign) {
   if (lags.empty()) return true;
@@ -43,7 +47,9 @@ std::optional<std::string> AdmissionRules::broken_by(std::span<const double> the
     double sum = 0;
     for (const auto& [index, weight] : bound.terms) sum += weight * variance[index];
     // A bound on a level is for scaled data; in data units it says that the level is positive.
-    const bool kept = !bound.of_level ? sum <= bound.limit : bound.limit < 0 ? sum < 0 : sum <= 0;
+    const bool kept = !bound.of_level   ? sum <= bound.limit + kMet * (1 + std::abs(bound.limit))
+                      : bound.limit < 0 ? sum < 0
+                                        : sum <= 0;
     if (!kept) return bound.name;
   }
   if (const auto broken = variance_family(model_.variance).broken)

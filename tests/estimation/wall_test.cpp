@@ -141,6 +141,28 @@ TEST(Wall, MaximaOnItAndOnABoundAreFound) {
   }
 }
 
+// The first two lambdas may be 0 at once, a bound and a wall: one free direction is left.
+TEST(Wall, MaximaWhereItMeetsABoundAreFound) {
+  const Model model = canonical(parse_model("zero / longmem"));
+  const Series y = simulate(model, {.05, .2, .6, .8 - 1e-12}, 300, {.seed = 93, .stream = 7});
+  const Fit fit = estimate(model, y);
+  ASSERT_EQ(fit.convergence.status, FitStatus::boundary) << fit;
+  EXPECT_NE(fit.convergence.why.find("lambdas of lags 1 and 2"), std::string::npos) << fit;
+  EXPECT_NE(fit.convergence.why.find("beta1 <= phi1 + d"), std::string::npos) << fit;
+  const double phi = fit["phi1"].estimate, d = fit["d"].estimate, beta = fit["beta1"].estimate;
+  const std::vector<double> lambda = Family::weights(phi, d, beta);
+  EXPECT_NEAR(lambda[0], 0, 1e-12);
+  EXPECT_NEAR(lambda[1], 0, 1e-12);
+  EXPECT_TRUE(fit["d"].se) << "along it d is free";
+  expect_none_higher_beside(fit, y, 7);
+  // Held elsewhere on the line where both are 0, and beside it.
+  for (const double other : {d - .05, d + .05}) {
+    const std::vector<double> there{fit["omega"].estimate, (1 - other) / 2, other,
+                                    (1 + other) / 2 - 1e-15};
+    EXPECT_LT(evaluate(model, y, there).log_likelihood, *fit.log_likelihood);
+  }
+}
+
 // A level that explodes: the news of the last row are all that counts, and where phi1 is at its
 // most and d and beta1 are 0 all walls meet. No climb within them gets there.
 TEST(Wall, MaximaInACornerOfTheLambdasAreFound) {

@@ -130,5 +130,24 @@ TEST(Dense, ColumnsThatAddNothingGetNoRank) {
   EXPECT_LT(apart(X.transpose() * (Y - X * fit.coefficients), MatrixXd::Zero(3, 2)), 1e-11);
 }
 
+// Rows that say one thing twice, and a column without any: the equation holds, and nothing moves
+// that need not.
+TEST(ShortestSolution, MeetsEquationsThatRepeat) {
+  MatrixXd J = made(3, 5, 12);
+  J.row(2) = J.row(0) + J.row(1);
+  J.col(4).setZero();
+  VectorXd b = made(3, 1, 13);
+  b(2) = b(0) + b(1);
+  const VectorXd x = maths::shortest_solution(J, b);
+  EXPECT_LT(apart(J * x, b), kRounding);
+  EXPECT_EQ(x(4), 0);
+  // Any other solution is longer, measured where columns have length 1.
+  const VectorXd lengths = J.colwise().norm().transpose();
+  const MatrixXd scaled = J.leftCols(4) * lengths.head(4).cwiseInverse().asDiagonal();
+  const VectorXd other =
+      scaled.transpose() * (scaled * scaled.transpose()).completeOrthogonalDecomposition().solve(b);
+  EXPECT_LT(apart(x.head(4).cwiseProduct(lengths.head(4)), other), kRounding);
+}
+
 }  // namespace
 }  // namespace brace

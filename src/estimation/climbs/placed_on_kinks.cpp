@@ -25,20 +25,6 @@ using Eigen::VectorXd;
 constexpr double kBeside = 1e-6, kNothing = 1e-13;
 constexpr int kSteps = 6;
 
-// J x = b in the least squares, the shortest of those where each column has length 1.
-VectorXd shortest(MatrixXd J, const VectorXd& b) {
-  VectorXd lengths = J.colwise().norm().transpose();
-  for (Index j = 0; j < J.cols(); ++j) {
-    if (lengths(j) == 0) lengths(j) = 1;
-    J.col(j) /= lengths(j);
-  }
-  const maths::Eigensystem of = maths::symmetric_eigen(maths::cross(J, J));
-  const double least = 1e-12 * of.values.cwiseAbs().maxCoeff();
-  VectorXd c = maths::cross(of.vectors, maths::cross(J, b));
-  for (Index j = 0; j < c.size(); ++j) c(j) = of.values(j) > least ? c(j) / of.values(j) : 0;
-  return maths::product(of.vectors, c).cwiseQuotient(lengths);
-}
-
 }  // namespace
 
 void place_on_kinks(const Model& model, const MeanData& data, const std::vector<std::size_t>& terms,
@@ -70,7 +56,7 @@ void place_on_kinks(const Model& model, const MeanData& data, const std::vector<
     off = here;
     std::copy(theta.begin(), theta.end(), before.begin());
     if (off == 0) break;
-    const VectorXd by = shortest(J, b);
+    const VectorXd by = maths::shortest_solution(J, b);
     for (std::size_t j = 0; j < terms.size(); ++j) theta[terms[j]] += by(static_cast<Index>(j));
   }
   std::copy(before.begin(), before.end(), theta.begin());

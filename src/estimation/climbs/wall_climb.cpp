@@ -25,35 +25,58 @@ constexpr double kMet = 1e-12, kRidge = 1e-6;
 }  // namespace
 
 void WallClimb::climb(const maths::NewtonResult& stalled) {
-  const std::size_t first = problem_.parts.mean.size(), count = problem_.parts.variance.size();
   const ScaledParameters from = problem_.coordinates.scaled(WorkingPoint(stalled.x));
-  const std::optional<Wall> wall =
-      variance_family(problem_.model.variance).wall(span_of(from).subspan(first, count));
-  if (!wall) return;
-  const std::size_t parameter = first + wall->parameter;
+  const std::span<const double> variance =
+      span_of(from).subspan(problem_.parts.mean.size(), problem_.parts.variance.size());
+  const VarianceFamily& family = variance_family(problem_.model.variance);
+  if (const std::optional<Wall> wall = family.wall(variance)) {
+    const std::optional<Peak> peak = climbed_along(*wall, from);
+    if (peak && falls_inward(*wall, *peak)) {
+      highest_ = peak;
+      return;
+    }
+  }
+  if (const std::optional<Wall> plane = family.wall_at_bound(variance))
+    if (const std::optional<Peak> peak = climbed_along(*plane, from))
+      if (is_corner(peak->parameters())) highest_ = peak;
+}
+
+// The maximum on it, where it is higher than what was found before.
+std::optional<Peak> WallClimb::climbed_along(const Wall& wall, const ScaledParameters& from) {
+  const std::size_t parameter = problem_.parts.mean.size() + wall.parameter;
   const std::vector<std::optional<double>> held = problem_.held_scaled();
-  if (held[parameter]) return;
+  if (held[parameter]) return {};
   Coordinates along = problem_.make_coordinates(held, wall);
-  if (along.size() == 0) return;
+  if (along.size() == 0) return {};
+  const WorkingPoint start = along.working(from);
+  const maths::LinearConstraints& bounds = along.constraints();
+  if (wall.plane && (bounds.d - bounds.C * start).minCoeff() < 0) return {};
   maths::NewtonResult r =
-      maths::minimise(problem_.objective_in(along), along.constraints(), along.working(from),
+      maths::minimise(problem_.objective_in(along), bounds, start,
                       {.damping = true, .max_iterations = problem_.options.max_iterations});
-  if (!settled(r) || (highest_ && highest_->top.f <= r.f)) return;
-  // The bounds of the parameter itself are not among those of the climb.
-  const ScaledParameters top = along.scaled(WorkingPoint(r.x));
+  if (!settled(r) || (highest_ && highest_->top.f <= r.f)) return {};
+  return Peak{.top = std::move(r),
+              .coordinates = std::move(along),
+              .kink = {},
+              .wall = Peak::OnWall{wall.name, parameter}};
+}
+
+// Whether the likelihood falls into the admitted side, and the bounds of the parameter itself,
+// which are not among those of the climb, are met.
+bool WallClimb::falls_inward(const Wall& wall, const Peak& peak) {
+  const std::size_t parameter = peak.wall->parameter;
+  const ScaledParameters top = peak.parameters();
   const WorkingPoint x = problem_.coordinates.working(top);
   const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
   const Eigen::VectorXd slack = bounds.d - bounds.C * x;
   for (Eigen::Index c = 0; c < x.size(); ++c)
     if (problem_.coordinates.parameter(c) == parameter)
       for (Eigen::Index i = 0; i < slack.size(); ++i)
-        if (bounds.C(i, c) != 0 && slack(i) < 0) return;
-  const double inward = wall->at(span_of(top).subspan(first, count)).inward;
-  if (!(inward * problem_.slope_in(parameter, top) > 0)) return;
-  highest_ = Peak{.top = std::move(r),
-                  .coordinates = std::move(along),
-                  .kink = {},
-                  .wall = Peak::OnWall{wall->name, parameter}};
+        if (bounds.C(i, c) != 0 && slack(i) < 0) return false;
+  const double inward =
+      wall.at(span_of(top).subspan(problem_.parts.mean.size(), problem_.parts.variance.size()))
+          .inward;
+  return inward * problem_.slope_in(parameter, top) > 0;
 }
 
 void WallClimb::keep_corner(const Peak& held, std::size_t parameter) {

@@ -29,6 +29,8 @@ class WallClimb {
   [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
 
  private:
+  std::optional<Peak> climbed_along(const Wall& wall, const ScaledParameters& from);
+  [[nodiscard]] bool falls_inward(const Wall& wall, const Peak& peak);
   [[nodiscard]] bool is_corner(const ScaledParameters& top);
 
   Problem& problem_;
