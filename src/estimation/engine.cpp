@@ -154,7 +154,8 @@ class FitReport {
 
   void write_estimates(Fit& fit) const {
     fit.estimated = static_cast<int>(peak_.coordinates.size()) + (peak_.kink ? 1 : 0) +
-                    static_cast<int>(peak_.on_kinks.size()) + (peak_.wall ? 1 : 0) +
+                    static_cast<int>(peak_.on_kinks.size()) +
+                    (peak_.wall ? static_cast<int>(peak_.wall->parameters.size()) : 0) +
                     (problem_.tie ? 1 : 0);
     for (std::size_t j = 0; j < problem_.names.size(); ++j) {
       Parameter p;
@@ -169,7 +170,8 @@ class FitReport {
     for (const Index i : active_) mark_pinned(fit, i);
     if (peak_.kink) fit.parameters[0].at_bound = true;
     for (const std::size_t j : peak_.on_kinks) fit.parameters[j].at_bound = true;
-    if (peak_.wall) fit.parameters[peak_.wall->parameter].at_bound = true;
+    if (peak_.wall)
+      for (const std::size_t j : peak_.wall->parameters) fit.parameters[j].at_bound = true;
     for (Parameter& p : fit.parameters)
       if (std::find(edges_.begin(), edges_.end(), p.name) != edges_.end()) p.at_bound = true;
   }

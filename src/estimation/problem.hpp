@@ -118,7 +118,7 @@ inline constexpr double kRounded = 1e-3, kRoundedAtEdge = 0.5;
 struct Peak {
   struct OnWall {
     std::string name;
-    std::size_t parameter;
+    std::vector<std::size_t> parameters;
   };
   maths::NewtonResult top;
   Coordinates coordinates;

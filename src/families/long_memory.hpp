@@ -395,7 +395,10 @@ struct LongMemoryFamily : FamilyDefaults {
   }
 
   // Integrated, as igarch, and garch.
-  static std::vector<Held> cases() { return {{"d", 1}, {"d", 0}}; }
+  static std::vector<ContainedCase> cases() {
+    constexpr const char* kCorner = "d in a corner of the lambdas (every one must be >= 0)";
+    return {{{{"d", 1}}, kCorner}, {{{"d", 0}}, kCorner}};
+  }
 
   static std::vector<std::vector<double>> starts(const Model&) {
     std::vector<std::vector<double>> points;

@@ -92,6 +92,11 @@ struct TwoComponentFamily : FamilyDefaults {
     return all;
   }
 
+  // The long-run component alone: without news in the other, beta1 moves nothing.
+  static std::vector<ContainedCase> cases() {
+    return {{{{"beta1", 0}, {"phi", 0}}, "beta1 at 0, which alone moves nothing"}};
+  }
+
   // A component that is left alone may be the short or the long one: the other way round, beside a
   // level that hardly moves.
   static std::vector<std::vector<double>> twins(std::span<const double> theta) {

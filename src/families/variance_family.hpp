@@ -44,6 +44,13 @@ struct Wall {
   bool plane = false;
 };
 
+// A family within another, by the parameters that are held there; its maximum may be that of the
+// whole where no step is open to them.
+struct ContainedCase {
+  std::vector<Held> at;
+  std::string corner;  // "d in a corner of the lambdas (every one must be >= 0)"
+};
+
 // What follows from the parameters alone; empty where it does not exist.
 struct Dynamics {
   std::optional<double> persistence, half_life;  // half-life in rows
@@ -95,9 +102,8 @@ struct VarianceFamily {
   // Other parameters of the variance under which it is nearly the same, for data of unit variance
   // and without the coefficients of regressors: a hill of their own may rise there.
   std::vector<std::vector<double>> (*twins)(std::span<const double> theta);
-  // Known families that this one contains, by the parameter that is held there: from their maxima
-  // it is climbed where none is found.
-  std::vector<Held> (*cases)();
+  // From whose maxima it is climbed where none is found.
+  std::vector<ContainedCase> (*cases)();
   // Of shocks to the variance, alone and at once; empty where there is no such number.
   std::optional<double> (*persistence)(const Model& model, std::span<const double> theta,
                                        std::span<const double> shape);
@@ -174,7 +180,7 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
 // What most families have in common; one of their own hides it.
 struct FamilyDefaults {
   static std::vector<std::vector<double>> twins(std::span<const double>) { return {}; }
-  static std::vector<Held> cases() { return {}; }
+  static std::vector<ContainedCase> cases() { return {}; }
   static double state(const StepRules&, const VarianceState&, double) { return 0; }
   static std::vector<std::optional<double>> mean_factors(const Model&, std::span<const double>,
                                                          std::span<const double>,

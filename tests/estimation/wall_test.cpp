@@ -202,5 +202,26 @@ TEST(Wall, MaximaInACornerOfTheLambdasAreFound) {
   }
 }
 
+// Where no news move the short component its beta1 moves nothing, and the Hessian has no curvature
+// along it: the maximum is that of the long component alone.
+TEST(Wall, AComponentThatMovesNothingIsNamed) {
+  const Series y = simulate(parse_model("const / garch / student"), {.05, .05, .1, .85, 6}, 48,
+                            {.seed = 96, .stream = 21});
+  EstimateOptions options;
+  options.starts = 2;
+  const Fit fit = estimate(parse_model("const ma1 / twocomp"), y, options);
+  ASSERT_EQ(fit.convergence.status, FitStatus::boundary) << fit;
+  EXPECT_NE(fit.convergence.why.find("beta1 at 0, which alone moves nothing"), std::string::npos)
+      << fit;
+  for (const char* name : {"alpha1", "beta1", "phi"})
+    EXPECT_TRUE(fit[name].at_bound && !fit[name].se) << name << fit;
+  EXPECT_EQ(fit.estimated, 7) << "terms on a bound are counted";
+  std::vector<double> theta = fit.estimates();
+  for (const double beta : {.2, .5}) {
+    theta[4] = beta;
+    EXPECT_NEAR(evaluate(fit.model, y, theta).log_likelihood, *fit.log_likelihood, 1e-8);
+  }
+}
+
 }  // namespace
 }  // namespace brace

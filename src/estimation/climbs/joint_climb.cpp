@@ -401,16 +401,16 @@ class JointClimb {
   // Where there is no maximum yet, as among the curved walls of longmem: from those of the families
   // that this one contains, which may be where walls meet.
   void climb_from_cases() {
-    for (const Held& at : family_.cases()) {
-      if (problem_.held_value(at.name)) continue;
+    for (const auto& [at, corner] : family_.cases()) {
+      const auto is_held = [&](const Held& held) {
+        return problem_.held_value(held.name).has_value();
+      };
+      if (std::any_of(at.begin(), at.end(), is_held)) continue;
       Model model = problem_.model;
-      model.held.push_back(at);
+      model.held.insert(model.held.end(), at.begin(), at.end());
       const std::optional<Peak> peak = climb_from_maximum_of(model, problem_.names);
       if (peak && !(found() && highest() <= peak->top.f + kSameTop))
-        walls_.keep_corner(*peak,
-                           static_cast<std::size_t>(
-                               std::find(problem_.names.begin(), problem_.names.end(), at.name) -
-                               problem_.names.begin()));
+        walls_.keep_corner(*peak, at, corner);
     }
   }
 

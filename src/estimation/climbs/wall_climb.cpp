@@ -8,8 +8,7 @@
 //   and the slopes of the rules that are, leads nowhere (Karush, Kuhn and Tucker's condition)
 #include "estimation/climbs/wall_climb.hpp"
 
-#include <fmt/format.h>
-
+#include <algorithm>
 #include <cmath>
 
 #include "brace/model/model.hpp"
@@ -58,13 +57,13 @@ std::optional<Peak> WallClimb::climbed_along(const Wall& wall, const ScaledParam
   return Peak{.top = std::move(r),
               .coordinates = std::move(along),
               .kink = {},
-              .wall = Peak::OnWall{wall.name, parameter}};
+              .wall = Peak::OnWall{wall.name, {parameter}}};
 }
 
 // Whether the likelihood falls into the admitted side, and the bounds of the parameter itself,
 // which are not among those of the climb, are met.
 bool WallClimb::falls_inward(const Wall& wall, const Peak& peak) {
-  const std::size_t parameter = peak.wall->parameter;
+  const std::size_t parameter = peak.wall->parameters.front();
   const ScaledParameters top = peak.parameters();
   const WorkingPoint x = problem_.coordinates.working(top);
   const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
@@ -79,14 +78,16 @@ bool WallClimb::falls_inward(const Wall& wall, const Peak& peak) {
   return inward * problem_.slope_in(parameter, top) > 0;
 }
 
-void WallClimb::keep_corner(const Peak& held, std::size_t parameter) {
+void WallClimb::keep_corner(const Peak& held, const std::vector<Held>& at,
+                            const std::string& name) {
   if (!settled(held.top) || held.wall || (highest_ && highest_->top.f <= held.top.f)) return;
   if (!is_corner(held.parameters())) return;
   highest_ = held;
-  highest_->wall =
-      Peak::OnWall{fmt::format("{} in a corner of the lambdas (every one must be >= 0)",
-                               problem_.names[parameter]),
-                   parameter};
+  highest_->wall = Peak::OnWall{name, {}};
+  for (std::size_t j = 0; j < problem_.names.size(); ++j)
+    if (std::any_of(at.begin(), at.end(),
+                    [&](const Held& h) { return h.name == problem_.names[j]; }))
+      highest_->wall->parameters.push_back(j);
 }
 
 bool WallClimb::is_corner(const ScaledParameters& top) {

@@ -4,7 +4,7 @@
 //
 //   WallClimb walls(problem);
 //   walls.climb(stalled);
-//   walls.keep_corner(held, d);                // where several meet
+//   walls.keep_corner(peak, held, name);       // where several meet
 //   if (walls.highest()) ...                   // a maximum on a wall, which is named
 #pragma once
 
@@ -22,9 +22,9 @@ class WallClimb {
   // falls into the admitted side. Kept where it is higher than what was found before.
   void climb(const maths::NewtonResult& stalled);
 
-  // A maximum with one parameter of the variance held where a bound and such rules meet: kept where
-  // it is higher, and where to first order no step that they leave open leads on.
-  void keep_corner(const Peak& held, std::size_t parameter);
+  // A maximum with some parameters of the variance held where bounds and such rules meet: kept
+  // where it is higher, and where to first order no step that they leave open leads on.
+  void keep_corner(const Peak& held, const std::vector<Held>& at, const std::string& name);
 
   [[nodiscard]] const std::optional<Peak>& highest() const { return highest_; }
 
