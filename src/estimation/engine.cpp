@@ -45,7 +45,7 @@ Peak climbed(Problem& problem, SmallerModels& smaller) {
 // The top on the bounds that bind: a step of the quadratic programme meets them to some ten digits,
 // and what is then set to 0 would leave a sum beyond its bound.
 WorkingPoint on_bounds(const Peak& peak) {
-  const WorkingPoint x(peak.top.x);
+  WorkingPoint x(peak.top.x);
   std::vector<Index> binding;
   for (Index i = 0; i < peak.top.multipliers.size(); ++i)
     if (peak.top.is_active(i)) binding.push_back(i);

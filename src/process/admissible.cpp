@@ -17,8 +17,8 @@ constexpr double kMet = 1e-12;
 bool inside(const Lags& lags, std::span<const double> coefficients, double sign) {
   if (lags.empty()) return true;
   // A polynomial in B^step has its roots outside the circle where that in B has.
-  const int step =
-      std::accumulate(lags.begin(), lags.end(), 0, [](int a, int b) { return std::gcd(a, b); });
+  const int step = std::accumulate(lags.begin() + 1, lags.end(), lags.front(),
+                                   [](int a, int b) { return std::gcd(a, b); });
   std::vector<double> c(static_cast<std::size_t>(lags.back() / step), 0.0);
   for (std::size_t i = 0; i < lags.size(); ++i)
     c[static_cast<std::size_t>(lags[i] / step - 1)] = sign * coefficients[i];
@@ -53,7 +53,7 @@ std::optional<std::string> AdmissionRules::broken_by(std::span<const double> the
     if (!kept) return bound.name;
   }
   if (const auto broken = variance_family(model_.variance).broken)
-    if (const auto rule = broken(model_, variance)) return rule;
+    if (auto rule = broken(model_, variance)) return rule;
   const ShockLaw& law = shock_law(model_.shocks);
   for (std::size_t s = 0; s < law.shapes.size(); ++s)
     if (!law.shapes[s].admits(theta[first_shape_ + s])) return law.shapes[s].rule;
