@@ -307,8 +307,8 @@ TEST(ForecastMethods, RefitSaysWhatIsItsOwn) {
                 .find("is rough here: the spread of volatility"),
             std::string::npos)
       << text.str();
-  // Of so many parameters on so few rows some refits end nowhere, but few: where the climb from what
-  // made their data fails, others follow (4 of 5 were replaced on the first series before).
+  // Of so many parameters on so few rows some refits end nowhere, but few: where the climb from
+  // what made their data fails, others follow (4 of 5 were replaced on the first series before).
   const auto tiny = [](std::uint64_t stream) {
     const Fit fit = estimate("const ar1 / egarch / normal",
                              simulate(parse_model("const / garch / student"),
