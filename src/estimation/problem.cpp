@@ -216,7 +216,7 @@ WorkingPoint Problem::feasible(WorkingPoint x) const {
       x(i) = std::clamp(x(i), shape.low, shape.high);
     }
   const maths::LinearConstraints& c = coordinates.constraints();
-  if (((c.d - c.C * x).array() >= 0).all()) return x;
+  if (c.admit(x)) return x;
   const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
   // From an inner point the projection's slack is non-negative, as the quadratic programme asks:
   // small numbers for the variance, or one of the family's own starts.

@@ -23,9 +23,6 @@ constexpr double kSufficientFall = 1e-4;
 // f is a sum of thousands of terms: differences below this share of it are rounding, not descent.
 constexpr double kRounding = 1e-12;
 
-// A constraint with less slack than this, relative to its limit, is met with equality.
-constexpr double kMet = 1e-12;
-
 // Steps damped more than this go nowhere.
 constexpr double kMostDamping = 1e6;
 // A step that is shortened to less than this share of itself creeps.
@@ -111,7 +108,7 @@ class Minimiser {
   }
 
   [[nodiscard]] VectorXd slack(const VectorXd& x) const {
-    return (constraints_.d - constraints_.C * x).cwiseMax(0);
+    return constraints_.slack(x).cwiseMax(0);
   }
 
   // A step from the curvature at hand. Where the Hessian is indefinite the information matrix
@@ -132,8 +129,8 @@ class Minimiser {
     if (damping > 0) held += damping * metric_of(p);
     const double weight = 10 * p.curvature.cwiseAbs().maxCoeff();
     bool any = false;
-    for (Index i = 0; i < room.size(); ++i)
-      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i))) && step.multipliers(i) > 0) {
+    for (const Index i : constraints_.met(p.x))
+      if (step.multipliers(i) > 0) {
         held += weight * constraints_.C.row(i).transpose() * constraints_.C.row(i);
         any = true;
       }
@@ -183,11 +180,7 @@ class Minimiser {
   bool leave_saddle(Point& p, const QuadraticStep& step) {
     if (std::sqrt(std::max(0.0, -p.gradient.dot(step.s))) > options_.gradient_norm * 100)
       return false;
-    std::vector<Index> active;
-    const VectorXd room = slack(p.x);
-    for (Index i = 0; i < room.size(); ++i)
-      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i)))) active.push_back(i);
-    const MatrixXd Z = free_directions(constraints_.C, active);
+    const MatrixXd Z = free_directions(constraints_.C, constraints_.met(p.x));
     if (Z.cols() == 0) return false;
     const MatrixXd curvature = cross(Z, product(p.curvature, Z));
     if (cholesky(curvature).info() == Eigen::Success) return false;
@@ -201,7 +194,7 @@ class Minimiser {
       for (const double sign : {1.0, -1.0}) {
         Point next;
         next.x = p.x + sign * length * down;
-        if (((constraints_.d - constraints_.C * next.x).array() < 0).any()) continue;
+        if (!constraints_.admit(next.x)) continue;
         next.f = objective_.value(next.x);
         ++result_.evaluations;
         if (!(next.f < p.f - kRounding * (1 + std::abs(p.f)))) continue;
@@ -224,7 +217,7 @@ class Minimiser {
     if (Z.cols() > 0 && llt.info() != Eigen::Success) return false;
     // A constraint that the step runs into is not yet met with equality: nothing is certain here.
     for (const Index i : active)
-      if (room(i) > kMet * (1 + std::abs(constraints_.d(i)))) return false;
+      if (room(i) > rounding_at(constraints_.d(i))) return false;
     const VectorXd g = cross(Z, p.gradient);
     result_.gradient_norm = Z.cols() == 0 ? 0 : std::sqrt(std::max(0.0, g.dot(llt.solve(g))));
     result_.multipliers = step.multipliers;
@@ -291,9 +284,8 @@ class Minimiser {
     const VectorXd room = slack(p.x);
     MatrixXd held = p.curvature;
     const double size = p.curvature.cwiseAbs().maxCoeff();
-    for (Index i = 0; i < room.size(); ++i)
-      if (room(i) <= kMet * (1 + std::abs(constraints_.d(i))))
-        held += 10 * size * constraints_.C.row(i).transpose() * constraints_.C.row(i);
+    for (const Index i : constraints_.met(p.x))
+      held += 10 * size * constraints_.C.row(i).transpose() * constraints_.C.row(i);
     for (const double added : {1e-8, 1e-6, 1e-4, 1e-2}) {
       const Eigen::LLT<MatrixXd> llt =
           cholesky(held + added * size * MatrixXd::Identity(held.rows(), held.cols()));
@@ -374,6 +366,22 @@ class Minimiser {
 };
 
 }  // namespace
+
+VectorXd LinearConstraints::slack(const VectorXd& x) const {
+  return d - C * x;
+}
+
+bool LinearConstraints::admit(const VectorXd& x) const {
+  return (slack(x).array() >= 0).all();
+}
+
+std::vector<Index> LinearConstraints::met(const VectorXd& x) const {
+  const VectorXd room = slack(x);
+  std::vector<Index> rows;
+  for (Index i = 0; i < room.size(); ++i)
+    if (room(i) <= rounding_at(d(i))) rows.push_back(i);
+  return rows;
+}
 
 MatrixXd free_directions(const MatrixXd& C, const std::vector<Index>& active) {
   const Index k = C.cols();

@@ -9,6 +9,7 @@
 
 #include <Eigen/Cholesky>
 #include <Eigen/Core>
+#include <cmath>
 #include <functional>
 #include <limits>
 #include <string>
@@ -16,11 +17,22 @@
 
 namespace brace::inline v0::maths {
 
+// What is nearer to a limit than this meets it: less is rounding.
+[[nodiscard]] inline double rounding_at(double limit) {
+  return 1e-12 * (1 + std::abs(limit));
+}
+
 // C x <= d. Rows are named for messages ("alpha1 >= 0").
 struct LinearConstraints {
   Eigen::MatrixXd C;               // m x k
   Eigen::VectorXd d;               // m
   std::vector<std::string> names;  // m
+
+  // What x leaves to each limit (m); negative where one is broken.
+  [[nodiscard]] Eigen::VectorXd slack(const Eigen::VectorXd& x) const;
+  [[nodiscard]] bool admit(const Eigen::VectorXd& x) const;
+  // The rows that x meets with equality, but for rounding.
+  [[nodiscard]] std::vector<Eigen::Index> met(const Eigen::VectorXd& x) const;
 };
 
 // Which matrix stands for the curvature.

@@ -7,12 +7,10 @@
 
 #include "brace/maths/lag_polynomial.hpp"
 #include "families/shock_law.hpp"
+#include "maths/newton.hpp"
 
 namespace brace::inline v0 {
 namespace {
-
-// A fit on a bound lies on it but for the last digit, and its estimates are parameters.
-constexpr double kMet = 1e-12;
 
 bool inside(const Lags& lags, std::span<const double> coefficients, double sign) {
   if (lags.empty()) return true;
@@ -47,7 +45,8 @@ std::optional<std::string> AdmissionRules::broken_by(std::span<const double> the
     double sum = 0;
     for (const auto& [index, weight] : bound.terms) sum += weight * variance[index];
     // A bound on a level is for scaled data; in data units it says that the level is positive.
-    const bool kept = !bound.of_level   ? sum <= bound.limit + kMet * (1 + std::abs(bound.limit))
+    // A fit on a bound lies on it but for the last digits, and its estimates are parameters.
+    const bool kept = !bound.of_level   ? sum <= bound.limit + maths::rounding_at(bound.limit)
                       : bound.limit < 0 ? sum < 0
                                         : sum <= 0;
     if (!kept) return bound.name;

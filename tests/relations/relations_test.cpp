@@ -148,14 +148,18 @@ class EveryCommand : public OnEachSeries {
  protected:
   // What a file, a run and its results say of themselves beside the answer.
   static Alike but_for_the_file() { return {.but = {"file", "notes", "store", "run", "seconds"}}; }
+  static std::string first_lines(const std::string& text) {
+    return text.substr(0, text.find('\n', text.find('\n') + 1));
+  }
   static void same(const Json& a, const Json& b, const Alike& how, const Call& call,
                    const std::string& dress) {
     EXPECT_EQ(difference(a, b, how), "") << call.command << ", " << dress;
   }
 };
 
-// One command a series, in turn, in every dress.
-TEST_P(EveryCommand, SaysTheSameInAnotherDress) {
+// Every dress alone and two of several at once. What is read is the same in every digit, so that
+// every command is given the same.
+TEST_P(EveryCommand, IsGivenTheSameSeriesByEveryDress) {
   static const std::vector<std::pair<std::string, Dress>> dresses{
       {"decimal comma", {.mark = ';', .decimal_comma = true}},
       {"tabs, dates with points", {.mark = '\t', .dates = "{:%d.%m.%Y}"}},
@@ -165,25 +169,53 @@ TEST_P(EveryCommand, SaysTheSameInAnotherDress) {
       {"columns turned", {.columns_turned = true}},
       {"a column that is not used", {.unused_column = true}},
       {"newest first", {.newest_first = true}},
+      {"spaces and blank lines", {.spaced = true, .blank_lines = true}},
   };
+  each([](const MadeRows& rows, std::uint64_t s) {
+    const Answers answers(rows, s);
+    const Call& inspect = answers.all.front();
+    const Json plain = answers.ask(inspect);
+    ASSERT_TRUE(plain.is_object()) << plain;
+    const auto same_in = [&](const std::string& name, const Dress& dress) {
+      same(plain, answers.ask(inspect, dress), but_for_the_file(), inspect, name);
+      const Series read =
+          read_csv(answers.folder / "prices.csv",
+                   {.value = "price",
+                    .decimal_comma = dress.decimal_comma,
+                    .absent = dress.without_missing_rows ? Absent::missing : Absent::automatic});
+      ASSERT_EQ(read.size(), rows.size()) << name;
+      for (std::size_t t = 0; t < rows.size(); ++t) {
+        EXPECT_EQ(read.times[t], rows.dates[t]) << name << ", row " << t;
+        EXPECT_TRUE(read.values[t] == rows.prices[t] ||
+                    (std::isnan(read.values[t]) && std::isnan(rows.prices[t])))
+            << name << ", row " << t << ": " << read.values[t] << " for " << rows.prices[t];
+      }
+    };
+    for (const auto& [name, dress] : dresses) same_in(name, dress);
+    maths::RandomStream stream(kSeed + 2, s);
+    for (int i = 0; i < 2; ++i) {
+      const Dress dress = any_dress(stream, rows);
+      same_in("several at once:\n" + first_lines(dressed(rows, dress)), dress);
+    }
+  });
+}
+
+// One command a series, in turn, in several dresses at once.
+TEST_P(EveryCommand, SaysTheSameInAnotherDress) {
   each([](const MadeRows& rows, std::uint64_t s) {
     const Answers answers(rows, s);
     const Call& call = answers.all[(s + s / answers.all.size()) % answers.all.size()];
     const Json plain = answers.ask(call);
     expect_verdicts_follow(call.command, plain);
-    const auto same_in = [&](const std::string& name, const Dress& dress, const Alike& how) {
-      same(plain, answers.ask(call, dress), how, call, name);
-    };
-    for (std::size_t d = 0; d < dresses.size(); ++d)
-      if (has_turn(s / kKindsOfRows + d, 4))
-        same_in(dresses[d].first, dresses[d].second, but_for_the_file());
+    maths::RandomStream stream(kSeed + 3, s);
+    const Dress dress = any_dress(stream, rows);
+    same(plain, answers.ask(call, dress), but_for_the_file(), call,
+         "several at once:\n" + first_lines(dressed(rows, dress)));
     if (has_turn(s + 1, 2) && s % kKindsOfRows != 4) {  // weeks do not keep the ends of months
       Alike how = but_for_the_file();
       how.dates = false;
-      same_in("28 weeks later", {.weeks = 28}, how);
+      same(plain, answers.ask(call, {.weeks = 28}), how, call, "28 weeks later");
     }
-    if (s % kKindsOfRows == 2)
-      same_in("absent rows", {.without_missing_rows = true}, but_for_the_file());
     if (call.on_threads)
       same(answers.ask(call, {}, {"--threads", "1"}), answers.ask(call, {}, {"--threads", "2"}),
            {.but = {"run", "seconds"}}, call, "threads");

@@ -2,7 +2,7 @@
 // Random series of Port Merrow and the dresses in which one series may come as a file: its rows
 // stay the same, whatever the marks, order, encoding and dates.
 //
-//   const std::string text = dressed(made_series(7), {.mark = ';', .decimal_comma = true});
+//   const std::string text = dressed(made_rows(7, 0), {.mark = ';', .decimal_comma = true});
 #pragma once
 
 #include <fmt/chrono.h>
@@ -80,14 +80,16 @@ struct Dress {
   std::string dates = "{:%Y-%m-%d}";
   Encoding encoding = Encoding::utf8;
   bool columns_turned = false, unused_column = false, newest_first = false;
-  bool without_missing_rows = false;  // left out, instead of an empty cell
+  bool spaced = false, blank_lines = false;  // around cells; between rows and at the end
+  bool without_missing_rows = false;         // left out, instead of an empty cell
   double times = 1;
   int weeks = 0;
   // What the reader must be told of it.
   [[nodiscard]] std::vector<std::string> words() const {
-    if (decimal_comma) return {"--decimal-comma"};
-    if (without_missing_rows) return {"--absent", "missing"};
-    return {};
+    std::vector<std::string> told;
+    if (decimal_comma) told.emplace_back("--decimal-comma");
+    if (without_missing_rows) told.insert(told.end(), {"--absent", "missing"});
+    return told;
   }
 };
 
@@ -100,8 +102,10 @@ inline std::string dressed(const MadeRows& rows, const Dress& dress = {}) {
   };
   std::vector<std::string> lines;
   const auto add = [&](std::vector<std::string> cells) {
-    if (dress.quoted)
-      for (std::string& cell : cells) cell = '"' + cell + '"';
+    for (std::string& cell : cells) {
+      if (dress.quoted) cell = '"' + cell + '"';
+      if (dress.spaced) cell = ' ' + cell + ' ';
+    }
     if (dress.columns_turned) std::reverse(cells.begin(), cells.end());
     lines.push_back(fmt::format("{}", fmt::join(cells, std::string(1, dress.mark))));
   };
@@ -119,9 +123,38 @@ inline std::string dressed(const MadeRows& rows, const Dress& dress = {}) {
   }
   if (dress.newest_first) std::reverse(lines.begin() + 1, lines.end());
   std::string text;
-  for (const std::string& line : lines) text += line + (dress.carriage_returns ? "\r\n" : "\n");
+  const std::string end = dress.carriage_returns ? "\r\n" : "\n";
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    text += lines[i] + end;
+    if (dress.blank_lines && (i % 50 == 49 || i + 1 == lines.size())) text += end;
+  }
   if (dress.encoding == Encoding::utf8_with_mark) text.insert(0, "\xEF\xBB\xBF");
   return text;
+}
+
+// Several of them at once, as the stream has it.
+inline Dress any_dress(maths::RandomStream& stream, const MadeRows& rows) {
+  const auto one_of = [&](auto... choices) {
+    const std::common_type_t<decltype(choices)...> all[] = {choices...};
+    return all[static_cast<std::size_t>(stream.uniform() * sizeof...(choices))];
+  };
+  const auto maybe = [&] { return stream.uniform() < .5; };
+  Dress d;
+  d.mark = one_of(',', ';', '\t');
+  d.decimal_comma = d.mark != ',' && maybe();
+  d.quoted = maybe();
+  d.carriage_returns = maybe();
+  d.dates = one_of("{:%Y-%m-%d}", "{:%d.%m.%Y}", "{:%Y/%m/%d}", "{:%Y%m%d}");
+  d.encoding = one_of(Encoding::utf8, Encoding::utf8_with_mark, Encoding::western);
+  d.columns_turned = maybe();
+  d.unused_column = maybe();
+  d.newest_first = maybe();
+  d.spaced = !d.quoted && maybe();
+  d.blank_lines = maybe();
+  const bool missing = std::any_of(rows.prices.begin(), rows.prices.end(),
+                                   [](double price) { return std::isnan(price); });
+  d.without_missing_rows = missing && maybe();
+  return d;
 }
 
 }  // namespace brace::test

@@ -278,7 +278,7 @@ class ExactClimb {
     if (llt.info() != Eigen::Success) return r;
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     const maths::QuadraticStep step =
-        maths::solve_quadratic(gradient, llt, bounds.C, (bounds.d - bounds.C * r.x).cwiseMax(0));
+        maths::solve_quadratic(gradient, llt, bounds.C, bounds.slack(r.x).cwiseMax(0));
     r.gradient_norm = std::sqrt(std::max(0.0, -gradient.dot(step.s)));
     if ((step.multipliers.array() > 0).any()) r.stop = maths::NewtonStop::rounding;
     r.gradient = gradient;

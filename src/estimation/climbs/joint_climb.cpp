@@ -145,8 +145,8 @@ class JointClimb {
   static constexpr double kGrowth = 0.2;
   // A step that fails is the doing of kinks where it promised less (sqrt(g' H^-1 g)).
   static constexpr double kRough = 1;
-  // A bound with less slack is met. By so much kinks may lift a point above its parabola.
-  static constexpr double kMet = 1e-12, kKinkRise = 0.1;
+  // What a bound holds has no more variance. By so much kinks may lift a point above its parabola.
+  static constexpr double kNoVariance = 1e-12, kKinkRise = 0.1;
 
   // Whether the starts show one hill and the data know its place: then no more is looked at. On few
   // rows there are many hills, and where shocks hardly move the variance, or what fades is hardly
@@ -159,12 +159,13 @@ class JointClimb {
     if (!highest_ || walls_.highest() || stalled_) return false;
     // Of a family with several hills by nature a lower one is explained by the bounds that it lies
     // on, or by cusps where the highest has none.
-    const std::vector<Index> bounds = met_bounds(highest_->x);
+    const maths::LinearConstraints& constraints = problem_.coordinates.constraints();
+    const std::vector<Index> bounds = constraints.met(highest_->x);
     const bool cusped = among_cusps(highest_->x);
     for (const End& end : ends_)
       if (std::abs(end.f - highest_->f) > kSameTop &&
           !(family_.bounds_hide_hills &&
-            (met_bounds(end.x) != bounds || among_cusps(end.x) != cusped)))
+            (constraints.met(end.x) != bounds || among_cusps(end.x) != cusped)))
         return false;
     // There every mu has a hill of its own, and four starts see four of them.
     if (cusped || tails_explain_all(highest_->x)) return false;
@@ -175,14 +176,6 @@ class JointClimb {
     const ScaledParameters theta = problem_.coordinates.scaled(WorkingPoint(x));
     return family_.cusps(problem_.model, span_of(theta).subspan(problem_.parts.mean.size()));
   }
-  [[nodiscard]] std::vector<Index> met_bounds(const VectorXd& x) const {
-    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-    std::vector<Index> met;
-    for (Index i = 0; i < bounds.C.rows(); ++i)
-      if (bounds.d(i) - bounds.C.row(i).dot(x) <= kMet * (1 + std::abs(bounds.d(i))))
-        met.push_back(i);
-    return met;
-  }
 
   // Starts may have agreed on nothing but tails as heavy as they may be.
   [[nodiscard]] bool tails_explain_all(const VectorXd& x) const {
@@ -191,7 +184,7 @@ class JointClimb {
     for (Index c = 0; c < x.size(); ++c)
       if (const std::size_t p = problem_.coordinates.parameter(c); p >= first)
         if (const ShapeCoordinate& shape = shapes[p - first];
-            shape.high_explains_all && shape.high - x(c) <= kMet)
+            shape.high_explains_all && shape.high - x(c) <= maths::rounding_at(shape.high))
           return true;
     return false;
   }
@@ -202,7 +195,7 @@ class JointClimb {
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
     WorkingPoint x(highest_->x);
     bool moved = false;
-    for (const Index i : met_bounds(x)) {
+    for (const Index i : bounds.met(x)) {
       if ((bounds.C.row(i).array() != 0).count() != 1) continue;
       Index coordinate = 0;
       bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
@@ -216,13 +209,14 @@ class JointClimb {
 
   // What a bound holds is known to be there; the others by their standard errors given that.
   [[nodiscard]] bool variance_is_known(const VectorXd& x, const MatrixXd& hessian) const {
-    const MatrixXd Z = maths::free_directions(problem_.coordinates.constraints().C, met_bounds(x));
+    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
+    const MatrixXd Z = maths::free_directions(bounds.C, bounds.met(x));
     const MatrixXd of_free = maths::cross(Z, maths::product(hessian, Z));
     if (Z.cols() == 0 || !maths::lower_root(of_free)) return false;
     const MatrixXd covariance = maths::sandwich(Z, maths::inverse_of_positive(of_free));
-    const auto on_bound = [&](Index c) { return covariance(c, c) <= kMet; };
+    const auto on_bound = [&](Index c) { return covariance(c, c) <= kNoVariance; };
     const auto felt = [&](double sum, double variance) {
-      return variance > kMet && std::abs(sum) > kFelt * std::sqrt(variance);
+      return variance > kNoVariance && std::abs(sum) > kFelt * std::sqrt(variance);
     };
     // Falls may move a variance that rises do not.
     const auto falls_are_felt = [&](Index alpha) {
@@ -417,10 +411,10 @@ class JointClimb {
   // The point nearest to x that meets the bounds, which the highest point does but for rounding.
   [[nodiscard]] WorkingPoint inside(const WorkingPoint& x) const {
     const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-    if ((bounds.d - bounds.C * x).minCoeff() >= 0) return x;
+    if (bounds.admit(x)) return x;
     const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
     const maths::QuadraticStep step = maths::solve_quadratic(
-        highest_->x - x, identity, bounds.C, (bounds.d - bounds.C * highest_->x).cwiseMax(0));
+        highest_->x - x, identity, bounds.C, bounds.slack(highest_->x).cwiseMax(0));
     return WorkingPoint(highest_->x + step.s);
   }
 

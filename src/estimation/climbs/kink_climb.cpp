@@ -52,8 +52,8 @@ constexpr double kBetween[] = {.01, .15, .5, .85, .99};
 // On a cusp slopes are taken so far beside it.
 constexpr double kBeside = 1e-9;
 constexpr int kBisections = 40;
-// A bound with less slack is met; a shock so small is 0.
-constexpr double kMet = 1e-12, kOn = 1e-13;
+// A shock so small is 0.
+constexpr double kOn = 1e-13;
 
 // -H^-1 g along the columns of Z, with eigenvalues of the wrong sign turned.
 VectorXd newton_step(const MatrixXd& H, const VectorXd& g, const MatrixXd& Z) {
@@ -214,11 +214,8 @@ KinkClimb::Map KinkClimb::map_of(const Here& here) {
   if (!filter(theta)) return map;
   // The others give way along what no bound blocks.
   const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-  std::vector<Index> active;
-  for (Index i = 0; i < bounds.C.rows(); ++i)
-    if (bounds.d(i) - bounds.C.row(i).dot(here.x) <= kMet * (1 + std::abs(bounds.d(i))) &&
-        bounds.C.row(i).dot(here.gradient) < 0)
-      active.push_back(i);
+  std::vector<Index> active = bounds.met(here.x);
+  std::erase_if(active, [&](Index i) { return bounds.C.row(i).dot(here.gradient) >= 0; });
   MatrixXd held(static_cast<Index>(active.size()) + 1, here.x.size());
   held.row(0) = VectorXd::Unit(here.x.size(), 0).transpose();
   for (std::size_t i = 0; i < active.size(); ++i)

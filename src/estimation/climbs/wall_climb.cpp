@@ -18,8 +18,8 @@
 namespace brace::inline v0 {
 namespace {
 
-// A bound nearer than this is met; the share of the information added where it says nothing.
-constexpr double kMet = 1e-12, kRidge = 1e-6;
+// The share of the information added where it says nothing.
+constexpr double kRidge = 1e-6;
 
 }  // namespace
 
@@ -49,7 +49,7 @@ std::optional<Peak> WallClimb::climbed_along(const Wall& wall, const ScaledParam
   if (along.size() == 0) return {};
   const WorkingPoint start = along.working(from);
   const maths::LinearConstraints& bounds = along.constraints();
-  if (wall.plane && (bounds.d - bounds.C * start).minCoeff() < 0) return {};
+  if (wall.plane && !bounds.admit(start)) return {};
   maths::NewtonResult r =
       maths::minimise(problem_.objective_in(along), bounds, start,
                       {.damping = true, .max_iterations = problem_.options.max_iterations});
@@ -67,7 +67,7 @@ bool WallClimb::falls_inward(const Wall& wall, const Peak& peak) {
   const ScaledParameters top = peak.parameters();
   const WorkingPoint x = problem_.coordinates.working(top);
   const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-  const Eigen::VectorXd slack = bounds.d - bounds.C * x;
+  const Eigen::VectorXd slack = bounds.slack(x);
   for (Eigen::Index c = 0; c < x.size(); ++c)
     if (problem_.coordinates.parameter(c) == parameter)
       for (Eigen::Index i = 0; i < slack.size(); ++i)
@@ -108,16 +108,14 @@ bool WallClimb::is_corner(const ScaledParameters& top) {
     if (const std::size_t p = all.parameter(c);
         p > first && p < first + problem_.parts.variance.size())
       tied.push_back(c);
-  const maths::LinearConstraints& bounds = all.constraints();
-  const Eigen::VectorXd slack = bounds.d - bounds.C * x;
   const auto count = static_cast<Eigen::Index>(tied.size());
   Eigen::MatrixXd C(0, count);
   const auto add = [&](const auto& row) {
     C.conservativeResize(C.rows() + 1, count);
     C.row(C.rows() - 1) = row;
   };
-  for (Eigen::Index i = 0; i < slack.size(); ++i)
-    if (slack(i) <= kMet * (1 + std::abs(bounds.d(i)))) add(bounds.C(i, tied));
+  const maths::LinearConstraints& bounds = all.constraints();
+  for (const Eigen::Index i : bounds.met(x)) add(bounds.C(i, tied));
   for (Eigen::Index i = 0; i < rules.rows(); ++i) {
     Eigen::RowVectorXd row(count);
     for (Eigen::Index j = 0; j < count; ++j)
