@@ -141,8 +141,9 @@ TEST(Api, ExpertLayersHaveNamespacesAndNoGenericNameIsAtTheTop) {
     const std::string room = fs::relative(path, kInclude).parent_path().string();
     for (const std::string& name : names_in(lines_of(path))) {
       EXPECT_FALSE(generic.contains(name)) << path << ": " << name;
-      if (layers.contains(room) && name != "Deterministic" && name != "to_string()")
+      if (layers.contains(room) && name != "Deterministic" && name != "to_string()") {
         EXPECT_TRUE(name.starts_with(room + "::")) << path << ": " << name;
+      }
     }
   }
 }

@@ -52,9 +52,10 @@ TEST(Help, OfEachCommandFitsTwoScreensAtAnyWidth) {
       EXPECT_LE(lines.size(), 48U) << name << " at " << width << ":\n" << seen;
       for (const std::string& line : lines)
         // What stands in quotes is one word of the shell.
-        if (line.find('\'') == std::string::npos)
+        if (line.find('\'') == std::string::npos) {
           EXPECT_LE(columns_of(line), static_cast<std::size_t>(std::min(width, 100)))
               << name << " at " << width << ": " << line;
+        }
       EXPECT_THAT(seen, HasSubstr("man brace-" + name));
     }
 }
@@ -65,7 +66,9 @@ TEST(Help, NamesEveryOptionAndShowsItWhole) {
                       all = without_blanks(brace(name + " --help all").out);
     for (const auto& o : c["options"]) {
       const std::string option = o["name"];
-      if (option.starts_with("--")) EXPECT_THAT(first, HasSubstr(option)) << name;
+      if (option.starts_with("--")) {
+        EXPECT_THAT(first, HasSubstr(option)) << name;
+      }
       EXPECT_THAT(all, HasSubstr(without_blanks(o["what"]))) << name << " " << option;
     }
   }
@@ -96,8 +99,9 @@ TEST(Help, ExplainsTopics) {
     for (const int width : {60, 160})
       for (const std::string& line : lines_of(on_terminal(std::string("help ") + topic, width)))
         // What stands in a program's own lines is not broken.
-        if (!line.starts_with("    "))
+        if (!line.starts_with("    ")) {
           EXPECT_LE(columns_of(line), static_cast<std::size_t>(std::min(width, 100))) << topic;
+        }
     EXPECT_THAT(brace("help").out, HasSubstr(topic));
     EXPECT_THAT(brace(std::string("help ") + topic).out, Not(HasSubstr("](")));
   }

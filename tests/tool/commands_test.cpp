@@ -189,11 +189,11 @@ TEST(Tool, SearchesVarianceEquations) {
   EXPECT_EQ(std::count_if(found.out.begin(), found.out.end(), [](char c) { return c == '>'; }), 1);
   const std::string table = content_of(csv);
   EXPECT_EQ(std::count(table.begin(), table.end(), '\n'), 9);
-  const auto json = Json::parse(brace(call + " --json --criterion aic").out);
-  EXPECT_EQ(json["result"]["criterion"], "aic");
-  EXPECT_EQ(json["result"]["candidates"].size(), 8u);
+  const auto told = Json::parse(brace(call + " --json --criterion aic").out);
+  EXPECT_EQ(told["result"]["criterion"], "aic");
+  EXPECT_EQ(told["result"]["candidates"].size(), 8u);
   for (const char* key : {"model", "bic", "persistence", "white_p", "arch_p", "sign_p", "law_p"})
-    EXPECT_TRUE(json["result"]["candidates"][0].contains(key)) << key;
+    EXPECT_TRUE(told["result"]["candidates"][0].contains(key)) << key;
   EXPECT_NE(brace("search " + kKelp + " --returns log --law student").err.find("give --variance"),
             std::string::npos);
 }
@@ -382,10 +382,10 @@ TEST(Residuals, AreTheSameRowsInCsvAndJsonAndAddUp) {
   for (const char* line : {"const ar1 / garch / student", "const ar1"}) {
     const Outcome csv = brace(fmt::format("fit {} --model '{}' --residuals {}", series, line,
                                          (folder / "r.csv"))),
-                  json = brace(fmt::format("check {} --model '{}' --residuals {}", series, line,
-                                          (folder / "r.json")));
+                  whole = brace(fmt::format("check {} --model '{}' --residuals {}", series, line,
+                                           (folder / "r.json")));
     ASSERT_EQ(csv.status, 0) << csv.err;
-    ASSERT_EQ(json.status, 0) << json.err;
+    ASSERT_EQ(whole.status, 0) << whole.err;
     const Json rows = Json::parse(content_of((folder / "r.json")))["result"]["rows"];
     std::istringstream in(content_of((folder / "r.csv")));
     std::string text;

@@ -45,9 +45,9 @@ TEST(EvaluationTool, BacktestJudgesModelsAndBaselines) {
   EXPECT_TRUE(csv.starts_with("entrant,origin,step,date,mean,volatility,")) << csv.substr(0, 80);
   EXPECT_EQ(std::count(csv.begin(), csv.end(), '\n'), 1 + 5 * 200 * 3);
   EXPECT_TRUE(content_of(folder / "b.png").starts_with("\x89PNG"));
-  const Json json = Json::parse(brace(command + " --json").out);
-  const Json& result = json["result"];
-  EXPECT_EQ(json["command"], "backtest");
+  const Json document = Json::parse(brace(command + " --json").out);
+  const Json& result = document["result"];
+  EXPECT_EQ(document["command"], "backtest");
   EXPECT_EQ(result["origins"], 200);
   EXPECT_EQ(result["models"].size(), 5U);
   EXPECT_EQ(result["models"][2]["kind"], "baseline");
@@ -168,11 +168,11 @@ TEST(EvaluationTool, ForecastAveragesOverWindowsAndSamplesShortSeries) {
   for (auto at = flat.find("\n  "); at != std::string::npos; at = flat.find("\n  ", at))
     flat.replace(at, 3, " ");
   EXPECT_THAT(flat, HasSubstr("Averaged over fits to the last 2597, 1799, 1000 rows."));
-  const Json json = Json::parse(brace("forecast " + line + " --windows 2 --json").out)["result"];
-  EXPECT_EQ(json["windows"], (std::vector<int>{2597, 649}));
+  const Json told = Json::parse(brace("forecast " + line + " --windows 2 --json").out)["result"];
+  EXPECT_EQ(told["windows"], (std::vector<int>{2597, 649}));
   // Persistence is next to one on the whole, and well below before the break: there the normal law
   // of the estimates serves.
-  EXPECT_GT(json["effective_draws"], 50);
+  EXPECT_GT(told["effective_draws"], 50);
   const Json before =
       Json::parse(brace("forecast " + line + " --to 2019-05-07 --json").out)["result"];
   EXPECT_TRUE(before["effective_draws"].is_null());
@@ -191,8 +191,8 @@ TEST(EvaluationTool, BacktestFitsAProfileInEachWindow) {
   EXPECT_EQ(text.status, 0) << text.err;
   EXPECT_THAT(text.out, HasSubstr("'hours' estimated in each window"));
   EXPECT_THAT(text.out, HasSubstr("--transform hours --model"));
-  const Json json = Json::parse(brace(line + " --json").out)["result"];
-  EXPECT_EQ(json["fitted_transform"], "hours");
+  const Json told = Json::parse(brace(line + " --json").out)["result"];
+  EXPECT_EQ(told["fitted_transform"], "hours");
 }
 
 // A model with regressors in mean and variance: rows from a file, or those that were fitted.

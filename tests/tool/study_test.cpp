@@ -32,11 +32,11 @@ constexpr const char* kShort =
 
 TEST(Study, StartWritesAStudyThatRuns) {
   const Folder folder;
-  for (const std::string series :
+  for (const char* series :
        {"data/kelp-fibre.csv --value settle --drop-zero volume",
         "data/kelp-fibre.csv --value settle --drop-zero volume --returns simple --from 2016-01-01",
         "data/lamp-oil.csv --value price", "data/ferry-freight.csv --missing -9,x"}) {
-    const Outcome first = brace("study --start " + series);
+    const Outcome first = brace(std::string("study --start ") + series);
     ASSERT_EQ(first.status, 0) << first.err;
     // The paths are those of where it was typed.
     std::string text = first.out;
