@@ -20,7 +20,7 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
                     "column of the values, by name or position (default: the only numeric one)").column(),
      reading);
   in(command.option("--date", o.series.read.date,
-                    "column of the dates (default: the first that reads as one)").column(),
+                    "column of the dates (default: one called so, or the first that reads as one)").column(),
      reading);
   in(command.option("--time", o.series.read.time,
                     "column of the time of day, if separate from the date").column(),

@@ -7,12 +7,14 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <limits>
 #include <set>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
@@ -63,6 +65,40 @@ class CellReader {
     return NumberReader(other)(text) ? "`decimal_comma` `grouped`" : "";
   }
 
+  // What would make the text a number: "with `grouped`", "without '%'", "if written -3.40"; empty
+  // where nothing would.
+  [[nodiscard]] std::string mend_of(std::string_view text) const {
+    text = text::trimmed(text);
+    if (const std::string dialect = dialect_of(text); !dialect.empty()) return "with " + dialect;
+    const auto reads = [&](std::string_view part) {
+      return !part.empty() && (number_(part) || !dialect_of(part).empty());
+    };
+    // Accounts write losses in parentheses, and typesetters a minus of their own.
+    std::string_view size = text;
+    if (text.starts_with('(') && text.ends_with(')')) size = text.substr(1, text.size() - 2);
+    for (const std::string_view minus : {"\u2212", "\u2013"})
+      if (text.starts_with(minus)) size.remove_prefix(minus.size());
+    if (size.size() < text.size() && reads(size)) return fmt::format("if written -{}", size);
+    // A currency before it, or a unit behind.
+    const auto first = text.find_first_of("+-.0123456789"), last = text.find_last_of(".0123456789");
+    if (first == std::string_view::npos || last == std::string_view::npos || last < first)
+      return "";
+    const std::string_view before = text.substr(0, first),
+                           inner = text.substr(first, last + 1 - first),
+                           behind = text.substr(last + 1);
+    const auto has_letter = [](std::string_view part) {
+      return std::any_of(part.begin(), part.end(),
+                         [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z'); });
+    };
+    if (!reads(inner) || has_letter(before) || has_letter(behind)) return "";
+    std::vector<std::string> signs;
+    for (const std::string_view part : {before, behind})
+      if (!part.empty()) signs.push_back(fmt::format("'{}'", text::trimmed(part)));
+    const std::string dialect = number_(inner) ? "" : dialect_of(inner);
+    return fmt::format("without {}{}", fmt::join(signs, " and "),
+                       dialect.empty() ? "" : " and with " + dialect);
+  }
+
   [[nodiscard]] double value(const Cell& cell, const CellPlace& at) const {
     std::optional<double> x = cell.number;
     if (!x) {
@@ -72,13 +108,13 @@ class CellReader {
       if ((!x || marks_are_numbers_ || !std::isfinite(*x)) && is_missing(cell.text)) return kNaN;
     }
     if (!x) {
-      const std::string hint = dialect_of(cell.text);
+      const std::string mend = mend_of(cell.text);
       refuse_cell(ErrorCode::not_a_number, at, cell.text,
-                  hint.empty()
+                  mend.empty()
                       ? fmt::format("is not a number; fix it or name it as missing with `missing` "
                                     "'{}'",
                                     cell.text.substr(0, 60))
-                      : fmt::format("is not a number; it would be with {}", hint));
+                      : fmt::format("is not a number; it would be {}", mend));
     }
     if (!std::isfinite(*x))
       refuse_cell(ErrorCode::not_finite, at, cell.text,

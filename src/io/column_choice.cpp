@@ -113,15 +113,22 @@ class ColumnChooser {
   // ---- Roles ----
   std::optional<std::size_t> date_column() const {
     if (options_.date) return column(*options_.date);
+    // Contracts and days of expiry read as dates too.
+    const std::vector<std::string> called{"date", "datetime", "timestamp", "day", "time", "month"};
+    const auto may_be = [&](std::size_t c) {
+      return !options_.date_format && c != chosen_.each && reads_as_dates(c);
+    };
+    for (const std::string& name : called)
+      for (std::size_t c = 0; c < names_.size(); ++c)
+        if (lower(names_[c]) == name && may_be(c)) return c;
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (!options_.date_format && c != chosen_.each && reads_as_dates(c)) return c;
+      if (may_be(c)) return c;
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (!options_.date_format && lower(names_[c]) == "year" && holds_years(c)) return c;
     // A column that is called a date and does not read as one is a mistake, not a value; and with a
     // form given the dates are expected.
-    const std::set<std::string> called{"date", "day", "time", "timestamp", "datetime", "month"};
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (called.contains(lower(names_[c]))) return c;
+      if (std::find(called.begin(), called.end(), lower(names_[c])) != called.end()) return c;
     if (options_.date_format) return 0;
     return std::nullopt;
   }
@@ -187,7 +194,7 @@ class ColumnChooser {
     if (numeric.empty())
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: no column holds numbers; its columns are {}{}", path_,
-                              text::some_of(names_), hint_of_dialect()));
+                              text::some_of(names_), what_would_read()));
     if (purpose_.one_value && numeric.size() > 1)
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: several columns hold numbers ({}); choose one with `value` {}",
@@ -206,14 +213,14 @@ class ColumnChooser {
   }
 
   // What may be wrong where nothing reads as a number.
-  std::string hint_of_dialect() const {
+  std::string what_would_read() const {
     for (const TriedRow& row : tried_)
       for (const std::string& text : row.texts)
         if (!cells_.number(text)) {
-          const std::string hint = cells_.dialect_of(text);
-          if (!hint.empty()) return fmt::format("; '{}' would read with {}", text, hint);
+          const std::string mend = cells_.mend_of(text);
+          if (!mend.empty()) return fmt::format("; '{}' would read {}", text.substr(0, 60), mend);
         }
-    return "";
+    return names_.size() == 1 ? "; cells must be separated by commas, semicolons or tabs" : "";
   }
 
   void choose_roles(std::vector<std::size_t>& columns) {

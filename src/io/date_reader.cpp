@@ -26,7 +26,8 @@ constexpr const char* kForms[] = {
     "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y",
     "%d.%m.%Y", "%m.%d.%Y", "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y", "%m-%d-%y", "%y-%m-%d",
     "%d.%m.%y", "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%d-%b-%y", "%d %b %y", "%b %d, %Y",
-    "%b %d %Y", "%b %Y",    "%Y-%m",    "%Y/%m",    "%Y-Q%Q",   "%YQ%Q",    "%Y",
+    "%b %d %Y", "%b %Y",    "%b-%Y",    "%b %y",    "%b-%y",    "%Y-%m",    "%Y/%m",    "%m/%Y",
+    "%YM%m",    "%Y-Q%Q",   "%YQ%Q",    "%Y",
 };
 
 bool is_digit(char c) {
@@ -101,8 +102,12 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
   }
   // A month alone is its first day.
   const bool has_day = compact || letters.find("%d") != std::string_view::npos;
-  return parsed_as<sys_days>(has_day ? text : text + " 1",
-                             has_day ? std::string(form) : std::string(form) + " %d");
+  const auto day = parsed_as<sys_days>(has_day ? text : text + " 1",
+                                       has_day ? std::string(form) : std::string(form) + " %d");
+  // The library would take "Jan 2000" for the twentieth of January of the year 00.
+  if (day && long_year && text.find(date::format("%Y", *day)) == std::string::npos)
+    return std::nullopt;
+  return day;
 }
 
 std::uint32_t ParsedDays::number_of(std::string_view text) {
@@ -178,6 +183,20 @@ bool DateReader::add_whole(std::string_view text) {
   return true;
 }
 
+std::string DateReader::why_no_day(std::string_view text) const {
+  if (std::none_of(text.begin(), text.end(), is_digit))
+    return "is no date; correct it, or take the row out";
+  if (!days_.empty() || format_)
+    return fmt::format("is not a date in the form {}{}; correct it, or name the form with "
+                       "`date_format`",
+                       alive_.front(), !format_ ? " of the rows before" : "");
+  constexpr std::size_t kDigitsOfDayNumber = 5;  // 1927 to 2173
+  if (text.size() == kDigitsOfDayNumber && std::all_of(text.begin(), text.end(), is_digit))
+    return "is not a date in a form that is recognised; if it is a spreadsheet's count of days, save "
+           "the column as dates there";
+  return "is not a date in a form that is recognised; name its form with `date_format`";
+}
+
 std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
   const std::uint32_t number = parsed_->number_of(text);
   if (number < place_.size() && place_[number] > 0) return place_[number] - 1;
@@ -185,11 +204,7 @@ std::optional<std::uint32_t> DateReader::day_number(std::string_view text) {
   for (const char* form : alive_)
     if (parsed_->read(number, form)) fitting.push_back(form);
   if (fitting.empty()) {
-    refuse(days_.empty() && !format_
-               ? "is not a date in a form that is recognised; name its form with `date_format`"
-               : fmt::format("is not a date in the form {}{}; correct it, or name the form with "
-                             "`date_format`",
-                             alive_.front(), !format_ ? " of the rows before" : ""));
+    refuse(why_no_day(text));
     return std::nullopt;
   }
   if (fitting.size() < alive_.size()) alive_ = std::move(fitting);

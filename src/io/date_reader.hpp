@@ -119,6 +119,7 @@ class DateReader {
   bool add_whole(std::string_view text);
   std::optional<std::uint32_t> day_number(std::string_view text);
   std::optional<TimeOfDay> time_of_day(std::string_view text);
+  [[nodiscard]] std::string why_no_day(std::string_view text) const;
   bool refuse(std::string why);
 
   std::optional<std::string> format_;

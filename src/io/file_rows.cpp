@@ -129,11 +129,18 @@ void FileRows::row(std::size_t number, const std::vector<Cell>& cells) {
   }
   bool whole = cells.size() >= names.size();
   for (std::size_t c = names.size(); c < cells.size(); ++c) whole = whole && cells[c].text.empty();
+  if (!whole && only_titles_before(cells)) {
+    note_titles();
+    shape_.names.clear();
+    tried_.clear();
+    take_header(number, cells);
+    return;
+  }
   if (!whole) {
     take_misfit(cells,
                 Error(ErrorCode::not_a_number,
-                      fmt::format("{} row {}: {} where the header has {}; correct the row, or "
-                                  "name the separator with `column_mark`",
+                      fmt::format("{} row {}: {} where the header has {}; correct the row, "
+                                  "take it out, or name the separator with `column_mark`",
                                   shape_.path, text::count(number),
                                   text::plural(cells.size(), "cell", "cells"), names.size())));
     return;
@@ -169,7 +176,30 @@ void FileRows::end() {
   if (!is_chosen_) choose();
 }
 
+// Lines of text above the header have one cell; so would the header of a file with one column,
+// whose rows are numbers.
+bool FileRows::only_titles_before(const std::vector<Cell>& header) const {
+  const auto is_number = [&](std::string_view text) { return cells_.number(text).has_value(); };
+  return !is_chosen_ && shape_.names.size() == 1 && !is_number(shape_.names.front()) &&
+         std::none_of(tried_.begin(), tried_.end(),
+                      [&](const TriedRow& row) { return is_number(row.texts.front()); }) &&
+         std::none_of(header.begin(), header.end(), [&](const Cell& cell) {
+           return is_number(cell.text) || looks_like_date(cell.text);
+         });
+}
+
+void FileRows::note_title(std::size_t number, const std::string& title) {
+  note(fmt::format("row {} is taken for a title above the header: {}", number,
+                   text::some_of({is_utf8(title) ? title : from_latin(title)})));
+}
+
+void FileRows::note_titles() {
+  note_title(header_row_, shape_.names.front());
+  for (const TriedRow& row : tried_) note_title(row.number, row.texts.front());
+}
+
 void FileRows::take_header(std::size_t number, const std::vector<Cell>& cells) {
+  header_row_ = number;
   // A title above the header: text in the first cell, nothing in the others.
   const bool alone = std::all_of(cells.begin() + 1, cells.end(),
                                  [](const Cell& cell) { return text::trimmed(cell.text).empty(); });
@@ -177,8 +207,7 @@ void FileRows::take_header(std::size_t number, const std::vector<Cell>& cells) {
       cells.size() > 1 && alone && !first.empty() && !cells_.number(first) &&
       !looks_like_date(first)) {
     const std::string title(first);
-    note(fmt::format("row {} is taken for a title above the header: {}", number,
-                     text::some_of({is_utf8(title) ? title : from_latin(title)})));
+    note_title(number, title);
     return;
   }
   // No header: its first row already holds a date, or nothing but numbers.

@@ -93,6 +93,9 @@ class FileRows : public RowSink {
 
  private:
   void take_header(std::size_t number, const std::vector<Cell>& cells);
+  [[nodiscard]] bool only_titles_before(const std::vector<Cell>& header) const;
+  void note_title(std::size_t number, const std::string& title);
+  void note_titles();
   void choose();
 
   FileShape shape_;
@@ -101,7 +104,7 @@ class FileRows : public RowSink {
   std::vector<TriedRow> tried_;
   bool is_chosen_ = false, sized_ = false;
   std::vector<bool> wanted_;
-  std::size_t taken_ = 0;
+  std::size_t taken_ = 0, header_row_ = 0;
   double share_read_ = 0;
 };
 

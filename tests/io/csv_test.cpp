@@ -175,8 +175,25 @@ INSTANTIATE_TEST_SUITE_P(
             "date,x\n2024-01-01,1\n2024-01-02\n",
             {},
             ErrorCode::not_a_number,
-            "F row 3: 1 cell where the header has 2; correct the row, or name the separator with "
-            "`column_mark`"},
+            "F row 3: 1 cell where the header has 2; correct the row, take it out, or name the "
+            "separator with `column_mark`"},
+        Bad{"words_for_a_date",
+            "date,x\n2024-01-01,1\n2024-01-02,2\nTotal,3\n",
+            {},
+            ErrorCode::bad_date,
+            "F row 4, column date: 'Total' is no date; correct it, or take the row out"},
+        Bad{"days_of_a_spreadsheet",
+            "date,x\n45292,1\n45293,2\n",
+            {},
+            ErrorCode::bad_date,
+            "F row 2, column date: '45292' is not a date in a form that is recognised; if it is a "
+            "spreadsheet's count of days, save the column as dates there"},
+        Bad{"another_separator",
+            "date|x\n2024-01-01|1\n",
+            {},
+            ErrorCode::column_missing,
+            "F: no column holds numbers; its columns are date|x; cells must be separated by commas, "
+            "semicolons or tabs"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",
             {.from = "2025-01-01"},

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Files that are never clean: each kind with the account that it must give.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sqlite3.h>
 #include <sys/resource.h>
@@ -104,14 +105,15 @@ INSTANTIATE_TEST_SUITE_P(
                 {5, 6},
                 "2024-01-02",
                 "2024-01-03"},
-        Awkward{"a_title_above_the_header",
-                "Lamp oil, northern quay;;\nday;price;lots\n25.01.2024;5,5;9\n26.01.2024;6;9\n",
-                {.value = "price", .decimal_comma = true},
-                "2 of 2; row 1 is taken for a title above the header: Lamp oil, northern quay; cells "
-                "are separated by semicolons; dates read as %d.%m.%Y",
-                {5.5, 6},
-                "2024-01-25",
-                "2024-01-26"},
+        Awkward{
+            "a_title_above_the_header",
+            "Lamp oil, northern quay;;\nday;price;lots\n25.01.2024;5,5;9\n26.01.2024;6;9\n",
+            {.value = "price", .decimal_comma = true},
+            "2 of 2; row 1 is taken for a title above the header: Lamp oil, northern quay; cells "
+            "are separated by semicolons; dates read as %d.%m.%Y",
+            {5.5, 6},
+            "2024-01-25",
+            "2024-01-26"},
         Awkward{"no_header",
                 "2024-01-02,5\n2024-01-03,6\n",
                 {},
@@ -190,6 +192,51 @@ INSTANTIATE_TEST_SUITE_P(
                 {1, 2},
                 "2024-01-01",
                 "2024-02-01"},
+        Awkward{"months_by_name",
+                "month,price\nJan 2000,1\nFeb 2000,2\n",
+                {},
+                "2 of 2; dates read as %b %Y",
+                {1, 2},
+                "2000-01-01",
+                "2000-02-01"},
+        Awkward{"months_of_two_digit_years",
+                "month,price\nDec-99,1\nJan-00,2\n",
+                {},
+                "2 of 2; dates read as %b-%y",
+                {1, 2},
+                "1999-12-01",
+                "2000-01-01"},
+        Awkward{"months_before_their_year",
+                "month,price\n11/2000,1\n12/2000,2\n",
+                {},
+                "2 of 2; dates read as %m/%Y",
+                {1, 2},
+                "2000-11-01",
+                "2000-12-01"},
+        Awkward{"months_after_their_year",
+                "month,price\n2000M11,1\n2000M12,2\n",
+                {},
+                "2 of 2; dates read as %YM%m",
+                {1, 2},
+                "2000-11-01",
+                "2000-12-01"},
+        Awkward{"contracts_before_the_date",
+                "contract,date,price\nMar 2024,2024-01-02,1\nMar 2024,2024-01-03,2\n",
+                {.value = "price"},
+                "2 of 2",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-03"},
+        Awkward{"lines_above_the_header",
+                "Port Merrow Exchange\nPrinted 2024-02-01\n\ndate;price\n2024-01-02;1\n"
+                "2024-01-03;2\n",
+                {},
+                "2 of 2; row 1 is taken for a title above the header: Port Merrow Exchange; row 2 "
+                "is taken for a title above the header: Printed 2024-02-01; cells are separated by "
+                "semicolons",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-03"},
         Awkward{"quarters",
                 "quarter,price\n2023-Q4,1\n2024-Q1,2\n",
                 {},
@@ -349,6 +396,38 @@ TEST(Table, SaysWhichDialectWouldRead) {
                   }).what())
           .find("row 3, column x: '1,234.5' is not a number; it would be with `grouped`"),
       std::string::npos);
+}
+
+// Signs that a number does not have are named, and what is a sign of its own is not taken off.
+TEST(Table, TellsWhatToTakeOffANumber) {
+  const Folder folder;
+  const auto refused = [&](const std::string& cell) {
+    const std::string path =
+        folder.file("a.csv", "date,x\n2024-01-02,5\n2024-01-03," + cell + "\n");
+    return std::string(test::error_of([&] { (void)read_csv(path, {.value = "x"}); }).what());
+  };
+  const auto expect = [&](const char* cell, const char* mend) {
+    EXPECT_THAT(refused(cell),
+                testing::HasSubstr(std::string("is not a number; it would be ") + mend));
+  };
+  expect("1.2%", "without '%'");
+  expect("$101.50", "without '$'");
+  expect("\"$ 1,012.50\"", "without '$' and with `grouped`");
+  expect("-1.5 \u20AC", "without '\u20AC'");
+  expect("(3.40)", "if written -3.40");
+  expect("\"(1,003.40)\"", "if written -1,003.40");
+  expect("\u22120.44", "if written -0.44");
+  for (const char* none : {"1.2.3", "KELP24", "12 lots", "(lost)", "%"})
+    EXPECT_THAT(refused(none), testing::HasSubstr("fix it or name it as missing")) << none;
+  const std::string every = folder.file("b.csv", "date,x\n2024-01-02,1%\n2024-01-03,2%\n");
+  EXPECT_THAT(
+      test::error_of([&] { (void)read_csv(every); }).what(),
+      testing::HasSubstr("no column holds numbers; its columns are date, x; '1%' would read "
+                         "without '%'"));
+  // A file of one column has a header of one cell: rows of two are no header, but a decimal comma.
+  const std::string one = folder.file("c.csv", "x\n1,5\n2,5\n");
+  EXPECT_THAT(test::error_of([&] { (void)read_csv(one); }).what(),
+              testing::HasSubstr("row 2: 2 cells where the header has 1"));
 }
 
 TEST(Table, DoesNotGuessBetweenFormsOfADate) {

@@ -24,8 +24,8 @@
 #include <optional>
 
 #include "base/given_or.hpp"
-#include "brace/maths/random.hpp"
 #include "estimation/climbs/kink_climb.hpp"
+#include "estimation/climbs/more_points.hpp"
 #include "estimation/climbs/rounded_climb.hpp"
 #include "estimation/climbs/wall_climb.hpp"
 #include "estimation/starting_points.hpp"
@@ -54,56 +54,18 @@ class JointClimb {
 
   Peak run() {
     const EstimateOptions& options = problem_.options;
-    const Model& model = problem_.model;
-    const std::vector<WorkingPoint> all = starting_points(problem_);
+    const std::vector<WorkingPoint> starts = starting_points(problem_);
     const auto asked = static_cast<std::size_t>(given_or(options.starts, 0, "starts"));
-    const bool many = problem_.scaled.observed >= kManyRows;
-    // One hill is the rule for garch on many rows.
-    const bool one_hill =
-        many && problem_.coordinates.size() <= kFewParameters && family_.one_hill(model);
-    std::vector<WorkingPoint> points = all;
-    const std::size_t polished = one_hill ? kPolishedOfGarch : many ? kPolishedOfMany : all.size();
-    points.resize(std::min(all.size(), asked > 0 ? asked : polished));
-    starts_ = points.size();
-    climb(points, one_hill ? 1 : kFinished);
-    if (options.from == ClimbFrom::everywhere && asked == 0 && family_.bounds_hide_hills && clear())
-      climb_off_bounds(all.front());
-    if (options.from == ClimbFrom::everywhere && (asked == 0 ? !clear() : asked > all.size())) {
-      if (many && asked == 0) {
-        starts_ = all.size();
-        climb(all, kFinished);
-      }
-      const bool large = problem_.coordinates.size() >= kFewParameters;
-      const bool few =
-          (large && from_contained_ == Contained::none) || (!many && certain_but_for_rows());
-      const std::size_t scatter = few ? kFewScattered : kScattered;
-      std::vector<WorkingPoint> more =
-          scattered(all, asked > all.size() ? asked - all.size() : scatter);
-      if (!shock_law(model.shocks).shapes.empty())
-        for (std::size_t i = 0; i < more.size() && !spent(); i += 2)
-          more[i] = climbed_at_shape(more[i]);
-      starts_ += more.size();
-      // Among cusps the first steps tell nothing of a hill: all starts are climbed as they are.
-      if (family_.bounds_hide_hills)
-        for (std::size_t i = 0; i < all.size() && !spent(); ++i) climb({all[i]}, 1);
-      climb(more, std::max<std::size_t>(1, more.size() / 4));
-      if (asked == 0 && from_contained_ == Contained::all) climb_from_contained();
-      if (settled(best_) && asked == 0) climb_beside();
-      climb_on();
+    climb_likeliest(starts, asked);
+    if (options.from == ClimbFrom::everywhere) {
+      if (asked == 0 && family_.bounds_hide_hills && clear()) climb_off_bounds(starts.front());
+      if (asked == 0 ? !clear() : asked > starts.size()) look_further(starts, asked);
+      if (!found() && from_contained_ == Contained::all) climb_from_cases();
     }
-    if (!found() && options.from == ClimbFrom::everywhere && from_contained_ == Contained::all)
-      climb_from_cases();
     // Next to a kink the slope does not fall, and only kinks that are rounded show the maximum.
     const bool slope_left = settled(best_) && !(best_.gradient_norm < kConverged);
     if (slope_left && rounded_.may_be()) climb_rounded(maths::NewtonResult(best_));
-    Peak peak{.top = std::move(best_), .coordinates = problem_.coordinates};
-    const auto below = [&](const Peak& edge) {
-      return edge.top.f < peak.top.f + (peak.top.gradient_norm < kConverged ? 0 : kConverged);
-    };
-    for (const std::optional<Peak>& edge : {kinks_.highest(), rounded_.highest(), walls_.highest()})
-      if (edge && (!settled(peak.top) || below(*edge))) peak = *edge;
-    peak.starts = static_cast<int>(starts_);
-    return peak;
+    return highest_of_all();
   }
 
  private:
@@ -130,31 +92,74 @@ class JointClimb {
   static constexpr std::size_t kManyRows = 1000, kPolishedOfMany = 4, kPolishedOfGarch = 3;
   static constexpr Index kFewParameters = 6;
   // More points where the maximum is not beyond doubt: how many (few where nothing but the rows is
-  // in doubt, and of a large model that is contained), how many steps every second one makes with
-  // its shape held, how far their mu lies from the mean in standard deviations and they beyond the
-  // starts in distances between two. One in four is climbed to its end.
+  // in doubt, and of a large model that is contained), and how many steps every second one makes
+  // with its shape held. One in four is climbed to its end.
   static constexpr std::size_t kScattered = 64, kFewScattered = 16;
   static constexpr int kShapeSteps = 8;
-  static constexpr double kScatterMean = 0.1, kScatterBeyond = 3;
-  static constexpr std::uint64_t kScatterSeed = 20;
   // Steps of a climb where a maximum on a wall is known.
   static constexpr int kWalledSteps = 10;
-  // Lags of the variance, in pairs, up to which the models with one less are climbed too.
-  static constexpr double kFewLags = 2;
-  // By what share of itself a variance that does not revert grows over the sample to begin with.
-  static constexpr double kGrowth = 0.2;
   // A step that fails is the doing of kinks where it promised less (sqrt(g' H^-1 g)).
   static constexpr double kRough = 1;
   // What a bound holds has no more variance. By so much kinks may lift a point above its parabola.
   static constexpr double kNoVariance = 1e-12, kKinkRise = 0.1;
 
+  [[nodiscard]] bool many_rows() const { return problem_.scaled.observed >= kManyRows; }
+
+  // So many of the starts as are asked for, or as the family and the rows need.
+  void climb_likeliest(std::vector<WorkingPoint> starts, std::size_t asked) {
+    // One hill is the rule for garch on many rows.
+    const bool one_hill = many_rows() && problem_.coordinates.size() <= kFewParameters &&
+                          family_.one_hill(problem_.model);
+    const std::size_t polished = one_hill      ? kPolishedOfGarch
+                                 : many_rows() ? kPolishedOfMany
+                                               : starts.size();
+    starts.resize(std::min(starts.size(), asked > 0 ? asked : polished));
+    starts_ = starts.size();
+    climb(starts, one_hill ? 1 : kFinished);
+  }
+
+  // Where the maximum is not beyond doubt, or more starts are asked for than there are.
+  void look_further(const std::vector<WorkingPoint>& starts, std::size_t asked) {
+    if (many_rows() && asked == 0) {
+      starts_ = starts.size();
+      climb(starts, kFinished);
+    }
+    const bool large = problem_.coordinates.size() >= kFewParameters;
+    const bool few =
+        (large && from_contained_ == Contained::none) || (!many_rows() && certain_but_for_rows());
+    const std::size_t scatter = few ? kFewScattered : kScattered;
+    std::vector<WorkingPoint> more =
+        scattered(problem_, starts, asked > starts.size() ? asked - starts.size() : scatter);
+    if (!shock_law(problem_.model.shocks).shapes.empty())
+      for (std::size_t i = 0; i < more.size() && !spent(); i += 2)
+        more[i] = climbed_at_shape(more[i]);
+    starts_ += more.size();
+    // Among cusps the first steps tell nothing of a hill: all starts are climbed as they are.
+    if (family_.bounds_hide_hills)
+      for (std::size_t i = 0; i < starts.size() && !spent(); ++i) climb({starts[i]}, 1);
+    climb(more, std::max<std::size_t>(1, more.size() / 4));
+    if (asked == 0 && from_contained_ == Contained::all) climb_from_contained();
+    if (settled(best_) && asked == 0) climb_beside();
+    climb_on();
+  }
+
+  // Of tops, kinks and walls.
+  [[nodiscard]] Peak highest_of_all() {
+    Peak peak{.top = std::move(best_), .coordinates = problem_.coordinates};
+    const auto below = [&](const Peak& edge) {
+      return edge.top.f < peak.top.f + (peak.top.gradient_norm < kConverged ? 0 : kConverged);
+    };
+    for (const std::optional<Peak>& edge : {kinks_.highest(), rounded_.highest(), walls_.highest()})
+      if (edge && (!settled(peak.top) || below(*edge))) peak = *edge;
+    peak.starts = static_cast<int>(starts_);
+    return peak;
+  }
+
   // Whether the starts show one hill and the data know its place: then no more is looked at. On few
   // rows there are many hills, and where shocks hardly move the variance, or what fades is hardly
   // known, the likelihood is a ridge with several tops. A maximum on a bound or a kink is as
   // certain as one inside (docs/estimation.md).
-  [[nodiscard]] bool clear() const {
-    return problem_.scaled.observed >= kManyRows && certain_but_for_rows();
-  }
+  [[nodiscard]] bool clear() const { return many_rows() && certain_but_for_rows(); }
   [[nodiscard]] bool certain_but_for_rows() const {
     if (!highest_ || walls_.highest() || stalled_) return false;
     // Of a family with several hills by nature a lower one is explained by the bounds that it lies
@@ -204,7 +209,7 @@ class JointClimb {
     }
     if (!moved) return;
     ++starts_;
-    climb({inside(x)}, 1);
+    climb({brought_inside(problem_, x, WorkingPoint(highest_->x))}, 1);
   }
 
   // What a bound holds is known to be there; the others by their standard errors given that.
@@ -266,37 +271,14 @@ class JointClimb {
            std::abs(f - highest_->f - fall) < 0.5 * fall + (kinks_.may_be() ? kKinkRise : 0);
   }
 
-  // From beside the highest point, where it is flat and a hill of its own may rise: each coordinate
-  // of variance and shocks moved to each of its bounds, and parameters that mean nearly the same.
+  // From beside the highest point.
   void climb_beside() {
-    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-    std::vector<WorkingPoint> points;
-    for (Index i = 0; i < bounds.C.rows(); ++i) {
-      if (best_.is_active(i)) continue;
-      if ((bounds.C.row(i).array() != 0).count() != 1) {
-        for (const bool without_news : {false, true})
-          points.push_back(on_sum(bounds.C.row(i).transpose(), bounds.d(i), without_news));
-        continue;
-      }
-      Index coordinate = 0;
-      bounds.C.row(i).cwiseAbs().maxCoeff(&coordinate);
-      if (problem_.coordinates.parameter(coordinate) < problem_.parts.mean.size()) continue;
-      WorkingPoint x(best_.x);
-      x(coordinate) = bounds.d(i) / bounds.C(i, coordinate);
-      points.push_back(inside(x));
-    }
-    starts_ += points.size();
-    if (!points.empty()) climb(points, kFinished);
-    points.clear();
-    const ScaledParameters top = problem_.coordinates.scaled(WorkingPoint(best_.x));
-    const std::span<const double> variance = span_of(top).subspan(problem_.parts.mean.size());
-    for (const std::vector<double>& twin : family_.twins(variance)) {
-      ScaledParameters theta = top;
-      std::copy(twin.begin(), twin.end(), theta.begin() + problem_.first_variance());
-      points.push_back(inside(problem_.coordinates.working(problem_.with_held(std::move(theta)))));
-    }
-    starts_ += points.size();
-    if (!points.empty()) climb(points, kFinished);
+    const auto climb_all = [&](const std::vector<WorkingPoint>& points) {
+      starts_ += points.size();
+      if (!points.empty()) climb(points, kFinished);
+    };
+    climb_all(on_each_bound(problem_, best_, WorkingPoint(highest_->x)));
+    climb_all(twins_of(problem_, WorkingPoint(best_.x), WorkingPoint(highest_->x)));
     if (const std::optional<double> mu = kinks_.other_side_of_a_shared_value(
             problem_.coordinates.scaled(WorkingPoint(best_.x))(0))) {
       WorkingPoint x(best_.x);
@@ -306,53 +288,9 @@ class JointClimb {
     }
   }
 
-  // The highest point moved to where a sum meets its bound, such as the persistence, by the
-  // shortest way: with shocks that move the variance, and without, where it grows by omega alone.
-  // What grows begins small.
-  [[nodiscard]] WorkingPoint on_sum(VectorXd row, double limit, bool without_news) const {
-    WorkingPoint x(best_.x);
-    for (Index c = 0; c < x.size(); ++c) {
-      const std::string& name = problem_.names[problem_.coordinates.parameter(c)];
-      if (name == "omega") x(c) = kGrowth / static_cast<double>(problem_.scaled.observed);
-      if (without_news && (name.starts_with("alpha") || name.starts_with("gamma"))) {
-        x(c) = 0;
-        row(c) = 0;
-      }
-    }
-    if (row.squaredNorm() > 0) x += (limit - row.dot(x)) / row.squaredNorm() * row;
-    return inside(x);
-  }
-
-  // Models that this one contains, which differ in one thing: a plainer law, whose hills of tails
-  // that are hardly there are met by no start that has heavy ones; a lag of the variance less.
-  [[nodiscard]] std::vector<Model> contained() const {
-    std::vector<Model> models;
-    const Model& model = problem_.model;
-    if (const std::optional<Shocks>& plainer = shock_law(model.shocks).contains) {
-      models.push_back(model);
-      models.back().shocks = *plainer;
-    }
-    // The last beta of igarch is what the others leave; of many lags each model would cost as much.
-    if (std::holds_alternative<Igarch>(model.variance) || lag_terms() > kFewLags) return models;
-    for (const bool of_shocks : {true, false}) {
-      const Lags* lags = of_shocks ? shock_lags(model.variance) : variance_lags(model.variance);
-      if (!lags || lags->size() < 2) continue;
-      models.push_back(model);
-      std::visit(
-          [&](auto& family) {
-            if constexpr (requires { family.e; })
-              if (of_shocks) family.e.pop_back();
-            if constexpr (requires { family.h; })
-              if (!of_shocks) family.h.pop_back();
-          },
-          models.back().variance);
-    }
-    return models;
-  }
-
   // From the maxima of the models that this one contains, so that it does not end below them.
   void climb_from_contained() {
-    for (const Model& model : contained()) {
+    for (const Model& model : contained_models(problem_.model)) {
       if (spent()) return;
       const std::vector<std::string> names = parameter_names(model).all();
       const bool holds_more = std::any_of(
@@ -408,16 +346,6 @@ class JointClimb {
     }
   }
 
-  // The point nearest to x that meets the bounds, which the highest point does but for rounding.
-  [[nodiscard]] WorkingPoint inside(const WorkingPoint& x) const {
-    const maths::LinearConstraints& bounds = problem_.coordinates.constraints();
-    if (bounds.admit(x)) return x;
-    const Eigen::LLT<MatrixXd> identity = maths::cholesky(MatrixXd::Identity(x.size(), x.size()));
-    const maths::QuadraticStep step = maths::solve_quadratic(
-        highest_->x - x, identity, bounds.C, bounds.slack(highest_->x).cwiseMax(0));
-    return WorkingPoint(highest_->x + step.s);
-  }
-
   // A few steps with the shape held where it is: far from a maximum heavy tails explain everything,
   // and a climb that is free to take them does not come back.
   WorkingPoint climbed_at_shape(const WorkingPoint& x) {
@@ -433,32 +361,6 @@ class JointClimb {
         {.scoring_steps = kShapeSteps, .max_iterations = kShapeSteps, .certificate = false});
     return std::isfinite(r.f) ? problem_.coordinates.working(at_shape.scaled(WorkingPoint(r.x)))
                               : x;
-  }
-
-  // Points between the starts, with other shapes and another mu: the same on every run.
-  [[nodiscard]] std::vector<WorkingPoint> scattered(const std::vector<WorkingPoint>& points,
-                                                    std::size_t count) const {
-    maths::RandomStream u(kScatterSeed, 0);
-    const std::vector<ShapeCoordinate>& shapes = shock_law(problem_.model.shocks).shapes;
-    const std::size_t first_shape = problem_.names.size() - shapes.size();
-    const auto any = [&] {
-      return points[static_cast<std::size_t>(u.uniform() * static_cast<double>(points.size()))];
-    };
-    std::vector<WorkingPoint> more;
-    for (std::size_t i = 0; i < count; ++i) {
-      // Every second one beyond its two starts, to where the bounds stop it.
-      const double share = i % 2 == 0 ? u.uniform() : kScatterBeyond * u.uniform();
-      WorkingPoint x(share * any() + (1 - share) * any());
-      for (Index c = 0; c < x.size(); ++c) {
-        const std::size_t p = problem_.coordinates.parameter(c);
-        if (p == 0 && problem_.model.mean.constant) x(c) += kScatterMean * u.normal();
-        if (p < first_shape) continue;
-        const ShapeCoordinate& shape = shapes[p - first_shape];
-        x(c) = shape.low + (shape.high - shape.low) * (.05 + .9 * u.uniform());
-      }
-      more.push_back(problem_.feasible(x));
-    }
-    return more;
   }
 
   // A few scoring steps from each point show which hills are high; so many of them are climbed to
@@ -529,22 +431,14 @@ class JointClimb {
            (walls_.highest() &&
             !tails_explain_all(problem_.coordinates.working(walls_.highest()->parameters())));
   }
-  // Lags of the variance in pairs of one each: every one is a pass over the derivatives of a row.
-  [[nodiscard]] double lag_terms() const {
-    std::size_t terms = 0;
-    for (const Lags* lags :
-         {shock_lags(problem_.model.variance), variance_lags(problem_.model.variance)})
-      if (lags) terms += lags->size();
-    return std::max(1.0, static_cast<double>(terms) / 2);
-  }
   // Whether looking for another hill has cost as much as it may: rows times second derivatives
   // times evaluations, so that it does not depend on the machine.
   [[nodiscard]] bool spent() const {
     const auto k = static_cast<double>(problem_.names.size());
     const double cost = problem_.likelihood->work(), beside = cost < 1 ? kBesideLanes : 0,
                  rows = static_cast<double>(problem_.scaled.observed) + beside;
-    return cost * family_.work * lag_terms() * static_cast<double>(problem_.evaluations) * rows *
-               k * k >
+    return cost * family_.work * pairs_of_lags(problem_.model) *
+               static_cast<double>(problem_.evaluations) * rows * k * k >
            kMostWork;
   }
 
