@@ -171,17 +171,15 @@ struct EgarchFamily : FamilyDefaults {
     return all;
   }
 
-  static std::vector<std::vector<double>> starts(const Model& model) {
+  struct Guess {
+    double alpha, gamma, beta;
+  };
+  // Each guess over the lags, of a variance around 1.
+  static std::vector<std::vector<double>> placed(const Model& model,
+                                                 std::initializer_list<Guess> guesses) {
     const Layout at(model);
     std::vector<std::vector<double>> points;
-    struct Guess {
-      double alpha, gamma, beta;
-    };
-    constexpr Guess kGrid[] = {{.15, -.05, .95}, {.10, -.05, .98}, {.25, -.10, .90},
-                               {.20, 0, .97},    {.10, 0, .60},    {.30, 0, .70},
-                               {.15, .05, .95},  {.05, -.05, .99}, {.20, -.15, .80},
-                               {.40, -.05, .40}, {.05, 0, .20},    {.10, -.10, .995}};
-    for (const Guess& guess : kGrid) {
+    for (const Guess& guess : guesses) {
       std::vector<double> theta{0};  // ln of unit variance
       const auto share = [&theta](double sum, std::size_t count) {
         for (std::size_t i = 0; i < count; ++i) theta.push_back(sum / static_cast<double>(count));
@@ -192,6 +190,27 @@ struct EgarchFamily : FamilyDefaults {
       points.push_back(std::move(theta));
     }
     return points;
+  }
+
+  static std::vector<std::vector<double>> starts(const Model& model) {
+    return placed(model, {{.15, -.05, .95},
+                          {.10, -.05, .98},
+                          {.25, -.10, .90},
+                          {.20, 0, .97},
+                          {.10, 0, .60},
+                          {.30, 0, .70},
+                          {.15, .05, .95},
+                          {.05, -.05, .99},
+                          {.20, -.15, .80},
+                          {.40, -.05, .40},
+                          {.05, 0, .20},
+                          {.10, -.10, .995}});
+  }
+
+  // Hills of few rows that no other start leads to: the sign of a shock alone, which hardly fades,
+  // either way; and a beta near -1, where what a jump does comes and goes from row to row.
+  static std::vector<std::vector<double>> twins(const Model& model, std::span<const double>) {
+    return placed(model, {{0, -.2, .999}, {0, .2, .999}, {.15, -.10, -.9}, {.15, .10, -.9}});
   }
 
   // How a shock enters ln h m = 1, 2, .. rows later: by its size and by its sign; as far as `rows`,

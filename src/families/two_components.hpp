@@ -99,7 +99,7 @@ struct TwoComponentFamily : FamilyDefaults {
 
   // A component that is left alone may be the short or the long one: the other way round, beside a
   // level that hardly moves.
-  static std::vector<std::vector<double>> twins(std::span<const double> theta) {
+  static std::vector<std::vector<double>> twins(const Model&, std::span<const double> theta) {
     constexpr double kGone = 1e-3, kStill = .9999, kLevel = .1;
     const double alpha = theta[kAlpha], beta = theta[kBeta], rho = theta[kRho], phi = theta[kPhi];
     if (alpha < kGone) return {{(1 - kStill) * kLevel, phi, std::max(0.0, rho - phi), kStill, 0}};

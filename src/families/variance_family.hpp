@@ -101,7 +101,7 @@ struct VarianceFamily {
   std::vector<std::vector<double>> (*starts)(const Model& model);
   // Other parameters of the variance under which it is nearly the same, for data of unit variance
   // and without the coefficients of regressors: a hill of their own may rise there.
-  std::vector<std::vector<double>> (*twins)(std::span<const double> theta);
+  std::vector<std::vector<double>> (*twins)(const Model&, std::span<const double> theta);
   // From whose maxima it is climbed where none is found.
   std::vector<ContainedCase> (*cases)();
   // Of shocks to the variance, alone and at once; empty where there is no such number.
@@ -179,7 +179,7 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
 
 // What most families have in common; one of their own hides it.
 struct FamilyDefaults {
-  static std::vector<std::vector<double>> twins(std::span<const double>) { return {}; }
+  static std::vector<std::vector<double>> twins(const Model&, std::span<const double>) { return {}; }
   static std::vector<ContainedCase> cases() { return {}; }
   static double state(const StepRules&, const VarianceState&, double) { return 0; }
   static std::vector<std::optional<double>> mean_factors(const Model&, std::span<const double>,

@@ -302,7 +302,7 @@ TEST(Likelihood, FarScalesKeepTheirDigits) {
 TEST(Twins, OfTwoComponentsHaveNearlyOneLikelihood) {
   const Model model = parse_model("zero / twocomp");
   const auto twins = [&](const std::vector<double>& theta) {
-    return variance_family(model.variance).twins(theta);
+    return variance_family(model.variance).twins(model, theta);
   };
   for (const std::vector<double>& theta :
        {std::vector<double>{2e-3, 0, .5, .998, .08}, {1e-5, .08, .915, .9999, 0}}) {
@@ -321,7 +321,7 @@ TEST(Twins, OfTwoComponentsHaveNearlyOneLikelihood) {
     EXPECT_GT(here - likelihood.evaluate(other, Order::value).log_likelihood, 20);
   }
   EXPECT_TRUE(twins({.02, .05, .6, .99, .03}).empty());
-  EXPECT_TRUE(variance_family(Garch{}).twins(std::vector<double>{.1, .1, .8}).empty());
+  EXPECT_TRUE(variance_family(Garch{}).twins(model, std::vector<double>{.1, .1, .8}).empty());
 }
 
 TEST(Likelihood, RefusesParametersWithoutAPositiveVariance) {

@@ -278,7 +278,10 @@ class JointClimb {
       if (!points.empty()) climb(points, kFinished);
     };
     climb_all(on_each_bound(problem_, best_, WorkingPoint(highest_->x)));
-    climb_all(twins_of(problem_, WorkingPoint(best_.x), WorkingPoint(highest_->x)));
+    // A hill of another kind is not seen from its foot: each to its end.
+    for (const WorkingPoint& x :
+         twins_of(problem_, WorkingPoint(best_.x), WorkingPoint(highest_->x)))
+      climb_all({x});
     if (const std::optional<double> mu = kinks_.other_side_of_a_shared_value(
             problem_.coordinates.scaled(WorkingPoint(best_.x))(0))) {
       WorkingPoint x(best_.x);

@@ -106,7 +106,8 @@ std::vector<WorkingPoint> twins_of(const Problem& problem, const WorkingPoint& x
   const ScaledParameters top = problem.coordinates.scaled(x);
   const std::span<const double> variance = span_of(top).subspan(problem.parts.mean.size());
   std::vector<WorkingPoint> points;
-  for (const std::vector<double>& twin : variance_family(problem.model.variance).twins(variance)) {
+  for (const std::vector<double>& twin :
+       variance_family(problem.model.variance).twins(problem.model, variance)) {
     ScaledParameters theta = top;
     std::copy(twin.begin(), twin.end(), theta.begin() + problem.first_variance());
     points.push_back(brought_inside(
