@@ -24,7 +24,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Of the counted rows: w = z^2 - 1, slopes of h and of the mean, scores.
+// Of the counted rows: w = z^2 - 1, slopes of h and of the mean, scores, each by parameters that are
+// measured by how the likelihood curves in them.
 struct CheckRows {
   VectorXd w;
   MatrixXd slopes;  // (dh/dtheta) / h, rows x k
@@ -87,13 +88,14 @@ CheckRows rows_of(const Fit& fit, const char* test) {
       minus_H(static_cast<Index>(a), static_cast<Index>(b)) = minus_H(static_cast<Index>(b),
                                                                       static_cast<Index>(a)) =
           -d.hessian[packed(static_cast<std::size_t>(free[a]), static_cast<std::size_t>(free[b]))];
-  // On the scale of its diagonal, so that units do not matter.
+  // Each parameter on the scale of the diagonal, so that units do not matter.
   const VectorXd scale = minus_H.diagonal().cwiseAbs().cwiseSqrt().cwiseInverse();
+  for (MatrixXd* rows_by_parameter : {&out.slopes, &out.means, &out.scores})
+    for (std::size_t a = 0; a < free.size(); ++a)
+      rows_by_parameter->col(free[a]) *= scale(static_cast<Index>(a));
   const MatrixXd scaled = scale.asDiagonal() * minus_H * scale.asDiagonal();
   const MatrixXd inverse =
-      scale.asDiagonal() *
-      maths::solve_symmetric(scaled, MatrixXd(MatrixXd::Identity(scaled.rows(), scaled.cols()))) *
-      scale.asDiagonal();
+      maths::solve_symmetric(scaled, MatrixXd(MatrixXd::Identity(scaled.rows(), scaled.cols())));
   out.influence = MatrixXd::Zero(n, k);
   out.influence(Eigen::all, free) =
       static_cast<double>(n) * maths::product(out.scores(Eigen::all, free), inverse);

@@ -43,14 +43,16 @@ double sum_over(const std::vector<double>& values, F&& f) {
   return a + b + (c + d);
 }
 
-ScaledData scale_data(const MeanData& data, bool centre, bool scale, std::size_t pure_columns) {
+// Values around their mean, or around a mu that is held: of a size that is that of the shocks.
+ScaledData scale_data(const MeanData& data, bool centre, std::optional<double> mu, bool scale,
+                      std::size_t pure_columns) {
   ScaledData s{.data = data};
   s.observed = static_cast<std::size_t>(std::count_if(data.change.begin(), data.change.end(),
                                                       [](double v) { return !std::isnan(v); }));
   const auto n = static_cast<double>(s.observed);
   // Levels that fill a gap between differences would have to be tilted by the centre: left alone.
   if (centre && (data.lost == 0 || data.missing.empty()))
-    s.centre = sum_over(data.change, [](double v) { return v; }) / n;
+    s.centre = mu ? *mu : sum_over(data.change, [](double v) { return v; }) / n;
   if (scale)
     s.scale = std::sqrt(
         sum_over(data.change, [&](double v) { return (v - s.centre) * (v - s.centre); }) / n);
@@ -82,7 +84,7 @@ Problem::Problem(const Model& of, const MeanData& given, const EstimateOptions& 
       parts(parameter_names(of)),
       names(parts.all()),
       at(mean_positions(of)),
-      scaled(scale_data(given, of.mean.constant && !held_value("mu"), may_scale(),
+      scaled(scale_data(given, of.mean.constant, held_value("mu"), may_scale(),
                         of.mean.constant ? 1 : 0)),
       units(make_units()),
       tie(make_tie()),

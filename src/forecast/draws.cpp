@@ -39,9 +39,15 @@ class NormalDraws final : public ParameterDraws {
     if (fit.covariance.empty()) return;
     // The symmetric root also serves a singular covariance (held and pinned parameters), and does
     // not turn with the signs and the order of eigenvectors: estimates that differ in their last
-    // digits are drawn around alike.
-    const auto [values, vectors] = maths::symmetric_eigen(maths::to_eigen(fit.covariance));
-    root_ = maths::sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
+    // digits are drawn around alike. That of the correlations: of values near 1e9 the variances of
+    // sigma2 and of an ar differ by more digits than a number has.
+    const MatrixXd V = maths::to_eigen(fit.covariance);
+    const VectorXd se = V.diagonal().cwiseMax(0).cwiseSqrt();
+    const VectorXd per_se = se.unaryExpr([](double s) { return s > 0 ? 1 / s : 0; });
+    const auto [values, vectors] =
+        maths::symmetric_eigen(per_se.asDiagonal() * V * per_se.asDiagonal());
+    root_ = se.asDiagonal() *
+            maths::sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
   }
 
   bool next(std::vector<double>& theta) override {

@@ -10,6 +10,25 @@
 
 namespace brace::inline v0::maths {
 
+namespace {
+
+// X with each column divided by its length: what is collinear does not depend on units, and the
+// squares of values near 1e-9 are not lost beside a constant.
+struct UnitColumns {
+  Eigen::VectorXd lengths;  // 1 for a column of zeros
+  Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr;
+
+  explicit UnitColumns(const Eigen::MatrixXd& X)
+      : lengths(X.colwise().norm().transpose().unaryExpr(
+            [](double length) { return length > 0 ? length : 1; })),
+        qr(X * lengths.cwiseInverse().asDiagonal()) {}
+  [[nodiscard]] Eigen::MatrixXd solve(const Eigen::MatrixXd& Y) const {
+    return lengths.cwiseInverse().asDiagonal() * qr.solve(Y);
+  }
+};
+
+}  // namespace
+
 Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y) {
   const Eigen::Index n = X.rows(), k = X.cols();
   if (n <= k)
@@ -18,10 +37,11 @@ Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y) {
         fmt::format("a regression on {} terms has only {} usable rows; give a longer series "
                     "or fewer lags",
                     k, n));
-  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(X);
+  const UnitColumns columns(X);
+  const auto& qr = columns.qr;
   Regression out;
   out.rank = static_cast<int>(qr.rank());
-  out.coefficients = qr.solve(y);
+  out.coefficients = columns.solve(y);
   out.residuals = y - X * out.coefficients;
   out.ssr = out.residuals.squaredNorm();
   if (out.rank < k) return out;
@@ -30,17 +50,18 @@ Regression regress(const Eigen::MatrixXd& X, const Eigen::VectorXd& y) {
       qr.matrixR().topLeftCorner(k, k).triangularView<Eigen::Upper>().solve(
           Eigen::MatrixXd::Identity(k, k));
   const double s2 = out.ssr / static_cast<double>(n - k);
-  out.errors = qr.colsPermutation() * (s2 * inverse.rowwise().squaredNorm()).cwiseSqrt();
+  out.errors = (qr.colsPermutation() * (s2 * inverse.rowwise().squaredNorm()).cwiseSqrt())
+                   .cwiseQuotient(columns.lengths);
   return out;
 }
 
 PivotedFit pivoted_fit(const Eigen::MatrixXd& X, const Eigen::MatrixXd& Y) {
-  const Eigen::ColPivHouseholderQR<Eigen::MatrixXd> qr(X);
-  return {qr.solve(Y), qr.rank()};
+  const UnitColumns columns(X);
+  return {columns.solve(Y), columns.qr.rank()};
 }
 
 Eigen::Index pivoted_rank(const Eigen::MatrixXd& X) {
-  return Eigen::ColPivHouseholderQR<Eigen::MatrixXd>(X).rank();
+  return UnitColumns(X).qr.rank();
 }
 
 }  // namespace brace::inline v0::maths

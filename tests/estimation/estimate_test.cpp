@@ -74,6 +74,25 @@ TEST(Estimate, ScaleDoesNotMatter) {
   }
 }
 
+// A mu that is held is the centre that an estimated one finds for itself.
+TEST(Estimate, AHeldMeanMayLieFarFromZero) {
+  Series y =
+      simulate(parse_model("const / garch / student"), {0, .05, .1, .85, 6}, 600, {.seed = 7});
+  for (const char* line : {"const mu=0 / garch / student", "const mu=0 ar1 / gjr"}) {
+    const Fit here = estimate(line, y);
+    for (const double mean : {1e2, 1e4, -1e6}) {
+      Series far = y;
+      for (double& v : far.values) v += mean;
+      Model model = parse_model(line);
+      model.held[0].value = mean;
+      const Fit there = estimate(model, far);
+      EXPECT_EQ(there.convergence.status, here.convergence.status) << there;
+      // Values near 1e6 keep ten digits of a shock.
+      EXPECT_NEAR(*there.log_likelihood, *here.log_likelihood, 1e-5) << there;
+    }
+  }
+}
+
 TEST(Estimate, SteadyNormalIsTheSampleMomentsInClosedForm) {
   const Series y = returns(500);
   const Moments m = moments(y);

@@ -103,6 +103,17 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
   EXPECT_LT(robust, .08);
 }
 
+// Squares of values near 1e-9 are 18 powers of ten below the constant beside them.
+TEST(ArchLm, DoesNotDependOnUnits) {
+  const Series y = white(3, 200);
+  const TestResult one = hypothesis::arch_lm(y);
+  for (const double unit : {1e-12, 1e-9, 1e9, 1e12}) {
+    Series other = y;
+    for (double& v : other.values) v *= unit;
+    EXPECT_NEAR(hypothesis::arch_lm(other).statistic, one.statistic, 1e-8 * one.statistic) << unit;
+  }
+}
+
 TEST(ArchLm, TakesFewerLagsWhereGapsLeaveTooFewRows) {
   Series y = white(30, 60);
   for (std::size_t t = 4; t < 60; t += 5) y.values[t] = kNaN;

@@ -37,6 +37,33 @@ TEST(Regression, AgreesWithTheNormalEquations) {
       << "orthogonal to the terms";
 }
 
+// A column that is 18 powers of ten smaller than another is no combination of it.
+TEST(Regression, DoesNotDependOnUnits) {
+  maths::RandomStream stream(5, 1);
+  Eigen::MatrixXd X(60, 3);
+  Eigen::VectorXd y(60);
+  for (int i = 0; i < 60; ++i) {
+    X.row(i) << 1, stream.normal(), stream.normal();
+    y(i) = 1 + X(i, 1) - .3 * X(i, 2) + stream.normal();
+  }
+  const Eigen::Vector3d units(1, 1e-18, 1e20);
+  const maths::Regression one = maths::regress(X, y),
+                          other = maths::regress(X * units.asDiagonal(), y);
+  EXPECT_EQ(other.rank, 3);
+  EXPECT_NEAR(other.ssr, one.ssr, 1e-10 * one.ssr);
+  for (int j = 0; j < 3; ++j) {
+    EXPECT_NEAR(other.coefficients(j) * units(j), one.coefficients(j), 1e-10);
+    EXPECT_NEAR(other.errors(j) * units(j), one.errors(j), 1e-10);
+  }
+  EXPECT_EQ(maths::pivoted_rank(X * units.asDiagonal()), 3);
+  const maths::PivotedFit fit = maths::pivoted_fit(X * units.asDiagonal(), y);
+  EXPECT_EQ(fit.rank, 3);
+  EXPECT_NEAR(fit.coefficients(1, 0) * 1e-18, one.coefficients(1), 1e-10);
+  Eigen::MatrixXd with_zeros = X;
+  with_zeros.col(1).setZero();
+  EXPECT_EQ(maths::regress(with_zeros, y).rank, 2);
+}
+
 TEST(Regression, SaysWhenRowsOrTermsDoNotSuffice) {
   EXPECT_EQ(test::error_of([] {
               (void)maths::regress(Eigen::MatrixXd::Ones(3, 3), Eigen::VectorXd::Ones(3));
