@@ -14,11 +14,12 @@
 #include "brace/base/text.hpp"
 #include "evaluate/accuracy_words.hpp"
 #include "evaluate/rows.hpp"
+#include "maths/deviations.hpp"
 
 namespace brace::inline v0 {
 namespace {
 
-// Rows before an origin whose mean square says whether times are calm or rough.
+// Rows before an origin whose variance says whether times are calm or rough.
 constexpr std::size_t kTrailing = 20;
 // Share of origins with old parameters that deserves a word.
 constexpr double kManyStale = 0.01;
@@ -52,21 +53,22 @@ std::vector<double> collect(const Entrant& e, const ScoredRows& rows, F value) {
 std::vector<unsigned char> calm_times(const Backtest& b, const ScoredRows& rows) {
   std::vector<double> trailing;
   for (const std::size_t i : rows.origins) {
-    double squares = 0, n = 0;
     const std::size_t end = b.origins[i] + 1, begin = end - std::min(end, kTrailing);
-    for (std::size_t t = begin; t < end; ++t)
-      if (!std::isnan(b.series.values[t])) {
-        squares += b.series.values[t] * b.series.values[t];
-        ++n;
-      }
-    trailing.push_back(n > 0 ? squares / n : 0);
+    std::size_t n = 0;
+    double squares = 0;
+    for (const double d :
+         maths::deviations_from_mean(std::span(b.series.values).subspan(begin, end - begin), n))
+      squares += d * d;
+    trailing.push_back(n > 0 ? squares / static_cast<double>(n) : 0);
   }
   std::vector<double> sorted = trailing;
   std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2),
                    sorted.end());
+  // Ties, as ticks have them, differ by rounding.
+  constexpr double kTied = 1e-9;
   const double median = sorted[sorted.size() / 2];
   std::vector<unsigned char> calm;
-  for (const double v : trailing) calm.push_back(v < median);
+  for (const double v : trailing) calm.push_back(v < median * (1 - kTied));
   return calm;
 }
 
@@ -373,7 +375,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k,
 }
 
 void print_first(std::ostream& out, const Backtest& b, const std::vector<std::string>& labels) {
-  out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", "next row, p of", "clusters",
+  out << fmt::format("\n  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>10}\n", "next row, p of", "clusters",
                      "dyn. q.", "tail", "tail mem", "density", "crps");
   for (std::size_t m = 0; m < b.entrants.size(); ++m) {
     const HorizonScore& s = b.entrants[m].scores.front();
@@ -383,7 +385,7 @@ void print_first(std::ostream& out, const Backtest& b, const std::vector<std::st
       return test ? p_of(*test) : std::string("none");
     };
     const TailCoverage* tail = s.tails.empty() ? nullptr : &s.tails.back();
-    out << fmt::format("  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>9}\n", labels[m], p(clusters),
+    out << fmt::format("  {:<34}{:>9}{:>9}{:>9}{:>9}{:>9}{:>10}\n", labels[m], p(clusters),
                        tail ? p(tail->dynamic) : "none", tail ? p(tail->shortfall) : "none",
                        tail ? p(tail->shortfall_memory) : "none",
                        s.berkowitz ? p_of(s.berkowitz->all) : "none",

@@ -29,8 +29,10 @@ void judge(LagTable& table) {
       std::max_element(table.rows.begin(), table.rows.end(),
                        [&](const LagRow& a, const LagRow& b) { return share(a) < share(b); });
   table.largest = largest->lag;
-  // A single lag that chance would not put there among so many (Bonferroni).
-  const double clear = laws::normal_quantile(1 - 0.025 / static_cast<double>(table.rows.size()));
+  // A single lag that chance would not put there among so many: where there is no memory they are
+  // independent of one another.
+  const double clear =
+      laws::normal_quantile(.5 + .5 * std::pow(.95, 1 / static_cast<double>(table.rows.size())));
   table.verdict = table.rows.back().p_robust.value_or(1) < 0.05 ? LagVerdict::memory
                   : share(*largest) * kNormal95 > clear         ? LagVerdict::one_lag
                                                                 : LagVerdict::none;
@@ -115,9 +117,7 @@ LeverageTable leverage_table(const Series& series, int lags) {
   LeverageTable table;
   std::size_t present = 0;
   const std::vector<double> d = maths::deviations_from_mean(series.values, present);
-  std::vector<double> squares(series.values);
-  for (double& v : squares) v *= v;
-  const std::vector<double> s = maths::deviations_from_mean(squares, present);
+  const std::vector<double> s = maths::deviations_from_mean(squares(series).values, present);
   if (lags < 1 || static_cast<std::size_t>(lags) >= present)
     throw Error(ErrorCode::bad_option,
                 fmt::format("lags = {}: must lie between 1 and {}", lags, present - 1));
