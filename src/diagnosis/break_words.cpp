@@ -49,6 +49,18 @@ std::string_view to_string(BreakKind kind) {
   return "parameters";
 }
 
+bool last_date_is_known(const BreakReport& report) {
+  constexpr double kSaysNothing = 0.8;
+  const hypothesis::BreakDate& last = report.breaks.back().at;
+  const auto rows = static_cast<double>(report.segments.back().last + 1);
+  return static_cast<double>(last.high - last.low) <= kSaysNothing * rows;
+}
+
+bool last_segment_is_short(const BreakReport& report) {
+  constexpr std::size_t kLeastOfItsOwn = 100;
+  return report.segments.back().n < kLeastOfItsOwn;
+}
+
 std::string reading_of(const BreakReport& report) {
   if (changes_undated(report))
     return fmt::format(
@@ -78,7 +90,7 @@ std::vector<std::string> advice_of(const BreakReport& report) {
         *report.persistence > *report.persistence_within + 0.01 ? "part of it is only the break"
                                                                 : "the break does not explain it"));
   if (report.terms.empty()) return advice;
-  if (!report.from) {
+  if (!last_date_is_known(report)) {
     advice.emplace_back(
         "The date of the last break is not known: its interval covers most of the sample, so that "
         "cutting there is not advised.");
@@ -89,8 +101,11 @@ std::vector<std::string> advice_of(const BreakReport& report) {
   const std::string variance =
       terms_in(report, "variance", [](BreakKind kind) { return kind != BreakKind::mean; });
   advice.push_back(fmt::format(
-      "To model it: {}{}{}, or the last segment on its own with `from` {}.", mean,
-      mean.empty() || variance.empty() ? "" : ", ", variance, format_date(*report.from)));
+      "To model it: {}{}{}{}.", mean, mean.empty() || variance.empty() ? "" : ", ", variance,
+      report.from ? fmt::format(", or the last segment on its own with `from` {}",
+                                format_date(*report.from))
+                  : fmt::format("; the last segment has {} rows, too few for a model of its own",
+                                report.segments.back().n)));
   return advice;
 }
 

@@ -21,7 +21,7 @@ namespace {
 
 constexpr std::size_t kLeastForPersistence = 250;
 // Breaks of two kinds nearer than this are one change seen twice: no segment between them.
-constexpr std::size_t kLeastSegment = 100;
+constexpr std::size_t kSameChange = 100;
 
 std::vector<double> holm(const std::vector<double>& p) {
   std::vector<std::size_t> order(p.size());
@@ -39,8 +39,12 @@ std::vector<double> holm(const std::vector<double>& p) {
 void add_segments(const Series& closed, const std::vector<BreakReport::Found>& breaks,
                   BreakReport& report, const Model& model, const Executor& executor) {
   std::vector<std::size_t> edges{0};
-  for (const auto& found : breaks)
-    if (found.at.row + 1 >= edges.back() + kLeastSegment) edges.push_back(found.at.row + 1);
+  const BreakReport::Found* last = nullptr;
+  for (const auto& found : breaks) {
+    if (last && found.kind != last->kind && found.at.row < last->at.row + kSameChange) continue;
+    edges.push_back(found.at.row + 1);
+    last = &found;
+  }
   edges.push_back(closed.size());
   const auto shared = std::make_shared<Series>(closed);
   std::vector<FitJob> jobs;
@@ -110,11 +114,7 @@ void take_up(const Series& closed, BreakReport& report) {
     f.term = "step:" + format_date(*report.from);
     report.terms.push_back(f.term);
   }
-  // Where the last date may lie almost anywhere there is nothing to cut at.
-  constexpr double kSaysNothing = 0.8;
-  const hypothesis::BreakDate& last = report.breaks.back().at;
-  if (static_cast<double>(last.high - last.low) > kSaysNothing * static_cast<double>(closed.size()))
-    report.from.reset();
+  if (!last_date_is_known(report) || last_segment_is_short(report)) report.from.reset();
 }
 
 // The steps of the search; each writes its part of the report.

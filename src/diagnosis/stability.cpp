@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/estimation/estimate.hpp"
 #include "brace/laws/change.hpp"
@@ -126,14 +127,23 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
     std::vector<double> out;
     for (std::size_t i = 0; i < at.size(); ++i) {
       const Fit &left = fits[2 * i + 1], &right = fits[2 * i + 2];
-      const bool usable = left.usable() && right.usable();
+      const bool usable = fits[0].usable() && left.usable() && right.usable();
       out.push_back(usable ? std::max(0.0, 2 * (*left.log_likelihood + *right.log_likelihood -
                                                 *fits[0].log_likelihood))
-                           : 0);
+                           : kNaN);
     }
     return out;
   };
-  const std::vector<double> coarse = ratios(dates);
+  std::vector<double> coarse = ratios(dates);
+  // The largest of few of them has another law.
+  const auto lost = static_cast<std::size_t>(
+      std::count_if(coarse.begin(), coarse.end(), [](double x) { return std::isnan(x); }));
+  if (10 * lost > coarse.size())
+    throw Error(ErrorCode::too_few_observations,
+                fmt::format("variance-break: at {} of {} dates a side has no maximum of its own; "
+                            "give a longer series or a plainer model",
+                            lost, coarse.size()));
+  std::replace_if(coarse.begin(), coarse.end(), [](double x) { return std::isnan(x); }, 0.);
   const auto best =
       static_cast<std::size_t>(std::max_element(coarse.begin(), coarse.end()) - coarse.begin());
   // The date more finely; the statistic stays that of the evenly spaced dates, whose law is known.
@@ -142,7 +152,8 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
   for (int i = -4; i <= 4; ++i)
     fine.push_back(static_cast<std::size_t>(static_cast<std::ptrdiff_t>(dates[best]) +
                                             i * static_cast<std::ptrdiff_t>(step) / 5));
-  const std::vector<double> near = ratios(fine);
+  std::vector<double> near = ratios(fine);
+  std::replace_if(near.begin(), near.end(), [](double x) { return std::isnan(x); }, 0.);
   const std::size_t at =
       fine[static_cast<std::size_t>(std::max_element(near.begin(), near.end()) - near.begin())];
 

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Constancy of a fit's parameters, and all kinds of break together.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <sstream>
@@ -52,6 +54,19 @@ TEST(VarianceBreak, FindsTheDateOfAChangedEquation) {
   EXPECT_GT(*none.p_value, .05);
 }
 
+// Both sides hold the mu of the whole, however far from 0 it lies.
+TEST(VarianceBreak, IsTheSameAroundAnyMean) {
+  const Series y = garch(600, 5, 3);
+  const TestResult here = variance_break_test(estimate("const / garch / student", y));
+  for (const double mean : {1e2, 1e4, 1e6}) {
+    Series far = y;
+    for (double& v : far.values) v += mean;
+    const TestResult there = variance_break_test(estimate("const / garch / student", far));
+    // Values near 1e6 keep ten digits of a shock.
+    EXPECT_NEAR(there.statistic, here.statistic, 1e-4 * here.statistic) << mean;
+  }
+}
+
 TEST(FindBreaks, TellsKindDateSegmentsAndWhatItDidToPersistence) {
   const BreakReport report = find_breaks(garch(2400, 7, 4));
   ASSERT_EQ(report.breaks.size(), 1u) << report.reading;
@@ -82,6 +97,26 @@ TEST(FindBreaks, FindsAShiftOfTheMean) {
   EXPECT_EQ(report.breaks[0].kind, BreakKind::mean);
   // A step of one sd is dated to some dozens of rows.
   EXPECT_NEAR(static_cast<double>(report.breaks[0].at.row + 1), 700, 25);
+}
+
+// Breaks of one kind are as many changes, however near; a last segment of few rows is no sample.
+TEST(FindBreaks, HasASegmentForEachBreakOfOneKind) {
+  Series y = test::white(3, 300);
+  for (int t = 0; t < 300; ++t) {
+    y.values[static_cast<std::size_t>(t)] += t / 60 % 2 == 0 ? 0 : 4;
+    y.times.push_back(std::chrono::sys_days{std::chrono::year{2024} / 1 / 1} +
+                      std::chrono::days{t});
+  }
+  y.clock = Clock::day;
+  const BreakReport report = find_breaks(y, {.number = 4});
+  ASSERT_EQ(report.breaks.size(), 4U) << report;
+  for (const BreakReport::Found& found : report.breaks) EXPECT_EQ(found.kind, BreakKind::mean);
+  ASSERT_EQ(report.segments.size(), 5U) << report;
+  ASSERT_LT(report.segments.back().n, 100U);
+  EXPECT_FALSE(report.from);
+  EXPECT_THAT(report.advice.back(),
+              testing::HasSubstr(
+                  fmt::format("the last segment has {} rows, too few", report.segments.back().n)));
 }
 
 TEST(FindBreaks, HolmPutsTheKindsTogether) {

@@ -73,7 +73,16 @@ inline std::set<std::string> verdict_of_breaks(const nlohmann::json& told) {
   EXPECT_EQ(kinds.empty() && !rejects("parameters"),
             reading.find("No lasting break") != std::string::npos)
       << reading;
-  EXPECT_EQ(told["segments"].size(), told["breaks"].size() + 1);
+  // Breaks of two kinds within 100 rows are one change seen twice.
+  std::size_t changes = 0;
+  nlohmann::json last;
+  for (const nlohmann::json& found : told["breaks"]) {
+    const auto row = [](const nlohmann::json& f) { return f["index"].get<std::size_t>(); };
+    if (!last.is_null() && last["kind"] != found["kind"] && row(found) < row(last) + 100) continue;
+    last = found;
+    ++changes;
+  }
+  EXPECT_EQ(told["segments"].size(), changes + 1);
   for (const std::string& kind : kinds) EXPECT_THAT(reading, testing::HasSubstr(kind));
   return kinds;
 }

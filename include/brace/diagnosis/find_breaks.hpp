@@ -62,13 +62,16 @@ struct BreakReport {
     double mean = 0, sd = 0;
     std::optional<double> persistence;  // of the model on the segment; absent below 250 values
   };
-  std::vector<Segment> segments;             // one where there is no break
+  // One where there is no break; none between breaks of two kinds within 100 rows, which are one
+  // change seen twice.
+  std::vector<Segment> segments;
   std::optional<double> persistence;         // of the model on the whole
   std::optional<double> persistence_within;  // of the segments, weighted by their length
   std::string model;
 
   std::vector<std::string> terms;  // of the breaks
-  // First date after the last break; absent where that date may lie almost anywhere.
+  // First date after the last break; absent where that date may lie almost anywhere, or too few
+  // rows follow.
   std::optional<Timestamp> from;
   std::string reading;
   std::vector<std::string> advice;
