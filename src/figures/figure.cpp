@@ -138,8 +138,23 @@ std::vector<std::string_view> band_colours(std::size_t count) {
   return colours;
 }
 
-void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& place) {
-  const double step = o.fx.size() > 1 ? o.fx[1] - o.fx[0] : (o.x.size() > 1 ? o.x[1] - o.x[0] : 1);
+// The times that the panels share: what is drawn, a row wider on both sides, and where what is
+// known ends.
+struct Span {
+  double from, to, now;
+};
+
+Span span_of(const Outlook& values, const Outlook& volatility) {
+  const std::vector<double>& fx = values.fx;
+  const double step = fx.size() > 1         ? fx[1] - fx[0]
+                      : values.x.size() > 1 ? values.x[1] - values.x[0]
+                                            : 1;
+  return {std::min(values.x.front(), volatility.x.front()) - step, fx.back() + step,
+          (values.x.back() + fx.front()) / 2};
+}
+
+void outlook_panel(Gnuplot& plot, const Outlook& o, const Span& span, bool dated,
+                   const Place& place) {
   const std::string past = plot.data({o.x, o.past}), centre = plot.data({o.fx, o.centre});
   std::string terms;
   // Outermost interval first, so that narrower ones are drawn over it.
@@ -148,7 +163,7 @@ void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& pla
     terms += fmt::format("{} using 1:2:3 with filledcurves lc rgb '{}', ",
                          plot.data({o.fx, o.low[i], o.high[i]}), colours[i]);
   plot.panel(place.left, place.right, place.bottom, place.top, o.title);
-  set_x_axis(plot, dated, o.x.front() - step, o.fx.back() + step);
+  set_x_axis(plot, dated, span.from, span.to);
   if (o.from_zero)
     plot.add("set yrange [0:*]; set ytics autofreq nomirror out");
   else
@@ -156,7 +171,7 @@ void outlook_panel(Gnuplot& plot, const Outlook& o, bool dated, const Place& pla
   plot.add(
       fmt::format("set arrow 1 from first {0:.10g}, graph 0 to first {0:.10g}, graph 1 nohead dt "
                   "3 lc rgb '{1}'",
-                  (o.x.back() + o.fx.front()) / 2, palette::ink));
+                  span.now, palette::ink));
   if (o.strokes) terms += fmt::format("0 lc rgb '{}' lw 0.5, ", palette::ink);
   terms += fmt::format("{} using 1:2 with {} lw {} lc rgb '{}', ", past,
                        o.strokes ? "impulses" : "lines", o.strokes ? 1.6 : 1.8, o.colour);
@@ -255,14 +270,15 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   const bool known = std::any_of(values.actual.begin(), values.actual.end(),
                                  [](double v) { return !std::isnan(v); });
   values.title = on_file ? fmt::format("{}, as in the file", around.level->name) : caption(window);
+  const Span span = span_of(values, volatility);
   join_to_past(values);
   const bool varies = ahead.volatility_varies;
-  outlook_panel(plot, values, dated, {0.06, 0.985, varies ? 0.56 : 0.09, 0.87});
+  outlook_panel(plot, values, span, dated, {0.06, 0.985, varies ? 0.56 : 0.09, 0.87});
   if (varies) {
     volatility.title = fmt::format("volatility{}: filtered, then forecast",
                                    window.unit ? ", " + window.unit_a_period() : "");
     if (ahead.long_run_variance) volatility.level = std::sqrt(*ahead.long_run_variance);
-    outlook_panel(plot, volatility, dated, {0.06, 0.985, 0.09, 0.43});
+    outlook_panel(plot, volatility, span, dated, {0.06, 0.985, 0.09, 0.43});
   }
   page_frame(plot, ahead.model,
              fmt::format("shaded: where it lies with {} % ({})   dashed: {}{}{}",

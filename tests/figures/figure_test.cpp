@@ -5,6 +5,8 @@
 
 #include <cmath>
 #include <limits>
+#include <map>
+#include <regex>
 
 #include "brace/brace.hpp"
 #include "brace/figures/figure.hpp"
@@ -66,6 +68,33 @@ TEST(Figure, IsTitledFromTheModelAndTheSeries) {
   EXPECT_NE(text.find("const ar1 / garch e1 h1 / student"), std::string::npos);
   EXPECT_NE(text.find("log return of settle, percent a day"), std::string::npos);
   EXPECT_NE(text.find("80, 95 %"), std::string::npos);
+}
+
+// Panels over one another have one time, also where a weekend follows the last value.
+TEST(Figure, PanelsShareTheirTime) {
+  const Folder folder;
+  Series y = simulate(parse_model("const / garch"), std::vector{1., .1, .1, .8}, 300, {.seed = 4});
+  using namespace std::chrono;
+  y.times.clear();
+  for (sys_days day{year{2023} / 1 / 2}; y.times.size() < y.size(); day += days{1})
+    if (weekday{day} != Saturday && weekday{day} != Sunday) y.times.push_back(day);
+  ASSERT_EQ(weekday{floor<days>(y.times.back())}, Friday);
+  y.clock = Clock::business_day;
+  const Fit fit = estimate("const / garch", y);
+  draw_forecast(fit, forecast(fit, {.horizon = 10, .draws = 100, .paths = 10}), folder / "fan.svg");
+  const std::string svg = test::content_of(folder / "fan.svg");
+  static const std::regex label(
+      R"(translate\(([0-9.]+),[0-9.]+\)[^>]*>\s*<text>([^<]* [^<]*)</text>)");
+  std::map<std::string, std::vector<std::string>> places;
+  for (std::sregex_iterator at(svg.begin(), svg.end(), label), end; at != end; ++at)
+    places[(*at)[2]].push_back((*at)[1]);
+  int twice = 0;
+  for (const auto& [text, x] : places)
+    if (x.size() == 2) {
+      ++twice;
+      EXPECT_EQ(x[0], x[1]) << text;
+    }
+  EXPECT_GE(twice, 3) << "dates under both panels";
 }
 
 TEST(Figure, DrawsWithoutDatesAndWithoutALevel) {
