@@ -10,6 +10,10 @@
 namespace brace::inline v0::text {
 namespace {
 
+// Columns of numbers have room for so many decimals, and for less than this.
+constexpr int kMostDecimals = 8;
+constexpr double kTooLong = 1e9;
+
 // "3.20e-12" -> "3.2e-12", "1e-05" -> "1e-5": the exponent without padding.
 std::string tidy_exponent(std::string s) {
   const auto e = s.find('e');
@@ -61,13 +65,22 @@ std::string significant(double x, int digits) {
 std::string fixed(std::optional<double> x, int decimals) {
   if (!x) return "-";
   if (std::isinf(*x)) return *x > 0 ? "no end" : "-no end";
+  const double size = std::abs(*x);
+  if (size >= kTooLong) return significant(*x, 7);
+  // Where a column has no room for more decimals three digits are kept by an exponent.
+  if (decimals >= kMostDecimals && size != 0 && size < std::pow(10, 2 - kMostDecimals))
+    return significant(*x, 4);
   return without_negative_zero(fmt::format("{:.{}f}", *x, decimals));
 }
 
 std::string estimate(double x, std::optional<double> error) {
   if (!error || !(*error > 0)) return significant(x, 4);
-  const int decimals = 1 - static_cast<int>(std::floor(std::log10(*error)));
-  if (decimals > 8) return significant(x, 4);
+  const int of_error = static_cast<int>(std::floor(std::log10(*error))), decimals = 1 - of_error;
+  if (decimals > kMostDecimals) return significant(x, 4);
+  if (const double size = std::abs(x); std::max(size, *error) >= kTooLong) {
+    const int of_x = size > 0 ? static_cast<int>(std::floor(std::log10(size))) : of_error;
+    return significant(x, std::clamp(of_x - of_error + 2, 2, 7));
+  }
   return without_negative_zero(fmt::format("{:.{}f}", x, std::max(0, decimals)));
 }
 

@@ -25,6 +25,9 @@ using Eigen::Index;
 // Monte Carlo error of an interval's ends, as a share of its width, that deserves a word; those of
 // a volatility, whose draws are fits, are printed to fewer digits.
 constexpr double kRoughEnds = 0.02, kRoughVolatility = 0.05;
+// Where fewer paths than this lie beyond an end of an interval nothing tells where it is, nor by how
+// far it may be missed.
+constexpr double kFewBeyond = 5;
 // Share of redrawn parameters from which the intervals deserve a word.
 constexpr double kManyRedrawn = 0.05;
 
@@ -36,13 +39,13 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     refuse(fmt::format("horizon = {}: must lie between 1 and 100,000", options.horizon));
   for (const double percent : options.intervals)
     if (!(percent > 0 && percent < 100))
-      refuse(fmt::format("intervals holds {}: each must lie between 0 and 100 percent", percent));
+      refuse(fmt::format("intervals holds {}: each must lie above 0 and below 100 percent", percent));
   for (const auto& [name, given, least] :
        {std::tuple{"draws", options.draws, 100}, {"paths", options.paths, 1}, {"refits", options.refits, 20}})
     if (given < least) refuse(fmt::format("{} = {}: must be at least {}", name, given, least));
   for (const double percent : options.tails)
     if (!(percent > 0 && percent < 50))
-      refuse(fmt::format("tails holds {}: each must lie between 0 and 50 percent", percent));
+      refuse(fmt::format("tails holds {}: each must lie above 0 and below 50 percent", percent));
   if (options.first_variance &&
       !(*options.first_variance > 0 && *options.first_variance <= kLargest))
     refuse(fmt::format("first_variance = {}: a variance is positive, and below {}",
@@ -281,7 +284,7 @@ std::optional<Rough> roughest(const Forecast& ahead) {
       if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
     };
     keep(widest.error, [&] {
-      return fmt::format("the ends of the {:g} % interval of {}", widest.percent, what);
+      return fmt::format("the ends of the {} % interval of {}", widest.percent, what);
     });
     for (const TailRisk& tail : tails)
       keep(tail.error, [&] { return fmt::format("the worst {} % of {}", tail.percent, what); });
@@ -452,6 +455,29 @@ class ForecastReport {
       annualise(ahead_, *year);
   }
 
+  // Of the ends that are asked for the one farthest out.
+  [[nodiscard]] std::optional<Warning> few_paths_beyond() const {
+    double share = 1;
+    std::string of;
+    if (!ahead_.intervals.empty()) {
+      share = (100 - ahead_.intervals.back()) / 200;
+      of = fmt::format("an end of the {} % interval", ahead_.intervals.back());
+    }
+    for (const double percent : options_.tails)
+      if (percent / 100 < share) {
+        share = percent / 100;
+        of = fmt::format("the value-at-risk at {} %", percent);
+      }
+    const double beyond = share * static_cast<double>(outlook_.cloud.paths);
+    if (beyond >= kFewBeyond) return std::nullopt;
+    return Warning{WarningCode::few_draws,
+                   fmt::format("of {} simulated paths {} are expected beyond {}: too few to know where it is; "
+                               "take an interval or a tail that is less far out, or more {}",
+                               text::count(outlook_.cloud.paths), text::significant(beyond, 1), of,
+                               options_.method == ForecastMethod::refit ? "refits (`refits`)"
+                                                                        : "draws (`draws`)")};
+  }
+
   void write_warnings() {
     std::vector<Warning>& warnings = ahead_.warnings;
     for (const Fit* one : fits_)
@@ -468,6 +494,7 @@ class ForecastReport {
                        text::significant(rough->error, 2), rough->of,
                        options_.method == ForecastMethod::refit ? "refits (`refits`)"
                                                                 : "draws (`draws`)")});
+    if (auto few = few_paths_beyond()) warnings.push_back(std::move(*few));
     if (!ahead_.steps.back().variance)
       warnings.push_back(
           {WarningCode::moment_undefined,

@@ -14,20 +14,31 @@
 namespace brace::inline v0 {
 namespace {
 
+// A number to so many decimals. Of values in millions and more (`decimals` is negative then), or
+// below a millionth, as many digits by an exponent, so that columns hold them.
+std::string figure(double x, int decimals) {
+  constexpr int kMillions = -4, kMillionths = 8;
+  if ((decimals > kMillions && decimals <= kMillionths) || !std::isfinite(x) || x == 0)
+    return text::fixed(x, std::max(0, decimals));
+  const int magnitude = static_cast<int>(std::floor(std::log10(std::abs(x))));
+  return text::significant(x, std::clamp(magnitude + decimals + 1, 2, 9));
+}
+
 std::string spell(const PredictionInterval& i, int digits) {
-  return fmt::format("{} to {}", text::fixed(i.low, digits), text::fixed(i.high, digits));
+  return fmt::format("{} to {}", figure(i.low, digits), figure(i.high, digits));
 }
 
 // Decimals that show three digits of a volatility; that of paths which explode is no number.
 int decimals_for(double volatility) {
   if (!(volatility > 0) || !std::isfinite(volatility)) return 2;
-  return std::clamp(2 - static_cast<int>(std::floor(std::log10(volatility))), 0, 8);
+  return 2 - static_cast<int>(std::floor(std::log10(volatility)));
 }
 
 // Ends of simulated intervals have a Monte Carlo error of about one percent of their width: one
 // decimal less.
 int interval_decimals(double volatility) {
-  return std::max(0, decimals_for(volatility) - 1);
+  const int decimals = decimals_for(volatility);
+  return decimals > 0 ? decimals - 1 : decimals;
 }
 
 // Of a model whose point is the level: where it goes.
@@ -39,10 +50,13 @@ std::string level_headline(const Forecast& f) {
           ? ""
           : fmt::format(" ({} at {} %)", spell(last.return_interval.back(), digits),
                         last.return_interval.back().percent);
-  return fmt::format("{} is forecast at {} in {} and {} in {}{}.", f.name,
-                     text::fixed(f.steps.front().mean, digits),
-                     text::plural(1, f.period, f.period + "s"), text::fixed(last.mean, digits),
-                     text::plural(f.steps.size(), f.period, f.period + "s"), range);
+  const auto at = [&](const ForecastStep& step) {
+    return fmt::format("{} in {}", figure(step.mean, digits),
+                       text::plural(static_cast<std::size_t>(step.step), f.period,
+                                    f.period + "s"));
+  };
+  const std::string first = f.steps.size() > 1 ? at(f.steps.front()) + " and " : "";
+  return fmt::format("{} is forecast at {}{}{}.", f.name, first, at(last), range);
 }
 
 std::string when(const ForecastStep& s) {
@@ -72,8 +86,8 @@ void print_levels(std::ostream& out, const Forecast& f) {
       out << fmt::format("{:>{}}", fmt::format("{} % of values", f.intervals[i]), kEnds);
     out << '\n';
     for (const ForecastStep& s : f.steps) {
-      out << fmt::format("  {:<17}{:>14}{:>12}", when(s), text::fixed(s.mean, digits),
-                         text::fixed(s.sd, digits + 1));
+      out << fmt::format("  {:<17}{:>14}{:>12}", when(s), figure(s.mean, digits),
+                         figure(s.sd, digits + 1));
       for (const std::size_t i : group)
         out << fmt::format("{:>{}}", spell(s.return_interval[i], digits), kEnds);
       out << '\n';
@@ -97,7 +111,7 @@ void print_original(std::ostream& out, const Forecast& f) {
     for (std::size_t k = 0; k < f.steps.size(); ++k) {
       const OriginalStep& s = f.original[k];
       out << fmt::format("  {:<17}{:>14}", when(f.steps[k]),
-                         text::fixed(f.back == BackTransform::median ? s.median : s.mean, digits));
+                         figure(f.back == BackTransform::median ? s.median : s.mean, digits));
       for (const std::size_t i : group)
         out << fmt::format("{:>{}}", spell(s.interval[i], digits), kEnds);
       out << '\n';
@@ -133,8 +147,8 @@ void print_steps(std::ostream& out, const Forecast& f, int digits, int ends) {
   line(f.period, "return", ranges ? fmt::format("{} % of returns", f.intervals.back()) : "",
        "volatility", ranges ? fmt::format("its {} %", f.intervals.back()) : "");
   for (const ForecastStep& s : f.steps)
-    line(when(s), text::fixed(s.mean, digits), ranges ? spell(s.return_interval.back(), ends) : "",
-         text::fixed(std::sqrt(s.shown_variance()), digits),
+    line(when(s), figure(s.mean, digits), ranges ? spell(s.return_interval.back(), ends) : "",
+         figure(std::sqrt(s.shown_variance()), digits),
          s.volatility_interval.empty() ? "taken as known"
                                        : spell(s.volatility_interval.back(), ends));
 }
@@ -144,7 +158,7 @@ void print_volatility(std::ostream& out, const Forecast& f) {
   const int ends = interval_decimals(std::sqrt(f.steps.front().shown_variance()));
   print_steps(out, f, digits, ends);
   print_narrower(out, f, ends);
-  out << fmt::format("\n  total return {}", text::fixed(f.horizon_total.mean, digits));
+  out << fmt::format("\n  total return {}", figure(f.horizon_total.mean, digits));
   if (!f.intervals.empty())
     out << fmt::format(", {} % from {}", f.intervals.back(),
                        spell(f.horizon_total.return_interval.back(), ends));
@@ -153,8 +167,8 @@ void print_volatility(std::ostream& out, const Forecast& f) {
     std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
       line += fmt::format("{} {:g} % below {} ({})", &t == tails.data() ? "" : ",", t.percent,
-                          text::fixed(t.value_at_risk, ends + 1),
-                          t.shortfall ? "their mean " + text::fixed(*t.shortfall, ends + 1)
+                          figure(t.value_at_risk, ends + 1),
+                          t.shortfall ? "their mean " + figure(*t.shortfall, ends + 1)
                                       : "their mean is infinite");
     return text::wrap(line, 100, "  ");
   };
@@ -171,12 +185,12 @@ void print_volatility(std::ostream& out, const Forecast& f) {
   const Annualised& a = *f.annualised;
   const int year_digits = decimals_for(a.volatility);
   out << fmt::format("  a year of {} {}s: volatility {}", fmt::format("{:.6g}", a.periods_per_year),
-                     f.period, text::fixed(a.volatility, year_digits));
+                     f.period, figure(a.volatility, year_digits));
   if (!a.volatility_interval.empty())
     out << fmt::format(" ({})",
                        spell(a.volatility_interval.back(), interval_decimals(a.volatility)));
   if (a.long_run_volatility)
-    out << fmt::format(", in the long run {}", text::fixed(*a.long_run_volatility, year_digits));
+    out << fmt::format(", in the long run {}", figure(*a.long_run_volatility, year_digits));
   out << '\n';
 }
 
@@ -224,15 +238,15 @@ std::string headline(const Forecast& f) {
   std::string text;
   const double change = then / now - 1;
   if (std::abs(change) < 0.005)
-    text = fmt::format("Volatility stays near {}{}", text::fixed(now, digits), unit);
+    text = fmt::format("Volatility stays near {}{}", figure(now, digits), unit);
   else
     text = fmt::format("Volatility {} from {} to {}{}", change > 0 ? "rises" : "falls",
-                       text::fixed(now, digits), text::fixed(then, digits), unit);
+                       figure(now, digits), figure(then, digits), unit);
   if (f.long_run_variance)
     text +=
-        fmt::format(" (its long run is {})", text::fixed(std::sqrt(*f.long_run_variance), digits));
+        fmt::format(" (its long run is {})", figure(std::sqrt(*f.long_run_variance), digits));
   text += fmt::format("; over {} it is {}", text::plural(f.steps.size(), f.period, f.period + "s"),
-                      text::fixed(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
+                      figure(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
   if (!f.horizon_total.volatility_interval.empty()) {
     const PredictionInterval& widest = f.horizon_total.volatility_interval.back();
     text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)),

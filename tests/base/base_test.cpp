@@ -43,6 +43,16 @@ TEST(Text, NumbersAndWords) {
   EXPECT_EQ(text::significant(0.000012345, 2), "1.2e-5");
   EXPECT_EQ(text::significant(1957.5754, 4), "1958");
   EXPECT_EQ(text::fixed(std::nullopt, 2), "-");
+  // What a column has no room for.
+  EXPECT_EQ(text::fixed(1.97123e-9, 8), "1.971e-9");
+  EXPECT_EQ(text::fixed(1.016e-9, 9), "1.016e-9");
+  EXPECT_EQ(text::fixed(0, 8), "0.00000000");
+  EXPECT_EQ(text::fixed(0.00001, 2), "0.00") << "a small number among others";
+  EXPECT_EQ(text::fixed(-4523790035.2, 1), "-4.523790e9");
+  EXPECT_EQ(text::fixed(123456789.25, 2), "123456789.25");
+  EXPECT_EQ(text::estimate(1976118079, 63682938), "1.976e9");
+  EXPECT_EQ(text::estimate(1.937607927377468e16, 4.2e16), "1.9e16");
+  EXPECT_EQ(text::estimate(0, 4.2e16), "0.0");
   EXPECT_EQ(text::sentence("log x"), "Log x");
 }
 

@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -259,13 +260,93 @@ TEST(Forecast, RefusesOptionsOutOfRange) {
   };
   EXPECT_EQ(message({.horizon = 0}), "horizon = 0: must lie between 1 and 100,000");
   EXPECT_EQ(message({.intervals = {95, 100}}),
-            "intervals holds 100: each must lie between 0 and 100 percent");
+            "intervals holds 100: each must lie above 0 and below 100 percent");
   EXPECT_EQ(message({.draws = 5}), "draws = 5: must be at least 100");
   const Fit failed = estimate("const / garch", *fit.series, {.starts = 1, .max_iterations = 1});
   const std::string what = test::error_of([&] { (void)forecast(failed); }).what();
   EXPECT_TRUE(what.starts_with(
       "'const / garch e1 h1 / normal' is failed: there is nothing to forecast from"))
       << what;
+}
+
+// In units of 1e9 the variances of mu, ar and sigma2 are 36 powers of ten apart.
+TEST(Forecast, IsTheSameInEveryUnit) {
+  const Series y =
+      simulate(parse_model("const ar1 / garch"), std::vector{1., .3, .1, .1, .8}, 300, {.seed = 5});
+  for (const char* line : {"const ar1", "trend ma1", "const ar1 / garch / student"})
+    for (const double unit : {1e-9, 1e9}) {
+      Series other = y;
+      for (double& v : other.values) v *= unit;
+      const ForecastOptions options{.horizon = 3, .draws = 400};
+      const Forecast a = forecast(estimate(line, y), options),
+                     b = forecast(estimate(line, other), options);
+      // A few of four hundred draws are kept by a hair.
+      EXPECT_NEAR(b.share_redrawn, a.share_redrawn, .01) << line << ' ' << unit;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const ForecastStep &s = a.steps[k], &t = b.steps[k];
+        // Two climbs end within 1e-6 standard errors of one another.
+        EXPECT_NEAR(t.sd / unit, s.sd, 1e-5 * s.sd) << line << ' ' << unit;
+        for (std::size_t i = 0; i < s.return_interval.size(); ++i) {
+          // A draw that is kept by a hair in the one may be drawn again in the other.
+          EXPECT_NEAR(t.return_interval[i].low / unit, s.return_interval[i].low, .05 * s.sd);
+          EXPECT_NEAR(t.return_interval[i].high / unit, s.return_interval[i].high, .05 * s.sd);
+        }
+      }
+    }
+}
+
+// Columns have room for numbers of any unit, and show them.
+TEST(Forecast, PrintsAnyUnit) {
+  for (const double unit : {1e-12, 1e-9, 1e-7, 1e-4, 1., 1e4, 1e7, 1e9, 1e12})
+    for (const char* line : {"const ar1", "const / garch"}) {
+      Series y = *fitted().series;
+      for (double& v : y.values) v *= unit;
+      std::ostringstream out;
+      out << forecast(estimate(line, y), {.horizon = 3, .draws = 100, .paths = 10});
+      std::istringstream rows(out.str());
+      std::string row;
+      int steps = 0;
+      while (std::getline(rows, row)) {
+        // "  2025-10-02  0.05  -2.1 to 2.2  1.08  0.9 to 1.2": numbers stand apart, and none but
+        // the mean is 0.
+        if (!row.starts_with("  20")) continue;
+        ++steps;
+        EXPECT_THAT(row, testing::MatchesRegex("  [-0-9]+( +-?[0-9.]+(e-?[0-9]+)?( to "
+                                               "-?[0-9.]+(e-?[0-9]+)?)?)+"))
+            << unit << ' ' << line;
+        EXPECT_THAT(row, testing::Not(testing::ContainsRegex(" to 0\\.?0*( |$)"))) << unit;
+        EXPECT_LE(row.size(), 100U);
+      }
+      EXPECT_GE(steps, 3) << out.str();
+    }
+}
+
+TEST(Forecast, SaysAMeanOnce) {
+  const Fit fit = estimate("const ar1", *fitted().series);
+  const auto headline = [&](int horizon) {
+    std::ostringstream text;
+    text << forecast(fit, {.horizon = horizon, .method = ForecastMethod::plug_in});
+    return text.str().substr(0, text.str().find('('));
+  };
+  EXPECT_THAT(headline(1), testing::MatchesRegex(".* is forecast at [-0-9.]+ in 1 [a-z]+ "));
+  EXPECT_THAT(headline(3), testing::HasSubstr(" and "));
+}
+
+// Ends beyond which there is hardly a path are no numbers to be trusted.
+TEST(Forecast, SaysWhereItKnowsNoEnd) {
+  const Fit fit = fitted();
+  const auto told = [&](const ForecastOptions& options) {
+    std::string text;
+    for (const Warning& warning : forecast(fit, options).warnings)
+      if (warning.text.find("are expected beyond") != std::string::npos) text += warning.text;
+    return text;
+  };
+  EXPECT_THAT(told({.horizon = 2, .intervals = {50, 99.9999}}),
+              testing::HasSubstr("of 50,000 simulated paths 0.03 are expected beyond an end of the "
+                                 "99.9999 % interval"));
+  EXPECT_THAT(told({.horizon = 2, .tails = {.001, 5}}),
+              testing::HasSubstr("0.5 are expected beyond the value-at-risk at 0.001 %"));
+  EXPECT_EQ(told({.horizon = 2, .intervals = {99.9}, .tails = {.1}}), "");
 }
 
 // A mean and a variance may be all that is wanted; 99.5 percent may be too.
