@@ -198,6 +198,8 @@ template <class Result>
 
 // A saved model, or the model line fitted to the file, whose series `data` then holds.
 [[nodiscard]] Fit load_or_fit(const Options& o, Loaded* data = nullptr);
+// The model lines of a comparison; Error where two are one model.
+[[nodiscard]] std::vector<Model> models_of_lines(const std::vector<std::string>& lines);
 // The model line with what --fix holds; Error where there is none.
 [[nodiscard]] Model model_of(const Options& o);
 // "beta1=0.9,nu=6", `option` being where it was written.

@@ -389,6 +389,12 @@ Series Transformed::inverse(std::span<const double> values) const {
   return out;
 }
 
+bool Transformed::goes_on() const {
+  return std::none_of(links.begin(), links.end(), [](const AppliedTransform& link) {
+    return std::any_of(link.last.begin(), link.last.end(), [](double x) { return std::isnan(x); });
+  });
+}
+
 std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
                                                std::span<const Timestamp> dates) const {
   std::vector<double> v(ahead.begin(), ahead.end());
@@ -411,8 +417,8 @@ std::vector<double> Transformed::inverse_ahead(std::span<const double> ahead,
       if (i < lag && std::isnan(x[i]))
         throw Error(
             ErrorCode::too_few_observations,
-            fmt::format("inverse_ahead: '{}' would go on from a missing value; end the series at "
-                        "a value that is present",
+            fmt::format("'{}' would go on from a missing value; end the series at a value that is "
+                        "present",
                         to_string(applied.link)));
       // A path that explodes leaves the range of numbers and stays outside: infinity times zero is
       // no number.

@@ -207,11 +207,14 @@ void choose_form(const Series& series, Decomposition& out) {
   }
   const PowerEstimate power = estimate_power(series);
   out.form = power.power < 0.5 ? DecompositionForm::multiplicative : DecompositionForm::additive;
+  const bool by_level = power.power < 0.5;
+  const std::string nearer = by_level ? "nearer to 0 than to 1" : "nearer to 1 than to 0";
+  const char* so = power.low <= 0 && power.high >= 1 ? ", though both are within its interval"
+                   : by_level                        ? ": the spread grows with the level"
+                                                     : ": the spread is even";
   out.form_because =
-      fmt::format("Box-Cox power {} ({} to {}), {}", text::fixed(power.power, 2),
-                  text::fixed(power.low, 2), text::fixed(power.high, 2),
-                  power.power < 0.5 ? "nearer to 0 than to 1: the spread grows with the level"
-                                    : "nearer to 1 than to 0: the spread is even");
+      fmt::format("Box-Cox power {} ({} to {}), {}{}", text::fixed(power.power, 2),
+                  text::fixed(power.low, 2), text::fixed(power.high, 2), nearer, so);
 }
 
 }  // namespace

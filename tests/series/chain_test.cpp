@@ -181,6 +181,9 @@ TEST(Chain, SaysWhatItCannotDo) {
                "transforms before; "
                "give it more rows");
   const Transformed gap = transform(make_series({1, 2, kNaN}, "x"), parse_chain("diff1"));
+  EXPECT_FALSE(gap.goes_on());
+  EXPECT_TRUE(transform(make_series({1, kNaN, 2}, "x"), parse_chain("diff1")).goes_on());
+  EXPECT_TRUE(transform(make_series({1, 2, kNaN}, "x"), parse_chain("log")).goes_on());
   EXPECT_EQ(test::error_of([&] { (void)gap.inverse_ahead(std::vector<double>{1}); }).code(),
             ErrorCode::too_few_observations);
 }

@@ -436,11 +436,24 @@ TEST(RealFiles, ALastValueThatIsMissingLeavesTheForecastOfReturns) {
   std::string rows = content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv");
   rows += "2030-01-02,1,1,1,,100\n";
   const std::string file = folder.file("k.csv", rows);
-  const Outcome out = brace("forecast " + file +
-                            " --value settle --drop-zero volume --returns log --method plug-in "
-                            "--model 'const / garch / student' --horizon 2");
-  EXPECT_EQ(out.status, 0) << out.err;
-  EXPECT_THAT(out.err, testing::HasSubstr("settle is missing at 2030-01-02"));
+  const std::string modelled = file +
+                               " --value settle --drop-zero volume --returns log --model 'const / "
+                               "garch / student'",
+                    saved = folder / "m.json", ahead = " --method plug-in --horizon 2 --json";
+  ASSERT_EQ(brace("fit " + modelled + " --save " + saved).status, 0);
+  const Outcome of_line = brace("forecast " + modelled + ahead),
+                of_file = brace("forecast " + saved + ahead);
+  for (const Outcome& out : {of_line, of_file}) {
+    EXPECT_EQ(out.status, 0) << out.err;
+    EXPECT_THAT(out.err, testing::HasSubstr("settle ends on a missing value"));
+  }
+  EXPECT_EQ(Json::parse(of_line.out)["result"], Json::parse(of_file.out)["result"]);
+  // What has no differences goes on from nothing.
+  const Outcome logs = brace("forecast " + file +
+                             " --value settle --drop-zero volume --transform log --model 'const "
+                             "ar1' --method plug-in --horizon 2 --json");
+  ASSERT_EQ(logs.status, 0) << logs.err;
+  EXPECT_EQ(Json::parse(logs.out)["result"]["original"].size(), 2U) << logs.out;
 }
 
 }  // namespace

@@ -69,8 +69,7 @@ int run_backtest(const Options& given) {
   Options o = given;
   const std::vector<Transform> chain = take_estimated(o);
   const Loaded data = load(o, o.backtest.proxy != "squared");
-  std::vector<Model> models;
-  for (const std::string& line : o.model.lines) models.push_back(parse_model(line));
+  const std::vector<Model> models = models_of_lines(o.model.lines);
   BacktestOptions options = backtest_options(o);
   options.chain = chain;
   options.proxy = range_proxy(o, data);

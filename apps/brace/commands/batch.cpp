@@ -127,12 +127,9 @@ std::vector<Model> models_of(const Options& o, StepOptions& steps,
   if (!is_typed(o, "--model") && study)
     if (const std::vector<std::string> compared = steps.models_of("compare"); !compared.empty())
       lines = compared;
-  std::vector<Model> models;
-  for (const std::string& line : lines) {
-    Model model = parse_model(line);
+  std::vector<Model> models = models_of_lines(lines);
+  for (Model& model : models)
     for (Held& held : held_values(o.model.fix, "--fix")) model.held.push_back(std::move(held));
-    models.push_back(std::move(model));
-  }
   return models;
 }
 

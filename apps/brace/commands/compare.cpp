@@ -46,8 +46,7 @@ std::vector<std::string> accuracy_cells(const Accuracy& a, const std::vector<dou
 
 int run_compare(const Options& o) {
   const Loaded data = load(o);
-  std::vector<Model> models;
-  for (const std::string& line : o.model.lines) models.push_back(parse_model(line));
+  const std::vector<Model> models = models_of_lines(o.model.lines);
   CompareOptions options;
   options.hold_out = data.held_out.size();
   if (o.ahead.horizon && options.hold_out == 0)

@@ -201,11 +201,10 @@ int run_forecast(const Options& o) {
     data.transformed.links.clear();  // the file's own scale ends where the file does
   }
   options.future = judged ? data.held_out.companions : read_future(o);
-  const bool ends_missing = !data.level.values.empty() && std::isnan(data.level.values.back());
-  if (ends_missing && !data.transformed.links.empty() && !o.output.quiet)
+  if (!data.transformed.goes_on() && !o.output.quiet)
     std::cerr << fmt::format(
-        "brace: {} is missing at {}, so that the forecast is not carried back to it\n",
-        data.level.name, data.level.when(data.level.size() - 1));
+        "brace: {} ends on a missing value, so that the forecast is not carried back to it\n",
+        data.transformed.original.name);
   if (leads_back(o, data)) options.transformed = std::make_shared<Transformed>(data.transformed);
   const Executor executor = executor_of(o);
   const Forecast ahead =

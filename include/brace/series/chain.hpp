@@ -93,9 +93,11 @@ struct Transformed {
   // missing. For the values that came out it gives back what went in, to some 1e-12 of its size.
   [[nodiscard]] Series inverse(std::span<const double> values) const;
 
+  // Whether every value that differences and returns go on from is present.
+  [[nodiscard]] bool goes_on() const;
+
   // Values that come after the end, back on the scale of what went in: `ahead` follow the series at
-  // `dates` (needed by DivideByProfile only). Throws Error (too_few_observations) where a
-  // difference would go on from a missing value.
+  // `dates` (needed by DivideByProfile only). Throws Error (too_few_observations) unless goes_on().
   [[nodiscard]] std::vector<double> inverse_ahead(std::span<const double> ahead,
                                                   std::span<const Timestamp> dates = {}) const;
 };
