@@ -153,7 +153,9 @@ class SeriesWork {
       WarningRow row{model, std::string(to_string(w.code)), in_words(w.text)};
       const bool told = std::any_of(
           out_.warnings.begin(), out_.warnings.end(),
-          [&](const WarningRow& r) { return r.code == row.code && r.text == row.text; });
+          [&](const WarningRow& r) {
+            return r.model == row.model && r.code == row.code && r.text == row.text;
+          });
       if (!told) out_.warnings.push_back(std::move(row));
     }
   }
@@ -337,7 +339,7 @@ class SeriesWork {
       out_.breaks.push_back({std::string(to_string(b.kind)), date_or_nothing(b.at.date),
                              date_or_nothing(b.at.low_date), date_or_nothing(b.at.high_date),
                              static_cast<std::int64_t>(b.at.row) + 1});
-    warn(options.model, found.warnings);
+    warn("", found.warnings);  // of the series, whatever model looked for them
   }
 
   void add_forecast() {

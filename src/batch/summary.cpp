@@ -93,6 +93,11 @@ void how_it_went(const ResultStore::Database& db, BatchSummary& s) {
        });
 }
 
+// Of the series itself and of the model that was chosen; of all where none could be.
+constexpr const char* kOfTheChosen =
+    "(w.model = '' OR w.model = coalesce((SELECT f.model FROM fits f WHERE f.series = w.series AND "
+    "f.chosen), w.model))";
+
 void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
   const std::int64_t run = s.run.run;
   s.checked = count(db, run, "JOIN checks c USING (series) WHERE m.run = ?");
@@ -111,15 +116,18 @@ void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
       "WHERE m.run = ? AND EXISTS (SELECT 1 FROM tests t WHERE t.series = m.series AND t.step = "
       "'breaks')");
   each(db, run,
-       "SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN warnings w "
-       "USING (series) WHERE m.run = ? GROUP BY w.code ORDER BY times DESC, w.code",
+       fmt::format("SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN "
+                   "warnings w USING (series) WHERE m.run = ? AND {} GROUP BY w.code ORDER BY times "
+                   "DESC, w.code",
+                   kOfTheChosen),
        [&](Statement& codes) {
          BatchSummary::Doubt d;
          codes.read(d.code);
          d.names =
              named(db, run,
-                   fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}'",
-                               d.code));
+                   fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}' "
+                               "AND {}",
+                               d.code, kOfTheChosen));
          s.warnings.push_back(std::move(d));
        });
   each(
@@ -241,16 +249,17 @@ std::vector<std::vector<std::string>> summary_table(const ResultStore& store, co
        "last",       "rows",    "missing",  "log_likelihood", "bic",  "persistence",
        "volatility", "mean",    "check",    "white",          "arch", "law",
        "constancy",  "breaks",  "warnings", "failed_step",    "code", "message"}};
-  Statement rows = store.database().prepare(
+  Statement rows = store.database().prepare(fmt::format(
       "SELECT m.series_name, s.outcome, f.model, f.status, f.how, s.first, s.last, s.rows, "
       "s.missing, f.log_likelihood, f.bic, f.persistence, a.volatility, a.mean, c.verdict, c.mean, "
       "c.variance, c.law, c.constancy, (SELECT count(*) FROM breaks b WHERE b.series = m.series), "
       "(SELECT group_concat(code, ' ') FROM (SELECT DISTINCT code FROM warnings w WHERE w.series = "
-      "m.series ORDER BY code)), e.step, e.code, e.message FROM run_series m JOIN series s USING "
-      "(series) LEFT JOIN fits f ON f.series = m.series AND f.chosen LEFT JOIN forecasts a ON "
-      "a.series = m.series AND a.step = 1 LEFT JOIN checks c ON c.series = m.series LEFT JOIN "
+      "m.series AND {} ORDER BY code)), e.step, e.code, e.message FROM run_series m JOIN series s "
+      "USING (series) LEFT JOIN fits f ON f.series = m.series AND f.chosen LEFT JOIN forecasts a "
+      "ON a.series = m.series AND a.step = 1 LEFT JOIN checks c ON c.series = m.series LEFT JOIN "
       "failures e ON e.rowid = (SELECT min(rowid) FROM failures e WHERE e.series = m.series) WHERE "
-      "m.run = ? ORDER BY m.place, m.series_name");
+      "m.run = ? ORDER BY m.place, m.series_name",
+      kOfTheChosen));
   rows.bind(run.run);
   while (rows.next()) out.push_back(rows.texts(out.front().size()));
   return out;

@@ -3,10 +3,14 @@
 // nothing lost.
 #include "brace/batch/batch.hpp"
 
+#include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <map>
+#include <set>
 
 #include "brace/batch/summary.hpp"
 #include "brace/io/saved_model.hpp"
@@ -298,6 +302,45 @@ TEST(ResultStore, HasOneWriterAndRefusesWhatIsNone) {
   ResultStore store(path, ResultStore::For::writing);
   expect_error(ErrorCode::file_empty, "holds no series",
                [&] { (void)run_batch(*universe_of({}), plan(), store, {.source = "nothing"}); });
+}
+
+// What is told of a series is of itself and of the model that stands beside it.
+TEST(Summary, WarnsOfTheChosenModelAlone) {
+  const Folder folder;
+  const std::string path = folder / "r.sqlite";
+  std::vector<Series> noise;
+  for (std::uint64_t i = 0; i < 6; ++i) {
+    maths::RandomStream random(12, i);
+    std::vector<double> y(300);
+    for (double& v : y) v = random.normal();
+    noise.push_back(make_series(std::move(y), "S" + std::to_string(i), Unit::percent));
+  }
+  BatchPlan how;
+  how.models = {parse_model("const / garch"), parse_model("const")};
+  run(path, noise, Executor(2), how);
+  const ResultStore store(path, ResultStore::For::reading);
+  const auto table = summary_table(store, store.last_run());
+  const auto column = [&](const char* name) {
+    return static_cast<std::size_t>(std::find(table[0].begin(), table[0].end(), name) -
+                                    table[0].begin());
+  };
+  std::map<std::string, std::size_t> times;
+  std::size_t of_others = 0;
+  for (std::size_t r = 1; r < table.size(); ++r) {
+    std::set<std::string> own;
+    for (const WarningRow& w : store.result(1, table[r][0]).warnings)
+      if (w.model.empty() || w.model == table[r][column("model")])
+        own.insert(w.code);
+      else
+        ++of_others;
+    EXPECT_EQ(table[r][column("warnings")], fmt::format("{}", fmt::join(own, " ")));
+    for (const std::string& code : own) ++times[code];
+  }
+  EXPECT_GT(of_others, 0U) << "garch ends on a bound where there is no volatility to model";
+  const BatchSummary s = summarise(store, store.last_run());
+  EXPECT_EQ(s.warnings.size(), times.size());
+  for (const BatchSummary::Doubt& doubt : s.warnings)
+    EXPECT_EQ(doubt.names.count, times[doubt.code]) << doubt.code;
 }
 
 TEST(Summary, ComparesTwoRuns) {
