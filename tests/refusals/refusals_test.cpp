@@ -256,7 +256,7 @@ INSTANTIATE_TEST_SUITE_P(
                 },
                 ErrorCode::too_few_observations, "on 250 observations"},
         Refused{"tails_beyond_the_middle", [] { (void)forecast(good(), {.tails = {60}}); },
-                ErrorCode::bad_option, "between 0 and 50 percent"},
+                ErrorCode::bad_option, "above 0 and below 50 percent"},
         Refused{"baseline_of_few_rows", [] { (void)fit_baseline("smooth", noise(6)); },
                 ErrorCode::too_few_observations, "too few"}),
     name_of);

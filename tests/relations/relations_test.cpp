@@ -6,8 +6,10 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "brace/brace.hpp"
 #include "relations/parts.hpp"
@@ -239,7 +241,126 @@ TEST_P(EveryCommand, SaysTheSameOfPricesInAnotherUnitUnderLogReturns) {
   });
 }
 
+// Rows that are kept back are not there, whatever is asked.
+TEST_P(EveryCommand, SaysOfRowsBeforeAHoldOutWhatItSaysOfAFileThatEndsThere) {
+  static const std::set<std::string> those{"inspect", "unitroot", "lags",  "season",  "breaks",
+                                           "search",  "fit",      "check", "forecast"};
+  each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s + 1, 3)) return;
+    constexpr std::size_t kHeldOut = 6;
+    MadeRows first = rows;
+    first.dates.resize(rows.size() - kHeldOut);
+    first.prices.resize(rows.size() - kHeldOut);
+    const Answers whole(rows, s), cut(first, s);
+    const Call& call = whole.all[(s / 3) % whole.all.size()];
+    if (!those.contains(call.command)) return;
+    const Json kept = whole.ask(call, {}, {"--hold-out", std::to_string(kHeldOut)});
+    Alike how = but_for_the_file();
+    how.but.insert(how.but.end(), {"hold_out", "rows_read"});
+    if (kept.is_object()) same(kept, cut.ask(call), how, call, "rows held out");
+  });
+}
+
+void add_tests_of(const Json& told, std::vector<Json>& tests) {
+  if (told.is_object() && told.contains("statistic") && told.contains("p_value"))
+    tests.push_back(told);
+  if (told.is_structured())
+    for (const Json& part : told) add_tests_of(part, tests);
+}
+
+// Log returns in the place of prices.
+MadeRows moves_of(const MadeRows& rows) {
+  MadeRows moves = rows;
+  for (std::size_t t = rows.size(); t-- > 1;)
+    moves.prices[t] = std::log(rows.prices[t] / rows.prices[t - 1]);
+  moves.dates.erase(moves.dates.begin());
+  moves.prices.erase(moves.prices.begin());
+  return moves;
+}
+
+class Statistics : public EveryCommand {
+ protected:
+  // Those of tests that do not ask for the mean itself.
+  static void expect_same_tests(const Json& one, const Json& other, const std::string& told) {
+    ASSERT_EQ(one.is_object(), other.is_object()) << one << other;
+    if (!one.is_object()) return;
+    std::vector<Json> a, b;
+    add_tests_of(one["result"], a);
+    add_tests_of(other["result"], b);
+    ASSERT_EQ(a.size(), b.size()) << told;
+    for (std::size_t i = 0; i < a.size(); ++i)
+      if (a[i]["test"] != "mean-zero") {
+        // Sums in other numbers, and two climbs that end within 1e-6 standard errors.
+        EXPECT_EQ(
+            difference({a[i]["statistic"], a[i]["p_value"]}, {b[i]["statistic"], b[i]["p_value"]},
+                       {.relative = 1e-4, .absolute = 1e-6}),
+            "")
+            << told << ": " << a[i];
+      }
+  }
+};
+
+// Whatever the values measure: statistics have no unit.
+TEST_P(Statistics, AreTheSameInEveryUnit) {
+  each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s + 1, 2)) return;
+    const MadeRows moves = moves_of(rows);
+    const Answers answers(moves, s);
+    const Call calls[] = {{"inspect", {}},
+                          {"unitroot", {}},
+                          {"lags", {"--lags", "8"}},
+                          {"season", {"--period", "5"}},
+                          {"breaks", {}},
+                          {"backtest",
+                           {"--model", "const ar1", "--model", "const", "--window",
+                            std::to_string(moves.size() - 20)}},
+                          {"check", {"--model", "const / garch"}}};
+    const Call& call = calls[s / 2 % std::size(calls)];
+    const Json one = answers.ask(call);
+    for (const double unit : {1e-9, 1e9})
+      expect_same_tests(one, answers.ask(call, {.times = unit}),
+                        fmt::format("{} in units of {}", call.command, unit));
+  });
+}
+
+// What is asked of moves around a mean does not depend on it.
+TEST_P(Statistics, AreTheSameAroundAnyMean) {
+  each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s + 1, 2)) return;
+    MadeRows moves = moves_of(rows);
+    const Answers answers(moves, s);
+    for (double& x : moves.prices) x += 1;  // some hundred standard deviations
+    const Answers shifted(moves, s);
+    const Call calls[] = {{"inspect", {}},
+                          {"lags", {"--lags", "8"}},
+                          {"lags", {"--lags", "8", "--of", "squares"}},
+                          {"breaks", {}},
+                          {"check", {"--model", "const ar1 / garch"}},
+                          {"backtest",
+                           {"--model", "const ar1", "--model", "const", "--window",
+                            std::to_string(moves.size() - 20)}}};
+    const Call& call = calls[s / 2 % std::size(calls)];
+    const Json one = answers.ask(call), other = shifted.ask(call);
+    expect_same_tests(one, other, call.command + " of values near 1");
+    if (!one.is_object()) return;
+    const Alike how{.relative = 1e-4, .absolute = 1e-6};
+    EXPECT_EQ(difference(one["result"].value("leverage_p", Json()),
+                         other["result"].value("leverage_p", Json()), how),
+              "");
+    if (call.command == "lags") {
+      EXPECT_EQ(difference(one["result"]["lags"], other["result"]["lags"], how), "");
+    }
+    if (call.command == "backtest") {
+      for (std::size_t m = 0; m < one["result"]["models"].size(); ++m)
+        EXPECT_EQ(difference(one["result"]["models"][m]["steps"][0]["volatility"],
+                             other["result"]["models"][m]["steps"][0]["volatility"], how),
+                  "");
+    }
+  });
+}
+
 INSTANTIATE_TEST_SUITE_P(Part, EveryCommand, testing::Range<std::uint64_t>(0, kParts));
+INSTANTIATE_TEST_SUITE_P(Part, Statistics, testing::Range<std::uint64_t>(0, kParts));
 
 }  // namespace
 }  // namespace brace::test
