@@ -23,7 +23,9 @@
 #include "likelihood/exact_likelihood.hpp"
 #include "likelihood/innovations.hpp"
 #include "likelihood/joint_likelihood.hpp"
+#include "maths/regression.hpp"
 #include "model/lag_product.hpp"
+#include "model/spelling.hpp"
 #include "process/admissible.hpp"
 
 namespace brace::inline v0 {
@@ -201,6 +203,28 @@ void require_held_in_range(const Model& model) {
   }
 }
 
+// Of the variance's regressors one that is constant says what its level says, and no maximum tells
+// them apart.
+void require_variance_terms_of_their_own(const Model& model, const MeanData& data) {
+  const Eigen::MatrixXd& given = data.variance_columns;
+  if (given.cols() == 0) return;
+  const bool level_is_free = std::none_of(model.held.begin(), model.held.end(), [](const Held& h) {
+    return h.name == "omega" || h.name == "sigma2";
+  });
+  const Eigen::Index first = level_is_free ? 1 : 0;
+  Eigen::MatrixXd X = Eigen::MatrixXd::Ones(given.rows(), first + given.cols());
+  X.rightCols(given.cols()) = given;
+  for (Eigen::Index c = 0; c < given.cols(); ++c)
+    if (const Eigen::Index terms = first + c + 1; maths::pivoted_rank(X.leftCols(terms)) < terms)
+      throw Error(
+          ErrorCode::bad_model_line,
+          fmt::format("model line: '{}': vwith:{} adds nothing to the terms of the variance before "
+                      "it on these rows (it is constant{}); drop it",
+                      to_string(model),
+                      spell(model.variance_regressors[static_cast<std::size_t>(c)]),
+                      c > 0 ? " or a sum of them" : ""));
+}
+
 Fit run_job(const FitJob& job) {
   Fit fit;
   if (!job.series) throw Error(ErrorCode::bad_option, "a fit without a series: give one");
@@ -225,6 +249,7 @@ Fit run_job(const FitJob& job) {
   require_held_in_range(fit.model);
   require_admissible_where_held(fit.model);
   const MeanData data = mean_data(fit.model, window);
+  require_variance_terms_of_their_own(fit.model, data);
   // Without differences or regressors that is the window itself.
   if (data.lost > 0 || data.missing.size() > window.missing()) {
     Series left = make_series(

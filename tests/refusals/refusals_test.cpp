@@ -206,6 +206,18 @@ INSTANTIATE_TEST_SUITE_P(
                 ErrorCode::bad_model_line, "'beta1' must be held at a finite number"},
         Refused{"differences_of_all_rows", [] { (void)estimate("diff12 ar1", noise(13)); },
                 ErrorCode::too_few_observations, "13"},
+        Refused{"variance_with_a_constant",
+                [] {
+                  (void)estimate("const / garch vwith x",
+                                 with_column(daily(300), std::vector<double>(300, 5.)));
+                },
+                ErrorCode::bad_model_line, "vwith:x adds nothing"},
+        Refused{"variance_with_zeros",
+                [] {
+                  (void)estimate("const / egarch vwith x",
+                                 with_column(daily(300), std::vector<double>(300, 0.)));
+                },
+                ErrorCode::bad_model_line, "vwith:x adds nothing"},
         Refused{"variance_with_a_gap",
                 [] {
                   std::vector<double> x(300, 1.);
