@@ -232,7 +232,7 @@ void print_account(const Series& series);
 [[nodiscard]] bool shows_text(const Options& o);
 
 // A word as a shell takes it, in quotes where it must be.
-[[nodiscard]] std::string shell_word(const std::string& word);
+[[nodiscard]] std::string shell_word(const std::string& text);
 
 // Prints the `Next:` line, which ends every text output.
 void print_next(const Options& o, const std::string& command);

@@ -103,7 +103,7 @@ CheckRows rows_of(const Fit& fit, const char* test) {
 }
 
 void require_rows(Index n, int lags, const char* test) {
-  if (lags < 1 || n < 5 * (lags + 1))
+  if (lags < 1 || n < Index{5} * (lags + 1))
     throw Error(ErrorCode::too_few_observations,
                 fmt::format("{}: {} lags on {} observations; one lag or more is needed, and five "
                             "observations for each",

@@ -31,8 +31,8 @@ struct ScaledData {
 };
 
 struct Problem {
-  // `exact` tells which likelihood. What is given must outlive it.
-  Problem(const Model& model, const MeanData& data, const EstimateOptions& options, bool exact);
+  // `by_exact` tells which likelihood. What is given must outlive it.
+  Problem(const Model& of, const MeanData& given, const EstimateOptions& how, bool by_exact);
 
   const Model& model;
   const MeanData& data;  // as given

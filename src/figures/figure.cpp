@@ -242,7 +242,7 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
     o->high.resize(ahead.intervals.size());
   }
   const Series& happened = on_file ? around.level_held_out : around.held_out;
-  const double last_row = static_cast<double>(shown.size());
+  const auto last_row = static_cast<double>(shown.size());
   for (std::size_t k = 0; k < ahead.steps.size(); ++k) {
     const ForecastStep& s = ahead.steps[k];
     const double at =

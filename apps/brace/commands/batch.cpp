@@ -90,7 +90,8 @@ class StepOptions {
       const std::string& name = typed.option->name;
       if (left_out(name) || !takes(name)) continue;
       if (typed.values.empty()) words.push_back(name);
-      for (const std::string& value : typed.values) words.push_back(name + "=" + value);
+      for (const std::string& value : typed.values)
+        words.push_back(fmt::format("{}={}", name, value));
     }
     return words;
   }

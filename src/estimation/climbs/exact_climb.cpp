@@ -294,12 +294,10 @@ class ExactClimb {
       if (better(r, best_)) best_ = std::move(r);
       return;
     }
-    if (best_.x.size() > 0 && settled(best_) && !settled(r) && r.f < best_.f - kHigher)
-      best_ = std::move(r);
-    else if (best_.x.size() > 0 && settled(r) && !settled(best_) && best_.f < r.f - kHigher)
-      return;
-    else if (better(r, best_))
-      best_ = std::move(r);
+    const bool any = best_.x.size() > 0;
+    const bool shown_to_be_none = any && settled(best_) && !settled(r) && r.f < best_.f - kHigher,
+               is_none = any && settled(r) && !settled(best_) && best_.f < r.f - kHigher;
+    if (shown_to_be_none || (!is_none && better(r, best_))) best_ = std::move(r);
   }
 
   Problem& problem_;
