@@ -56,9 +56,8 @@ bool last_date_is_known(const BreakReport& report) {
   return static_cast<double>(last.high - last.low) <= kSaysNothing * rows;
 }
 
-bool last_segment_is_short(const BreakReport& report) {
-  constexpr std::size_t kLeastOfItsOwn = 100;
-  return report.segments.back().n < kLeastOfItsOwn;
+std::size_t rows_after_breaks(const BreakReport& report) {
+  return report.segments.back().last - report.breaks.back().at.row;
 }
 
 std::string reading_of(const BreakReport& report) {
@@ -104,8 +103,9 @@ std::vector<std::string> advice_of(const BreakReport& report) {
       "To model it: {}{}{}{}.", mean, mean.empty() || variance.empty() ? "" : ", ", variance,
       report.from ? fmt::format(", or the last segment on its own with `from` {}",
                                 format_date(*report.from))
-                  : fmt::format("; the last segment has {} rows, too few for a model of its own",
-                                report.segments.back().n)));
+                  : fmt::format("; the {} rows after the last break are too few for a model of "
+                                "their own",
+                                rows_after_breaks(report))));
   return advice;
 }
 

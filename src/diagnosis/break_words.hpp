@@ -12,10 +12,9 @@
 
 namespace brace::inline v0 {
 
-// Whether the interval of the last date leaves most of the sample out; and whether what follows it
-// is too little for a model of its own.
+// Whether the interval of the last date leaves most of the sample out; and what follows that date.
 [[nodiscard]] bool last_date_is_known(const BreakReport& report);
-[[nodiscard]] bool last_segment_is_short(const BreakReport& report);
+[[nodiscard]] std::size_t rows_after_breaks(const BreakReport& report);
 
 [[nodiscard]] std::string reading_of(const BreakReport& report);
 [[nodiscard]] std::vector<std::string> advice_of(const BreakReport& report);

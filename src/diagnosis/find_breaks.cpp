@@ -22,6 +22,8 @@ namespace {
 constexpr std::size_t kLeastForPersistence = 250;
 // Breaks of two kinds nearer than this are one change seen twice: no segment between them.
 constexpr std::size_t kSameChange = 100;
+// Fewer rows after the last break are no sample for a model of their own.
+constexpr std::size_t kLeastOfItsOwn = 100;
 
 std::vector<double> holm(const std::vector<double>& p) {
   std::vector<std::size_t> order(p.size());
@@ -114,7 +116,8 @@ void take_up(const Series& closed, BreakReport& report) {
     f.term = "step:" + format_date(*report.from);
     report.terms.push_back(f.term);
   }
-  if (!last_date_is_known(report) || last_segment_is_short(report)) report.from.reset();
+  if (!last_date_is_known(report) || rows_after_breaks(report) < kLeastOfItsOwn)
+    report.from.reset();
 }
 
 // The steps of the search; each writes its part of the report.

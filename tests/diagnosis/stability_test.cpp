@@ -115,8 +115,8 @@ TEST(FindBreaks, HasASegmentForEachBreakOfOneKind) {
   ASSERT_LT(report.segments.back().n, 100U);
   EXPECT_FALSE(report.from);
   EXPECT_THAT(report.advice.back(),
-              testing::HasSubstr(
-                  fmt::format("the last segment has {} rows, too few", report.segments.back().n)));
+              testing::HasSubstr(fmt::format("the {} rows after the last break are too few",
+                                             report.segments.back().n)));
 }
 
 TEST(FindBreaks, HolmPutsTheKindsTogether) {
