@@ -19,8 +19,10 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
   in(command.option("--value", o.series.read.value,
                     "column of the values, by name or position (default: the only numeric one)").column(),
      reading);
-  in(command.option("--date", o.series.read.date,
-                    "column of the dates (default: one called so, or the first that reads as one)").column(),
+  in(command
+         .option("--date", o.series.read.date,
+                 "column of the dates (default: one called so, or the first that reads as one)")
+         .column(),
      reading);
   in(command.option("--time", o.series.read.time,
                     "column of the time of day, if separate from the date").column(),
@@ -197,9 +199,9 @@ std::vector<Model> models_of_lines(const std::vector<std::string>& lines) {
     models.push_back(parse_model(line));
     for (std::size_t i = 0; i + 1 < models.size(); ++i)
       if (canonical(models[i]) == canonical(models.back()))
-        throw Error(ErrorCode::bad_option,
-                    fmt::format("--model: '{}' and '{}' are one model; give each once", lines[i],
-                                line));
+        throw Error(
+            ErrorCode::bad_option,
+            fmt::format("--model: '{}' and '{}' are one model; give each once", lines[i], line));
   }
   return models;
 }

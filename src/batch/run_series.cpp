@@ -151,9 +151,8 @@ class SeriesWork {
   void warn(const std::string& model, const std::vector<Warning>& warnings) {
     for (const Warning& w : warnings) {
       WarningRow row{model, std::string(to_string(w.code)), in_words(w.text)};
-      const bool told = std::any_of(
-          out_.warnings.begin(), out_.warnings.end(),
-          [&](const WarningRow& r) {
+      const bool told =
+          std::any_of(out_.warnings.begin(), out_.warnings.end(), [&](const WarningRow& r) {
             return r.model == row.model && r.code == row.code && r.text == row.text;
           });
       if (!told) out_.warnings.push_back(std::move(row));

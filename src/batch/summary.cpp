@@ -115,21 +115,22 @@ void what_is_doubtful(const ResultStore::Database& db, BatchSummary& s) {
       db, run,
       "WHERE m.run = ? AND EXISTS (SELECT 1 FROM tests t WHERE t.series = m.series AND t.step = "
       "'breaks')");
-  each(db, run,
-       fmt::format("SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN "
-                   "warnings w USING (series) WHERE m.run = ? AND {} GROUP BY w.code ORDER BY times "
-                   "DESC, w.code",
-                   kOfTheChosen),
-       [&](Statement& codes) {
-         BatchSummary::Doubt d;
-         codes.read(d.code);
-         d.names =
-             named(db, run,
-                   fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}' "
-                               "AND {}",
-                               d.code, kOfTheChosen));
-         s.warnings.push_back(std::move(d));
-       });
+  each(
+      db, run,
+      fmt::format("SELECT w.code, count(DISTINCT m.series_name) AS times FROM run_series m JOIN "
+                  "warnings w USING (series) WHERE m.run = ? AND {} GROUP BY w.code ORDER BY times "
+                  "DESC, w.code",
+                  kOfTheChosen),
+      [&](Statement& codes) {
+        BatchSummary::Doubt d;
+        codes.read(d.code);
+        d.names =
+            named(db, run,
+                  fmt::format("JOIN warnings w USING (series) WHERE m.run = ? AND w.code = '{}' "
+                              "AND {}",
+                              d.code, kOfTheChosen));
+        s.warnings.push_back(std::move(d));
+      });
   each(
       db, run,
       "SELECT s.last, count(*) AS times FROM run_series m JOIN series s USING (series) WHERE m.run "

@@ -143,7 +143,8 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
                 fmt::format("variance-break: at {} of {} dates a side has no maximum of its own; "
                             "give a longer series or a plainer model",
                             lost, coarse.size()));
-  std::replace_if(coarse.begin(), coarse.end(), [](double x) { return std::isnan(x); }, 0.);
+  std::replace_if(
+      coarse.begin(), coarse.end(), [](double x) { return std::isnan(x); }, 0.);
   const auto best =
       static_cast<std::size_t>(std::max_element(coarse.begin(), coarse.end()) - coarse.begin());
   // The date more finely; the statistic stays that of the evenly spaced dates, whose law is known.
@@ -153,7 +154,8 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
     fine.push_back(static_cast<std::size_t>(static_cast<std::ptrdiff_t>(dates[best]) +
                                             i * static_cast<std::ptrdiff_t>(step) / 5));
   std::vector<double> near = ratios(fine);
-  std::replace_if(near.begin(), near.end(), [](double x) { return std::isnan(x); }, 0.);
+  std::replace_if(
+      near.begin(), near.end(), [](double x) { return std::isnan(x); }, 0.);
   const std::size_t at =
       fine[static_cast<std::size_t>(std::max_element(near.begin(), near.end()) - near.begin())];
 

@@ -24,8 +24,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-// Of the counted rows: w = z^2 - 1, slopes of h and of the mean, scores, each by parameters that are
-// measured by how the likelihood curves in them.
+// Of the counted rows: w = z^2 - 1, slopes of h and of the mean, scores, each by parameters that
+// are measured by how the likelihood curves in them.
 struct CheckRows {
   VectorXd w;
   MatrixXd slopes;  // (dh/dtheta) / h, rows x k

@@ -179,7 +179,9 @@ void add_column_bounds(const Model& model, std::vector<Bound>& bounds);
 
 // What most families have in common; one of their own hides it.
 struct FamilyDefaults {
-  static std::vector<std::vector<double>> twins(const Model&, std::span<const double>) { return {}; }
+  static std::vector<std::vector<double>> twins(const Model&, std::span<const double>) {
+    return {};
+  }
   static std::vector<ContainedCase> cases() { return {}; }
   static double state(const StepRules&, const VarianceState&, double) { return 0; }
   static std::vector<std::optional<double>> mean_factors(const Model&, std::span<const double>,

@@ -46,8 +46,7 @@ class NormalDraws final : public ParameterDraws {
     const VectorXd per_se = se.unaryExpr([](double s) { return s > 0 ? 1 / s : 0; });
     const auto [values, vectors] =
         maths::symmetric_eigen(per_se.asDiagonal() * V * per_se.asDiagonal());
-    root_ = se.asDiagonal() *
-            maths::sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
+    root_ = se.asDiagonal() * maths::sandwich(vectors, values.cwiseMax(0).cwiseSqrt().asDiagonal());
   }
 
   bool next(std::vector<double>& theta) override {

@@ -25,8 +25,8 @@ using Eigen::Index;
 // Monte Carlo error of an interval's ends, as a share of its width, that deserves a word; those of
 // a volatility, whose draws are fits, are printed to fewer digits.
 constexpr double kRoughEnds = 0.02, kRoughVolatility = 0.05;
-// Where fewer paths than this lie beyond an end of an interval nothing tells where it is, nor by how
-// far it may be missed.
+// Where fewer paths than this lie beyond an end of an interval nothing tells where it is, nor by
+// how far it may be missed.
 constexpr double kFewBeyond = 5;
 // Share of redrawn parameters from which the intervals deserve a word.
 constexpr double kManyRedrawn = 0.05;
@@ -39,7 +39,8 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     refuse(fmt::format("horizon = {}: must lie between 1 and 100,000", options.horizon));
   for (const double percent : options.intervals)
     if (!(percent > 0 && percent < 100))
-      refuse(fmt::format("intervals holds {}: each must lie above 0 and below 100 percent", percent));
+      refuse(
+          fmt::format("intervals holds {}: each must lie above 0 and below 100 percent", percent));
   for (const auto& [name, given, least] :
        {std::tuple{"draws", options.draws, 100}, {"paths", options.paths, 1}, {"refits", options.refits, 20}})
     if (given < least) refuse(fmt::format("{} = {}: must be at least {}", name, given, least));
@@ -283,9 +284,8 @@ std::optional<Rough> roughest(const Forecast& ahead) {
       const double share = error / width / allowed;
       if (share > 1 && (!worst || share > worst->share)) worst = {name(), error, share};
     };
-    keep(widest.error, [&] {
-      return fmt::format("the ends of the {} % interval of {}", widest.percent, what);
-    });
+    keep(widest.error,
+         [&] { return fmt::format("the ends of the {} % interval of {}", widest.percent, what); });
     for (const TailRisk& tail : tails)
       keep(tail.error, [&] { return fmt::format("the worst {} % of {}", tail.percent, what); });
   };
@@ -470,12 +470,13 @@ class ForecastReport {
       }
     const double beyond = share * static_cast<double>(outlook_.cloud.paths);
     if (beyond >= kFewBeyond) return std::nullopt;
-    return Warning{WarningCode::few_draws,
-                   fmt::format("of {} simulated paths {} are expected beyond {}: too few to know where it is; "
-                               "take an interval or a tail that is less far out, or more {}",
-                               text::count(outlook_.cloud.paths), text::significant(beyond, 1), of,
-                               options_.method == ForecastMethod::refit ? "refits (`refits`)"
-                                                                        : "draws (`draws`)")};
+    return Warning{
+        WarningCode::few_draws,
+        fmt::format(
+            "of {} simulated paths {} are expected beyond {}: too few to know where it is; "
+            "take an interval or a tail that is less far out, or more {}",
+            text::count(outlook_.cloud.paths), text::significant(beyond, 1), of,
+            options_.method == ForecastMethod::refit ? "refits (`refits`)" : "draws (`draws`)")};
   }
 
   void write_warnings() {

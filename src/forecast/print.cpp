@@ -52,8 +52,7 @@ std::string level_headline(const Forecast& f) {
                         last.return_interval.back().percent);
   const auto at = [&](const ForecastStep& step) {
     return fmt::format("{} in {}", figure(step.mean, digits),
-                       text::plural(static_cast<std::size_t>(step.step), f.period,
-                                    f.period + "s"));
+                       text::plural(static_cast<std::size_t>(step.step), f.period, f.period + "s"));
   };
   const std::string first = f.steps.size() > 1 ? at(f.steps.front()) + " and " : "";
   return fmt::format("{} is forecast at {}{}{}.", f.name, first, at(last), range);
@@ -166,10 +165,10 @@ void print_volatility(std::ostream& out, const Forecast& f) {
   const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
     std::string line = fmt::format("worst returns of {}:", of);
     for (const TailRisk& t : tails)
-      line += fmt::format("{} {:g} % below {} ({})", &t == tails.data() ? "" : ",", t.percent,
-                          figure(t.value_at_risk, ends + 1),
-                          t.shortfall ? "their mean " + figure(*t.shortfall, ends + 1)
-                                      : "their mean is infinite");
+      line += fmt::format(
+          "{} {:g} % below {} ({})", &t == tails.data() ? "" : ",", t.percent,
+          figure(t.value_at_risk, ends + 1),
+          t.shortfall ? "their mean " + figure(*t.shortfall, ends + 1) : "their mean is infinite");
     return text::wrap(line, 100, "  ");
   };
   if (!f.horizon_total.tails.empty()) {
@@ -243,8 +242,7 @@ std::string headline(const Forecast& f) {
     text = fmt::format("Volatility {} from {} to {}{}", change > 0 ? "rises" : "falls",
                        figure(now, digits), figure(then, digits), unit);
   if (f.long_run_variance)
-    text +=
-        fmt::format(" (its long run is {})", figure(std::sqrt(*f.long_run_variance), digits));
+    text += fmt::format(" (its long run is {})", figure(std::sqrt(*f.long_run_variance), digits));
   text += fmt::format("; over {} it is {}", text::plural(f.steps.size(), f.period, f.period + "s"),
                       figure(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
   if (!f.horizon_total.volatility_interval.empty()) {

@@ -187,12 +187,14 @@ std::string DateReader::why_no_day(std::string_view text) const {
   if (std::none_of(text.begin(), text.end(), is_digit))
     return "is no date; correct it, or take the row out";
   if (!days_.empty() || format_)
-    return fmt::format("is not a date in the form {}{}; correct it, or name the form with "
-                       "`date_format`",
-                       alive_.front(), !format_ ? " of the rows before" : "");
+    return fmt::format(
+        "is not a date in the form {}{}; correct it, or name the form with "
+        "`date_format`",
+        alive_.front(), !format_ ? " of the rows before" : "");
   constexpr std::size_t kDigitsOfDayNumber = 5;  // 1927 to 2173
   if (text.size() == kDigitsOfDayNumber && std::all_of(text.begin(), text.end(), is_digit))
-    return "is not a date in a form that is recognised; if it is a spreadsheet's count of days, save "
+    return "is not a date in a form that is recognised; if it is a spreadsheet's count of days, "
+           "save "
            "the column as dates there";
   return "is not a date in a form that is recognised; name its form with `date_format`";
 }

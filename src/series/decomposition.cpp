@@ -212,9 +212,8 @@ void choose_form(const Series& series, Decomposition& out) {
   const char* so = power.low <= 0 && power.high >= 1 ? ", though both are within its interval"
                    : by_level                        ? ": the spread grows with the level"
                                                      : ": the spread is even";
-  out.form_because =
-      fmt::format("Box-Cox power {} ({} to {}), {}{}", text::fixed(power.power, 2),
-                  text::fixed(power.low, 2), text::fixed(power.high, 2), nearer, so);
+  out.form_because = fmt::format("Box-Cox power {} ({} to {}), {}{}", text::fixed(power.power, 2),
+                                 text::fixed(power.low, 2), text::fixed(power.high, 2), nearer, so);
 }
 
 }  // namespace

@@ -192,7 +192,8 @@ INSTANTIATE_TEST_SUITE_P(
             "date|x\n2024-01-01|1\n",
             {},
             ErrorCode::column_missing,
-            "F: no column holds numbers; its columns are date|x; cells must be separated by commas, "
+            "F: no column holds numbers; its columns are date|x; cells must be separated by "
+            "commas, "
             "semicolons or tabs"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",

@@ -381,9 +381,9 @@ TEST(Residuals, AreTheSameRowsInCsvAndJsonAndAddUp) {
   const std::string series = "data/kelp-fibre.csv --value settle --drop-zero volume --returns log";
   for (const char* line : {"const ar1 / garch / student", "const ar1"}) {
     const Outcome csv = brace(fmt::format("fit {} --model '{}' --residuals {}", series, line,
-                                         (folder / "r.csv"))),
+                                          (folder / "r.csv"))),
                   whole = brace(fmt::format("check {} --model '{}' --residuals {}", series, line,
-                                           (folder / "r.json")));
+                                            (folder / "r.json")));
     ASSERT_EQ(csv.status, 0) << csv.err;
     ASSERT_EQ(whole.status, 0) << whole.err;
     const Json rows = Json::parse(content_of((folder / "r.json")))["result"]["rows"];
