@@ -15,11 +15,6 @@
 
 namespace brace::inline v0 {
 
-// Whether a direction is the sign of a value, not that of its change.
-inline bool counts_from_zero(const Series& series) {
-  return series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
-}
-
 // NaN where none is.
 inline double last_present(std::span<const double> values) {
   for (std::size_t i = values.size(); i > 0; --i)

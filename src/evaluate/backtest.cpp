@@ -18,6 +18,7 @@
 #include "brace/base/text.hpp"
 #include "brace/estimation/estimate.hpp"
 #include "brace/estimation/rolling.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"

@@ -12,6 +12,7 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "evaluate/accuracy_words.hpp"
 #include "evaluate/rows.hpp"
 #include "maths/deviations.hpp"

@@ -14,6 +14,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/diagnosis/check.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/moments.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"

@@ -108,7 +108,7 @@ class Refits final : public ParameterDraws {
     std::vector<double> z(rows);
     Series made = fit_.window();
     for (int attempt = 0; attempt < kMostRefits; ++attempt) {
-      shocks_.fill(stream_, shape, 0, z);
+      shocks_.fill(stream_, shape, z);
       Stepper step(fit_.model, theta_, past);
       for (std::size_t t = 0; t < rows; ++t) {
         const auto row = static_cast<Index>(t);
@@ -250,16 +250,21 @@ std::vector<double> ShockSource::of_fit(const Fit& fit) {
   return z;
 }
 
-void ShockSource::fill(maths::RandomStream& stream, std::span<const double> shape, std::size_t path,
+void ShockSource::fill(maths::RandomStream& stream, std::span<const double> shape,
                        std::span<double> z) const {
-  if (!residuals_.empty()) {
-    for (double& v : z)
-      v = residuals_[static_cast<std::size_t>(stream.uniform() *
-                                              static_cast<double>(residuals_.size()))];
-  } else if (path % 2 == 0 || !law_.symmetric) {
-    law_.draw_many(stream, shape, z);
-  } else {
-    for (double& v : z) v = -v;
+  if (residuals_.empty()) return law_.draw_many(stream, shape, z);
+  for (double& v : z)
+    v = residuals_[static_cast<std::size_t>(stream.uniform() *
+                                            static_cast<double>(residuals_.size()))];
+}
+
+void ShockSource::fill_paths(maths::RandomStream& stream, std::span<const double> shape,
+                             std::size_t paths, std::span<double> z) const {
+  const bool mirrored = residuals_.empty() && law_.symmetric;
+  const std::size_t drawn = mirrored ? (paths + 1) / 2 : paths;
+  for (; !z.empty(); z = z.subspan(paths)) {
+    fill(stream, shape, z.first(drawn));
+    for (std::size_t p = drawn; p < paths; ++p) z[p] = -z[p - drawn];
   }
 }
 

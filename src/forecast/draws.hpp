@@ -32,10 +32,11 @@ class ShockSource {
   // The standardised residuals of a fit with mean 0 and variance 1.
   [[nodiscard]] static std::vector<double> of_fit(const Fit& fit);
 
-  // One path. Under a symmetric law every second one mirrors the one before it, and means come out
-  // right.
-  void fill(maths::RandomStream& stream, std::span<const double> shape, std::size_t path,
-            std::span<double> z) const;
+  void fill(maths::RandomStream& stream, std::span<const double> shape, std::span<double> z) const;
+  // Of paths beside each other, z[step * paths + path]: those of a step do not depend on how many
+  // follow. Under a symmetric law half of the paths mirror the others, and means come out right.
+  void fill_paths(maths::RandomStream& stream, std::span<const double> shape, std::size_t paths,
+                  std::span<double> z) const;
 
  private:
   const ShockLaw& law_;

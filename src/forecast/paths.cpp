@@ -58,37 +58,37 @@ PathMaker::PathMaker(const Model& model, std::size_t horizon, const Columns& col
       columns_(columns),
       plain_(is_plain(model)),
       levels_(!model.mean.differences.empty()),
-      z_(horizon),
       y_(horizon),
-      h_(horizon),
       mu_(horizon) {
   const ParameterNames names = parameter_names(model);
   first_variance_ = names.mean.size();
   first_shape_ = first_variance_ + names.variance.size();
 }
 
-void PathMaker::run_plain(std::span<const double> theta, const ShockSource& shocks,
-                          maths::RandomStream& stream, std::size_t count, Cloud& cloud,
+void PathMaker::run_plain(std::span<const double> theta, std::size_t count, Cloud& cloud,
                           std::size_t first, double h1) {
   const bool signs = std::holds_alternative<Gjr>(model_.variance);
   const double omega = theta[first_variance_], alpha = theta[first_variance_ + 1],
                below = alpha + (signs ? theta[first_variance_ + 2] : 0),
                beta = theta[first_variance_ + (signs ? 3 : 2)];
-  const std::span<const double> shape = theta.subspan(first_shape_);
-  for (std::size_t p = 0; p < count; ++p) {
-    shocks.fill(stream, shape, p, z_);
-    double h = h1, sum = 0, variance = 0;
-    for (std::size_t k = 0; k < horizon_; ++k) {
-      const double z = z_[k], y = mu_[k] + std::sqrt(h) * z;
-      cloud.returns[k][first + p] = y;
-      cloud.variances[k][first + p] = h;
-      sum += y;
-      variance += h;
-      h = omega + ((z < 0 ? below : alpha) * z * z + beta) * h;
+  double* const sum = cloud.total_return.data() + first;
+  double* const variance = cloud.total_variance.data() + first;
+  std::fill_n(sum, count, 0.0);
+  std::fill_n(variance, count, 0.0);
+  h_.assign(count, h1);
+  for (std::size_t k = 0; k < horizon_; ++k) {
+    double* const returns = cloud.returns[k].data() + first;
+    double* const variances = cloud.variances[k].data() + first;
+    for (std::size_t p = 0; p < count; ++p) {
+      const double z = z_[k * count + p], h = h_[p], y = mu_[k] + std::sqrt(h) * z;
+      returns[p] = y;
+      variances[p] = h;
+      sum[p] += y;
+      variance[p] += h;
+      h_[p] = omega + ((z < 0 ? below : alpha) * z * z + beta) * h;
     }
-    cloud.total_return[first + p] = sum;
-    cloud.total_variance[first + p] = variance;
   }
+  const std::span<const double> shape = theta.subspan(first_shape_);
   cloud.next[first / count] = {mu_[0], h1, {shape.begin(), shape.end()}};
 }
 
@@ -102,17 +102,18 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
     step_.emplace(model_, theta, start);
   }
   Stepper& step = *step_;
+  const std::span<const double> shape = theta.subspan(first_shape_);
+  maths::RandomStream own = stream.branch();
+  z_.resize(horizon_ * count);
+  shocks.fill_paths(own, shape, count, z_);
   if (plain_) {
     for (std::size_t k = 0; k < horizon_; ++k)
       mu_[k] = step.regression(columns_.mean, static_cast<Index>(k));
-    run_plain(theta, shocks, stream, count, cloud, first,
-              first_variance.value_or(step.expect(0).h));
+    run_plain(theta, count, cloud, first, first_variance.value_or(step.expect(0).h));
     return all_finite(cloud, first, count);
   }
   const std::vector<double> weights = psi_weights(model_, theta, horizon_);
-  const std::span<const double> shape = theta.subspan(first_shape_);
   for (std::size_t p = 0; p < count; ++p) {
-    shocks.fill(stream, shape, p, z_);
     step.restart(start);
     if (first_variance) step.begin_at(*first_variance);
     const std::size_t at = first + p;
@@ -121,7 +122,7 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
     for (std::size_t k = 0; k < horizon_; ++k) {
       const auto at_row = static_cast<Index>(k);
       const Stepper::Row row =
-          step.advance(z_[k], step.regression(columns_.mean, at_row),
+          step.advance(z_[k * count + p], step.regression(columns_.mean, at_row),
                        step.variance_regression(columns_.variance, at_row));
       cloud.returns[k][at] = y_[k] = row.y;
       cloud.variances[k][at] = row.h;
@@ -136,7 +137,7 @@ bool PathMaker::run(std::span<const double> theta, const Past& start, const Shoc
     cloud.total_variance[at] = variance;
     if (p == 0) {
       const double h = cloud.variances[0][at];
-      cloud.next[first / count] = {y_[0] - std::sqrt(h) * z_[0], h, {shape.begin(), shape.end()}};
+      cloud.next[first / count] = {y_[0] - std::sqrt(h) * z_[p], h, {shape.begin(), shape.end()}};
     }
   }
   return all_finite(cloud, first, count);

@@ -53,7 +53,8 @@ class PathMaker {
   // Fills paths first .. first + count - 1 of the cloud, a draw's, and the law of its next row;
   // total_return is from `level`, the last value, where the model has differences. `original` is
   // left alone. False where a path left the range of numbers, as parameters far from the estimates
-  // may make it: then they say nothing.
+  // may make it: then they say nothing. The stream moves by one draw, and no step depends on how
+  // many follow it.
   [[nodiscard]] bool run(std::span<const double> theta, const Past& start,
                          const ShockSource& shocks, maths::RandomStream& stream, std::size_t count,
                          Cloud& cloud, std::size_t first,
@@ -61,8 +62,7 @@ class PathMaker {
 
  private:
   // garch or gjr e1 h1 without lags in the mean: the recursion itself, no state kept.
-  void run_plain(std::span<const double> theta, const ShockSource& shocks,
-                 maths::RandomStream& stream, std::size_t count, Cloud& cloud, std::size_t first,
+  void run_plain(std::span<const double> theta, std::size_t count, Cloud& cloud, std::size_t first,
                  double h1);
 
   const Model& model_;
@@ -70,7 +70,8 @@ class PathMaker {
   const Columns& columns_;
   std::size_t first_shape_, first_variance_;
   bool plain_, levels_;
-  std::vector<double> z_, y_, h_, mu_;
+  std::vector<double> z_;  // [step * paths + path]
+  std::vector<double> y_, h_, mu_;
   std::optional<Stepper> step_;  // made by the first draw, which the others use again
 };
 

@@ -177,12 +177,24 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   return out;
 }
 
+bool counts_from_zero(const Series& series) {
+  constexpr double kLikeTheOneBefore = 0.5;
+  switch (series.kind) {
+    case SeriesKind::log_return:
+    case SeriesKind::simple_return: return true;
+    case SeriesKind::log_level: return false;
+    case SeriesKind::values: break;
+  }
+  const auto some = [&](auto side) { return std::ranges::any_of(series.values, side); };
+  return some([](double v) { return v < 0; }) && some([](double v) { return v > 0; }) &&
+         maths::autocorrelations(series.values, 1)[0] < kLikeTheOneBefore;
+}
+
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  const bool returns =
-      series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
-  if (!returns && n >= 50 && maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
+  if (!counts_from_zero(series) && n >= 50 &&
+      maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
     const Series latest = series.size() > kEnough

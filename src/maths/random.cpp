@@ -24,6 +24,10 @@ std::uint64_t spread(std::uint64_t x) {
 RandomStream::RandomStream(std::uint64_t seed, std::uint64_t number)
     : engine_(spread(spread(seed) ^ number)) {}
 
+RandomStream RandomStream::branch() {
+  return {engine_(), 0};
+}
+
 double RandomStream::uniform() {
   return (static_cast<double>(engine_() >> 11) + 0.5) * 0x1.0p-53;
 }

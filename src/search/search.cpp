@@ -496,7 +496,7 @@ Scored scored(const Fit& fit, std::optional<int> period) {
 }
 
 Fit Search::best() const {
-  // Forecast origins it was found, so that it is the same maximum.
+  // Where it was found, so that it is the same maximum.
   EstimateOptions options;
   options.likelihood = likelihood;
   options.start = candidates.at(chosen).estimates;

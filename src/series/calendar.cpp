@@ -81,6 +81,13 @@ bool falls_on(const Closing& closing, const year_month_day& date, unsigned weekd
 
 constexpr int kYears = 3;  // fewer prove nothing
 
+// Whether rows stop around the day for longer than for a holiday: then it says nothing of closings.
+bool lies_in_a_hole(const std::vector<sys_days>& open, sys_days day) {
+  const auto after = std::lower_bound(open.begin(), open.end(), day);
+  return after != open.begin() && after != open.end() &&
+         *after - *std::prev(after) > kLongestClosing;
+}
+
 // Days at one distance from Easter that were closed each year, where dates do not explain them.
 void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closing>& out) {
   const sys_days first = open.front(), last = open.back();
@@ -90,7 +97,7 @@ void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closi
     int came = 0, traded = 0, unexplained = 0;
     for (auto year = year_month_day(first).year(); year <= year_month_day(last).year(); ++year) {
       const sys_days day = easter(year) + days(after);
-      if (day < first || day > last || is_weekend(day)) continue;
+      if (day < first || day > last || is_weekend(day) || lies_in_a_hole(open, day)) continue;
       ++came;
       traded += std::binary_search(open.begin(), open.end(), day) ? 1 : 0;
       unexplained += std::none_of(by_date.begin(), by_date.end(), [&](const Closing& c) {
@@ -102,7 +109,8 @@ void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closi
   }
 }
 
-// Calls see(date, weekday, traded) for every day from the first to the last but those at weekends.
+// Calls see(date, weekday, traded) for every day from the first to the last but those at weekends
+// and in holes.
 template <class See>
 void each_weekday(const std::vector<sys_days>& open, See see) {
   auto next = open.begin();
@@ -113,6 +121,11 @@ void each_weekday(const std::vector<sys_days>& open, See see) {
     const auto d = static_cast<unsigned>(date.day());
     if (day != open.front())
       date = d < 28 ? date.year() / date.month() / (d + 1) : year_month_day(day);
+    if (next != open.begin() && *next - *std::prev(next) > kLongestClosing && day < *next) {
+      day = *next;
+      date = year_month_day(day);
+      w = weekday(day).c_encoding();
+    }
     const bool traded = next != open.end() && *next == day;
     if (traded) ++next;
     if (w != 0 && w != 6) see(date, w, traded);

@@ -26,7 +26,7 @@ TEST(Baseline, WordsAreReadAndWritten) {
         std::pair{"smooth x",
                   "baseline 'smooth x': 'x' is none of trend, damped, season 12, times "
                   "12"}})
-    EXPECT_STREQ(test::error_of([&] { (void)parse_baseline(words); }).what(), why);
+    EXPECT_STREQ(test::error_of([text = words] { (void)parse_baseline(text); }).what(), why);
 }
 
 TEST(Baseline, SimpleOnesInClosedForm) {

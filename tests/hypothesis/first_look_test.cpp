@@ -314,5 +314,24 @@ TEST(Inspection, HoldsAllThatAPageNeeds) {
   EXPECT_TRUE(short_look.memory.empty() && short_look.tails.empty());
 }
 
+TEST(Series, AreToldFromZeroAsReturnsAreOrFromTheValueBefore) {
+  Series moves = normals(3, 300), level = moves, high = moves, lingering = moves;
+  for (std::size_t t = 1; t < 300; ++t) {
+    level.values[t] += level.values[t - 1];
+    lingering.values[t] += .7 * lingering.values[t - 1];
+  }
+  for (double& v : high.values) v += 100;
+  EXPECT_TRUE(counts_from_zero(moves));
+  EXPECT_FALSE(counts_from_zero(level));
+  EXPECT_FALSE(counts_from_zero(lingering));
+  EXPECT_FALSE(counts_from_zero(high));
+  EXPECT_FALSE(counts_from_zero(make_series({0, 0, 0})));
+  // What is known of them goes first.
+  high.kind = SeriesKind::simple_return;
+  EXPECT_TRUE(counts_from_zero(high));
+  moves.kind = SeriesKind::log_level;
+  EXPECT_FALSE(counts_from_zero(moves));
+}
+
 }  // namespace
 }  // namespace brace

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <regex>
+#include <set>
 #include <sstream>
 
 #include "support/command_table.hpp"
@@ -42,6 +43,24 @@ std::size_t columns_of(const std::string& line) {
 std::string without_blanks(std::string text) {
   std::erase_if(text, [](char c) { return c == ' ' || c == '\n'; });
   return text;
+}
+
+// The word that asks for a group of options asks for one.
+TEST(Help, NamesEachGroupOfOptionsOnce) {
+  for (const auto& c : command_table()) {
+    const std::string name = c["name"],
+                      told =
+                          run(std::string(BRACE_TOOL) + " " + name + " --help no-such-group").err;
+    const std::size_t from = told.find("there are ");
+    if (from == std::string::npos) continue;  // without groups
+    std::istringstream words(told.substr(from + 10));
+    std::set<std::string> seen;
+    for (std::string word; words >> word;) {
+      if (word.ends_with(',')) word.pop_back();
+      EXPECT_TRUE(seen.insert(word).second) << name << ": " << told;
+    }
+    EXPECT_TRUE(seen.contains("all")) << told;
+  }
 }
 
 TEST(Help, OfEachCommandFitsTwoScreensAtAnyWidth) {

@@ -268,6 +268,35 @@ TEST_P(Models, ForecastStepByStepWhatTheyForecastAtOnce) {
   });
 }
 
+// What is said of tomorrow does not depend on how many days are asked for.
+TEST_P(Models, ForecastAStepTheSameWhateverTheHorizon) {
+  static const std::pair<const char*, ForecastMethod> asked[] = {
+      {"const / garch / student", ForecastMethod::full},
+      {"const ar1 / gjr / skew-student", ForecastMethod::plug_in},
+      {"const ar1", ForecastMethod::resampled},
+      {"const / egarch", ForecastMethod::plug_in}};
+  const auto numbers_of = [](const ForecastStep& step) {
+    std::vector<double> out{step.mean, step.sd, step.shown_variance()};
+    for (const auto& intervals : {step.return_interval, step.volatility_interval})
+      for (const PredictionInterval& i : intervals) out.insert(out.end(), {i.low, i.high});
+    for (const TailRisk& t : step.tails)
+      out.insert(out.end(), {t.value_at_risk, t.shortfall.value_or(0)});
+    return out;
+  };
+  each([&](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s + 2, 4)) return;
+    const auto& [line, method] = asked[s / 4 % std::size(asked)];
+    const Fit fit = estimate(line, returns_of(rows), {.likelihood = LikelihoodKind::conditional});
+    if (!fit.usable()) return;
+    const auto ahead = [&](int horizon) {
+      return forecast(fit, {.horizon = horizon, .method = method, .draws = 100}).steps;
+    };
+    const std::vector<ForecastStep> two = ahead(2), seven = ahead(7);
+    for (std::size_t k = 0; k < two.size(); ++k)
+      EXPECT_EQ(numbers_of(two[k]), numbers_of(seven[k])) << line << ", step " << k + 1;
+  });
+}
+
 // Decimals for percent, and units far from those of returns: numbers move with the unit, and what
 // is said of them stays.
 TEST_P(Models, SayTheSameInAnotherUnitInScaledFigures) {

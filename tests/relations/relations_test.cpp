@@ -278,6 +278,33 @@ MadeRows moves_of(const MadeRows& rows) {
   return moves;
 }
 
+// Returns that come in a file are spoken of and judged as those that are taken of prices.
+TEST_P(EveryCommand, SaysOfReturnsInAFileWhatItSaysOfThoseItTakes) {
+  static const std::set<std::string> those{"inspect", "lags",  "season",  "breaks",   "search",
+                                           "fit",     "check", "compare", "forecast", "backtest"};
+  each([](const MadeRows& rows, std::uint64_t s) {
+    if (!has_turn(s, 3)) return;
+    const Answers prices(rows, s), moves(moves_of(rows), s);
+    const Call& call = prices.all[(s / 3 + 1) % prices.all.size()];
+    if (!those.contains(call.command)) return;
+    Call of_moves = call;
+    of_moves.options.erase(of_moves.options.begin(),
+                           of_moves.options.begin() + 2);  // --returns log
+    const Words more = call.command == "forecast" ? Words{"--method", "plug-in"} : Words();
+    Words taken = more;
+    taken.insert(taken.end(), {"--unit", "decimal"});
+    const Json one = prices.ask(call, {}, taken), other = moves.ask(of_moves, {}, more);
+    ASSERT_EQ(one.is_object(), other.is_object()) << one << other;
+    if (one.is_object())
+      same(one["result"], other["result"],
+           {.relative = 1e-4,
+            .absolute = 1e-6,
+            .but = {"file", "original", "of", "reading", "name", "unit", "kind", "evaluations",
+                    "iterations", "gradient_norm", "why", "command"}},
+           call, "returns in the file");
+  });
+}
+
 class Statistics : public EveryCommand {
  protected:
   // Those of tests that do not ask for the mean itself.

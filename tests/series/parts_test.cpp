@@ -65,6 +65,20 @@ TEST(CalendarLearning, ClosingsOfEveryYearAreNoGaps) {
   EXPECT_EQ(steps[0].skipped, 1u);
 }
 
+// Years that the file leaves out say nothing of the days on which it is closed.
+TEST(CalendarLearning, NoClosingIsLearntFromAHole) {
+  const std::vector<Timestamp> whole = dates_after(at("2006-01-01"), Clock::business_day, 15 * 261);
+  for (const std::size_t kept : {1u, 200u, 600u}) {
+    std::vector<Timestamp> days(whole.begin(), whole.begin() + static_cast<std::ptrdiff_t>(kept));
+    days.insert(days.end(), whole.end() - 400, whole.end());
+    const Calendar calendar = learn_calendar(days, Clock::business_day);
+    EXPECT_EQ(describe(calendar), "business-day") << kept;
+    EXPECT_EQ(dates_after(calendar, whole.back(), 30),
+              dates_after(whole.back(), Clock::business_day, 30))
+        << kept;
+  }
+}
+
 TEST(CalendarLearning, MonthsKeepTheirEnd) {
   std::vector<Timestamp> last_weekdays;
   for (const char* text :

@@ -9,6 +9,8 @@
 #include <nlohmann/json.hpp>
 #include <regex>
 
+#include "brace/base/date.hpp"
+#include "brace/series/calendar.hpp"
 #include "support/run.hpp"
 
 namespace brace::test {
@@ -16,6 +18,7 @@ namespace {
 
 using Json = nlohmann::json;
 using testing::HasSubstr;
+using testing::Not;
 
 const std::string kKelp = "data/kelp-fibre.csv --value settle --drop-zero volume";
 
@@ -74,6 +77,27 @@ TEST(AbsentRows, GiveTheSameDigitsAsBlankOnes) {
       brace("fit " + absent + " --transform log --absent keep --model 'diff1 diff12 ma1 sma12'");
   EXPECT_THAT(kept.out, HasSubstr("log-likelihood 402.95"));
   EXPECT_THAT(kept.out, HasSubstr("clock-irregular: 5 dates that the clock has are absent"));
+}
+
+TEST(RealFiles, AHoleBetweenBusinessDaysIsNoHoliday) {
+  Folder folder;
+  const auto days = dates_after(*parse_date("2014-12-31"), Clock::business_day, 600);
+  const auto file = [&](std::size_t from, std::size_t to) {
+    std::string text = "date,price\n";
+    for (std::size_t t = 0; t < days.size(); ++t)
+      if (t < from || t >= to)
+        text += fmt::format("{},{}\n", format_date(days[t]), 50 + static_cast<double>(t * 37 % 11));
+    return folder.file("prices.csv", text);
+  };
+  for (const char* command : {"inspect {} --returns log", "lags {} --returns log",
+                              "fit {} --returns log --model const"}) {
+    const std::string holed = brace(fmt::format(fmt::runtime(command), file(1, 300))).out,
+                      closed = brace(fmt::format(fmt::runtime(command), file(100, 110))).out;
+    EXPECT_THAT(holed, HasSubstr("clock-irregular: there are no rows between 2015-01-01 and " +
+                                 format_date(days[300])))
+        << command;
+    EXPECT_THAT(closed, Not(HasSubstr("clock-irregular"))) << command;
+  }
 }
 
 TEST(RealFiles, ARegressorOneRowBackStartsTheFitARowLater) {

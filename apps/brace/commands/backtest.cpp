@@ -130,13 +130,13 @@ Command backtest_command(Options& o) {
   c.option("--model", o.model.lines, "a model line; give the option once for each")
       .model_line()
       .once_for_each()
-      .group("Forecasting models");
+      .group("The models");
   c.option("--baseline", o.backtest.baselines,
            "mean, walk, drift, 'season 12', smooth, 'smooth damped season 12'...; give the "
            "option once for each")
       .once_for_each()
-      .group("Forecasting models");
-  const char* group = "Forecast origins";
+      .group("The models");
+  const char* group = "The origins";
   c.option("--window", o.backtest.window, "rows in each estimation window (default: 1000)")
       .group(group);
   c.option("--expanding", o.backtest.expanding, "expanding instead of rolling windows")

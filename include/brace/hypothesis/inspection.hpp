@@ -69,6 +69,11 @@ struct Inspection {
 // The test of that id. Throws Error (bad_option) where there is none.
 [[nodiscard]] const TestResult& test_of(const std::vector<TestResult>& tests, std::string_view id);
 
+// Whether values are told from zero, as returns are, and not from the one before, as levels: by
+// their kind, or, where nothing is known of it, by lying on both sides of zero and being less than
+// half like the one before (r_1 < .5).
+[[nodiscard]] bool counts_from_zero(const Series& series);
+
 // What is doubtful about the data themselves, whatever is done with them: a level with a unit root
 // (level-modelled), a flat or filled series (zero-returns-many). One pass unless r_1 > .9.
 [[nodiscard]] std::vector<Warning> data_warnings(const Series& series);

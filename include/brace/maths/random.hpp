@@ -25,6 +25,9 @@ class RandomStream {
  public:
   RandomStream(std::uint64_t seed, std::uint64_t number);
 
+  // A stream for work that takes any number of draws: this one moves by a single one.
+  RandomStream branch();
+
   // Uniform on (0, 1), 53 bits, never 0 or 1.
   double uniform();
 

@@ -83,6 +83,10 @@ struct Calendar {
 // "hour, Monday to Friday from 09:00 to 16:00; closed on 25 December and the first Monday of June".
 [[nodiscard]] std::string describe(const Calendar& calendar);
 
+// No exchange closes for longer: rows that stop for more have a hole, from which no closing is
+// learnt.
+inline constexpr std::chrono::days kLongestClosing{16};
+
 // A place where the dates do not follow their calendar.
 struct IrregularStep {
   std::size_t index = 0;    // 0-based, of the observation after the step

@@ -60,7 +60,7 @@ class JointClimb {
     if (options.from == ClimbFrom::everywhere) {
       if (asked == 0 && family_.bounds_hide_hills && clear()) climb_off_bounds(starts.front());
       if (asked == 0 ? !clear() : asked > starts.size()) look_further(starts, asked);
-      if (!found() && from_contained_ == Contained::all) climb_from_cases();
+      if (!certain_but_for_rows() && from_contained_ == Contained::all) climb_from_cases();
     }
     // Next to a kink the slope does not fall, and only kinks that are rounded show the maximum.
     const bool slope_left = settled(best_) && !(best_.gradient_norm < kConverged);
@@ -77,6 +77,8 @@ class JointClimb {
   // (in l) a hill is given up.
   static constexpr int kPolishHills = 3;
   static constexpr std::size_t kFinished = 4;
+  // Of a case that the family contains, on many rows where there is a maximum: its hills are few.
+  static constexpr int kStartsOfACase = 2;
   static constexpr double kSameHill = 0.02, kHopeless = 12;
   // A maximum is beyond doubt where no climb ended at another height (in l), coefficients of the
   // variance are known as well as the family asks and every alpha is so many standard errors from
@@ -304,11 +306,13 @@ class JointClimb {
     }
   }
 
-  // The maximum of the other, where there is one.
+  // The maximum of the other, where there is one; from so many starts.
   std::optional<Peak> climb_from_maximum_of(const Model& model,
-                                            const std::vector<std::string>& names) {
+                                            const std::vector<std::string>& names,
+                                            std::optional<int> starts = {}) {
     EstimateOptions options = problem_.options;
     options.start.clear();  // which has the others too
+    if (starts) options.starts = starts;
     Problem inner(model, problem_.data, options, problem_.exact);
     // Those with a lag less are climbed from their own starts alone: all of theirs would be many.
     const bool same_lags = model.variance == problem_.model.variance;
@@ -333,8 +337,8 @@ class JointClimb {
     return peak;
   }
 
-  // Where there is no maximum yet, as among the curved walls of longmem: from those of the families
-  // that this one contains, which may be where walls meet.
+  // Where there is no maximum yet, as among the curved walls of longmem, or doubt: from those of
+  // the families that this one contains, which may be where walls meet.
   void climb_from_cases() {
     for (const auto& [at, corner] : family_.cases()) {
       const auto is_held = [&](const Held& held) {
@@ -343,7 +347,9 @@ class JointClimb {
       if (std::any_of(at.begin(), at.end(), is_held)) continue;
       Model model = problem_.model;
       model.held.insert(model.held.end(), at.begin(), at.end());
-      const std::optional<Peak> peak = climb_from_maximum_of(model, problem_.names);
+      const std::optional<Peak> peak = climb_from_maximum_of(
+          model, problem_.names,
+          found() && many_rows() ? std::optional(kStartsOfACase) : std::nullopt);
       if (peak && !(found() && highest() <= peak->top.f + kSameTop))
         walls_.keep_corner(*peak, at, corner);
     }
