@@ -107,8 +107,8 @@ void refuse_impossible_bars(Loaded& data) {
   data.bars.reset();
 }
 
-// The row after the longest hole between the dates, 0 without one.
-std::size_t after_longest_hole(const std::vector<Timestamp>& times) {
+// The row after the longest gap between the dates, 0 without one.
+std::size_t after_longest_gap(const std::vector<Timestamp>& times) {
   std::size_t at = 0;
   for (std::size_t i = 1; i < times.size(); ++i)
     if (times[i] - times[i - 1] > kLongestClosing &&
@@ -118,7 +118,7 @@ std::size_t after_longest_hole(const std::vector<Timestamp>& times) {
 }
 
 // Of dates that are absent and were not added as missing rows (a clock that cannot be trusted, or
-// --absent keep), of a hole that is no holiday, and of a clock that does not hold.
+// --absent keep), of a gap that is no holiday, and of a clock that does not hold.
 void judge_clock(Loaded& data) {
   constexpr double kIrregular = 0.05;  // share of steps beyond which the clock is no clock
   const Series& s = data.level;
@@ -134,15 +134,14 @@ void judge_clock(Loaded& data) {
              "{} of {} steps do not follow the {} clock; name another with --every, or put the "
              "series on a slower one with --regroup",
              text::count(places), text::count(s.size() - 1), to_string(s.clock))});
-  else if (const std::size_t hole =
-               s.clock == Clock::business_day ? after_longest_hole(s.times) : 0)
+  else if (const std::size_t gap = s.clock == Clock::business_day ? after_longest_gap(s.times) : 0)
     data.warnings.push_back(
         {WarningCode::clock_irregular,
          fmt::format(
              "there are no rows between {} and {}, too long for a holiday, and what follows "
              "counts as the next row; correct the date if it is wrong, keep one side with "
              "--from or --to, or add the dates between as missing rows with --absent missing",
-             format_date(s.times[hole - 1]), format_date(s.times[hole]))});
+             format_date(s.times[gap - 1]), format_date(s.times[gap]))});
   else if (absent > 0)
     data.warnings.push_back(
         {WarningCode::clock_irregular,

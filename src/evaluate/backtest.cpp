@@ -302,14 +302,16 @@ class Runner {
 // forecasts.
 void fill_proxies(std::vector<Entrant>& entrants, const Backtest& b,
                   const BacktestOptions& options) {
-  const bool returns = counts_from_zero(b.series);
+  constexpr double kRounding = 1e-13;  // of a mean of rows, in their mean size
+  const bool returns = !lingers(b.series);
   for (std::size_t i = 0; i < b.origins.size(); ++i) {
-    double known = 0, n = 0;
+    double known = 0, size = 0, n = 0;
     const std::size_t first =
         b.expanding ? b.origins.front() + 1 - b.window : b.origins[i] + 1 - b.window;
-    for (std::size_t t = first; returns && t <= b.origins[i]; ++t)
+    for (std::size_t t = first; t <= b.origins[i]; ++t)
       if (const double v = b.series.values[t]; !std::isnan(v)) {
         known += v;
+        size += std::abs(v);
         ++n;
       }
     for (std::size_t k = 0; k < static_cast<std::size_t>(b.horizon); ++k) {
@@ -326,8 +328,10 @@ void fill_proxies(std::vector<Entrant>& entrants, const Backtest& b,
       for (Entrant& e : entrants) {
         if (e.steps[i].size() <= k) continue;
         BacktestStep& s = e.steps[i][k];
-        s.proxy = options.proxy.empty() ? std::pow(s.actual - centre, 2)
-                                        : options.proxy[b.origins[i] + 1 + k];
+        // A price that stands still deviates by nothing, in whatever way its mean is rounded.
+        double away = s.actual - centre;
+        if (std::abs(away) <= kRounding * size / n) away = 0;
+        s.proxy = options.proxy.empty() ? away * away : options.proxy[b.origins[i] + 1 + k];
         if (std::isnan(s.actual)) s.proxy = kNaN;
       }
     }
@@ -426,9 +430,9 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
   b.method = options.method;
   for (const Transform& link : options.chain)
     b.fitted_transform += (b.fitted_transform.empty() ? "" : " ") + to_string(link);
-  b.proxy = !options.proxy.empty()     ? "proxy given"
-            : counts_from_zero(series) ? "squared deviation from the mean of the rows known"
-                                       : "squared deviation from the average of all forecasts";
+  b.proxy = !options.proxy.empty() ? "proxy given"
+            : lingers(series)      ? "squared deviation from the average of all forecasts"
+                                   : "squared deviation from the mean of the rows known";
   b.origins = origins_of(series, options);
   Runner runner(series, options, b.origins,
                 b.origins.size() * (models.size() + options.baselines.size()));

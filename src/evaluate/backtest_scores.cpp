@@ -365,7 +365,7 @@ void print_step(std::ostream& out, const Backtest& b, std::size_t k,
   const HorizonScore& any = b.entrants.front().scores[k];
   out << fmt::format("\n  step {}, {} forecasts\n", any.step, text::count(any.n));
   // What the series is for comes first: of returns their volatility, of levels where they go.
-  if (counts_from_zero(b.series) && b.fitted_transform.empty()) {
+  if (!lingers(b.series) && b.fitted_transform.empty()) {
     print_variances(out, b, k, labels);
     print_means(out, b, k, labels);
   } else {

@@ -177,24 +177,28 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   return out;
 }
 
-bool counts_from_zero(const Series& series) {
+bool lingers(const Series& series) {
   constexpr double kLikeTheOneBefore = 0.5;
   switch (series.kind) {
     case SeriesKind::log_return:
-    case SeriesKind::simple_return: return true;
-    case SeriesKind::log_level: return false;
+    case SeriesKind::simple_return: return false;
+    case SeriesKind::log_level: return true;
     case SeriesKind::values: break;
   }
+  return series.present() < 2 || maths::autocorrelations(series.values, 1)[0] >= kLikeTheOneBefore;
+}
+
+bool counts_from_zero(const Series& series) {
+  if (lingers(series)) return false;
   const auto some = [&](auto side) { return std::ranges::any_of(series.values, side); };
-  return some([](double v) { return v < 0; }) && some([](double v) { return v > 0; }) &&
-         maths::autocorrelations(series.values, 1)[0] < kLikeTheOneBefore;
+  return series.kind != SeriesKind::values ||
+         (some([](double v) { return v < 0; }) && some([](double v) { return v > 0; }));
 }
 
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  if (!counts_from_zero(series) && n >= 50 &&
-      maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
+  if (lingers(series) && n >= 50 && maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
     const Series latest = series.size() > kEnough

@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -175,9 +176,25 @@ class RowCleaning {
         throw Error(t[i] == t[i - 1] ? ErrorCode::date_repeated : ErrorCode::dates_out_of_order,
                     fmt::format("{} row {}, column {}: {} comes after {}; {}{}", path_,
                                 text::count(row_numbers_[i]), names_[*chosen_.date],
-                                format_date(t[i]), format_date(t[i - 1]),
-                                t[i] == t[i - 1] ? "keep one row a date" : "sort the rows by date",
+                                format_date(t[i]), format_date(t[i - 1]), mend_of_order(i),
                                 hint_of_zone(t[i - 1], t[i]) + hint_of_series()));
+  }
+
+  // Of row i, which comes before the one above it. A date that is mistyped stands alone: all others
+  // are in order without it.
+  std::string mend_of_order(std::size_t i) const {
+    const std::vector<Timestamp>& t = table_.times;
+    if (t[i] == t[i - 1]) return "keep one row a date";
+    const auto in_order_without = [&](std::size_t row) {
+      std::vector<Timestamp> others = t;
+      others.erase(others.begin() + static_cast<std::ptrdiff_t>(row));
+      return std::ranges::is_sorted(others, std::ranges::less_equal());
+    };
+    for (const std::size_t row : {i - 1, i})
+      if (in_order_without(row) && !in_order_without(2 * i - 1 - row))
+        return fmt::format("correct the date of row {}, which alone is out of order",
+                           text::count(row_numbers_[row]));
+    return "sort the rows by date";
   }
 
   void require_rows() const {

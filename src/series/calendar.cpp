@@ -82,7 +82,7 @@ bool falls_on(const Closing& closing, const year_month_day& date, unsigned weekd
 constexpr int kYears = 3;  // fewer prove nothing
 
 // Whether rows stop around the day for longer than for a holiday: then it says nothing of closings.
-bool lies_in_a_hole(const std::vector<sys_days>& open, sys_days day) {
+bool lies_in_a_gap(const std::vector<sys_days>& open, sys_days day) {
   const auto after = std::lower_bound(open.begin(), open.end(), day);
   return after != open.begin() && after != open.end() &&
          *after - *std::prev(after) > kLongestClosing;
@@ -97,7 +97,7 @@ void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closi
     int came = 0, traded = 0, unexplained = 0;
     for (auto year = year_month_day(first).year(); year <= year_month_day(last).year(); ++year) {
       const sys_days day = easter(year) + days(after);
-      if (day < first || day > last || is_weekend(day) || lies_in_a_hole(open, day)) continue;
+      if (day < first || day > last || is_weekend(day) || lies_in_a_gap(open, day)) continue;
       ++came;
       traded += std::binary_search(open.begin(), open.end(), day) ? 1 : 0;
       unexplained += std::none_of(by_date.begin(), by_date.end(), [&](const Closing& c) {
@@ -110,7 +110,7 @@ void learn_movable_closings(const std::vector<sys_days>& open, std::vector<Closi
 }
 
 // Calls see(date, weekday, traded) for every day from the first to the last but those at weekends
-// and in holes.
+// and in gaps.
 template <class See>
 void each_weekday(const std::vector<sys_days>& open, See see) {
   auto next = open.begin();

@@ -326,6 +326,12 @@ TEST(Series, AreToldFromZeroAsReturnsAreOrFromTheValueBefore) {
   EXPECT_FALSE(counts_from_zero(lingering));
   EXPECT_FALSE(counts_from_zero(high));
   EXPECT_FALSE(counts_from_zero(make_series({0, 0, 0})));
+  EXPECT_FALSE(lingers(moves));
+  EXPECT_FALSE(lingers(high)) << "around whatever mean";
+  EXPECT_TRUE(lingers(level));
+  EXPECT_TRUE(lingers(lingering));
+  EXPECT_TRUE(lingers(make_series({std::nan(""), 1, std::nan("")})))
+      << "nothing shows that it moves";
   // What is known of them goes first.
   high.kind = SeriesKind::simple_return;
   EXPECT_TRUE(counts_from_zero(high));

@@ -166,6 +166,18 @@ INSTANTIATE_TEST_SUITE_P(
             {},
             ErrorCode::dates_out_of_order,
             "F row 3, column date: 2024-01-01 comes after 2024-01-02; sort the rows by date"},
+        Bad{"mistyped_ahead",
+            "date,x\n2024-01-01,1\n2042-01-02,2\n2024-01-03,3\n2024-01-04,3\n",
+            {},
+            ErrorCode::dates_out_of_order,
+            "F row 4, column date: 2024-01-03 comes after 2042-01-02; correct the date of row 3, "
+            "which alone is out of order"},
+        Bad{"mistyped_back",
+            "date,x\n2024-01-01,1\n2024-01-02,2\n2014-01-03,3\n2024-01-04,3\n",
+            {},
+            ErrorCode::dates_out_of_order,
+            "F row 4, column date: 2014-01-03 comes after 2024-01-02; correct the date of row 4, "
+            "which alone is out of order"},
         Bad{"repeated",
             "date,x\n2024-01-02,1\n2024-01-02,2\n",
             {},

@@ -66,7 +66,7 @@ TEST(CalendarLearning, ClosingsOfEveryYearAreNoGaps) {
 }
 
 // Years that the file leaves out say nothing of the days on which it is closed.
-TEST(CalendarLearning, NoClosingIsLearntFromAHole) {
+TEST(CalendarLearning, NoClosingIsLearntFromAGap) {
   const std::vector<Timestamp> whole = dates_after(at("2006-01-01"), Clock::business_day, 15 * 261);
   for (const std::size_t kept : {1u, 200u, 600u}) {
     std::vector<Timestamp> days(whole.begin(), whole.begin() + static_cast<std::ptrdiff_t>(kept));

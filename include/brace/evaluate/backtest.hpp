@@ -79,8 +79,8 @@ struct BacktestOptions {
 
   // ---- How it is judged ----
   // A measure of each row's variance, as long as the series; left out: the squared deviation from
-  // a mean that all entrants share: of returns (counts_from_zero) that of the rows known at each
-  // origin, else the average of all forecasts.
+  // a mean that all entrants share: that of the rows known at each origin, or, of values that
+  // linger, the average of all forecasts.
   std::vector<double> proxy{};
   double threshold = 0;  // of a call of direction
   double alpha = 0.10;   // of the model confidence set

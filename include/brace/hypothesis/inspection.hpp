@@ -69,9 +69,13 @@ struct Inspection {
 // The test of that id. Throws Error (bad_option) where there is none.
 [[nodiscard]] const TestResult& test_of(const std::vector<TestResult>& tests, std::string_view id);
 
-// Whether values are told from zero, as returns are, and not from the one before, as levels: by
-// their kind, or, where nothing is known of it, by lying on both sides of zero and being less than
-// half like the one before (r_1 < .5).
+// Whether values linger where they are, as levels do and returns do not: by their kind, or, where
+// nothing is known of it, by being at least half like the one before (r_1 >= .5). Around which mean
+// does not matter.
+[[nodiscard]] bool lingers(const Series& series);
+
+// Whether values are told from zero, as returns are: by their kind, or, where nothing is known of
+// it, by lying on both sides of zero without lingering there.
 [[nodiscard]] bool counts_from_zero(const Series& series);
 
 // What is doubtful about the data themselves, whatever is done with them: a level with a unit root

@@ -83,7 +83,7 @@ struct Calendar {
 // "hour, Monday to Friday from 09:00 to 16:00; closed on 25 December and the first Monday of June".
 [[nodiscard]] std::string describe(const Calendar& calendar);
 
-// No exchange closes for longer: rows that stop for more have a hole, from which no closing is
+// No exchange closes for longer: rows that stop for more have a gap, from which no closing is
 // learnt.
 inline constexpr std::chrono::days kLongestClosing{16};
 
