@@ -89,8 +89,12 @@ TEST(RealFiles, AGapBetweenBusinessDaysIsNoHoliday) {
         text += fmt::format("{},{}\n", format_date(days[t]), 50 + static_cast<double>(t * 37 % 11));
     return folder.file("prices.csv", text);
   };
-  for (const char* command : {"inspect {} --returns log --json", "lags {} --returns log --json",
-                              "fit {} --returns log --model const --json"}) {
+  for (const char* command :
+       {"inspect {} --returns log --json", "unitroot {} --json", "lags {} --returns log --json",
+        "lags {} --returns log --of leverage --json", "season {} --returns log --json",
+        "season {} --period 5 --json", "breaks {} --returns log --json",
+        "fit {} --returns log --model const --json", "check {} --returns log --model const --json",
+        "compare {} --returns log --model const --model zero --json"}) {
     const auto warnings = [&](const std::string& of) {
       return Json::parse(brace(fmt::format(fmt::runtime(command), of)).out)["warnings"].dump();
     };
