@@ -5,6 +5,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include <cmath>
 #include <functional>
 #include <nlohmann/json.hpp>
 #include <regex>
@@ -86,7 +87,8 @@ TEST(RealFiles, AGapBetweenBusinessDaysIsNoHoliday) {
     std::string text = "date,price\n";
     for (std::size_t t = 0; t < days.size(); ++t)
       if (t < from || t >= to)
-        text += fmt::format("{},{}\n", format_date(days[t]), 50 + static_cast<double>(t * 37 % 11));
+        text += fmt::format("{},{}\n", format_date(days[t]),
+                            50 + std::sin(1.7 * static_cast<double>(t * t)));
     return folder.file("prices.csv", text);
   };
   for (const char* command :
