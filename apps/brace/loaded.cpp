@@ -5,8 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <iostream>
-#include <nlohmann/json.hpp>
 
 #include "options.hpp"
 
@@ -363,19 +361,6 @@ bool leads_back(const Options& o, const Loaded& data) {
 
 Table read_whole_table(const Options& o) {
   return read_table(o.file, read_options(o, false));
-}
-
-std::string document_with_warnings_of(const Loaded& data, const std::string& document) {
-  if (data.warnings.empty()) return document;
-  auto all = nlohmann::ordered_json::parse(document);
-  for (const Warning& w : data.warnings)
-    all["warnings"].push_back({{"code", to_string(w.code)}, {"text", w.text}});
-  return all.dump(2) + '\n';
-}
-
-void print_warnings_of(const Loaded& data) {
-  for (const Warning& w : data.warnings)
-    std::cout << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
 }
 
 }  // namespace brace::app

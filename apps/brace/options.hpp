@@ -175,11 +175,6 @@ template <class Result>
   result.warnings.insert(result.warnings.end(), data.warnings.begin(), data.warnings.end());
   return result;
 }
-// Of results that have no warnings of their own: the file's, in their document and below their
-// text.
-[[nodiscard]] std::string document_with_warnings_of(const Loaded& data,
-                                                    const std::string& document);
-void print_warnings_of(const Loaded& data);
 // How the file is read, with the columns that regressors name; and what is to be modelled of a
 // series so read.
 [[nodiscard]] ReadOptions reading_of(const Options& o);

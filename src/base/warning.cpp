@@ -1,6 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
-// Names of the warning codes. Covered by tests/base/base_test.cpp.
+// Names of the warning codes, and warnings in print. Covered by tests/base/base_test.cpp.
 #include "brace/base/warning.hpp"
+
+#include <fmt/format.h>
+
+#include <ostream>
+
+#include "brace/base/text.hpp"
 
 namespace brace::inline v0 {
 
@@ -37,6 +43,11 @@ std::optional<WarningCode> warning_code_from(std::string_view word) {
   for (int code = 0; to_string(static_cast<WarningCode>(code)) != "unknown"; ++code)
     if (to_string(static_cast<WarningCode>(code)) == word) return static_cast<WarningCode>(code);
   return std::nullopt;
+}
+
+void print_warnings(std::ostream& out, const std::vector<Warning>& warnings) {
+  for (const Warning& w : warnings)
+    out << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
 }
 
 }  // namespace brace::inline v0

@@ -167,8 +167,7 @@ std::ostream& operator<<(std::ostream& out, const BreakReport& report) {
   out << fmt::format("  persistence by {}{}\n\n", report.model,
                      report.unit.empty() ? "" : fmt::format("; {}", report.unit));
   for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
-  for (const Warning& w : report.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(w.code), w.text), 100, "  ");
+  print_warnings(out, report.warnings);
   return out;
 }
 

@@ -292,8 +292,7 @@ std::ostream& operator<<(std::ostream& out, const Check& check) {
                "the "
                "verdict of its rows, by the rules in docs/variance.md.",
                100, "  ");
-  for (const Warning& warning : check.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, check.warnings);
   return out;
 }
 

@@ -292,8 +292,7 @@ std::ostream& operator<<(std::ostream& out, const OutlierReport& r) {
     const std::string line = mean_part(r.model);
     out << text::wrap("As regressors: " + line, 100, "  ");
   }
-  for (const Warning& warning : r.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, r.warnings);
   return out;
 }
 

@@ -243,8 +243,7 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
                   text::plural(static_cast<std::size_t>(fit.convergence.starts), "start", "starts"),
                   fit.convergence.iterations),
       100, "  ");
-  for (const Warning& warning : fit.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, fit.warnings);
   return out;
 }
 

@@ -11,7 +11,6 @@
 #include "base/missing.hpp"
 #include "brace/base/text.hpp"
 #include "brace/evaluate/accuracy.hpp"
-#include "brace/series/series.hpp"
 
 namespace brace::inline v0 {
 

@@ -451,8 +451,7 @@ std::ostream& operator<<(std::ostream& out, const Backtest& b) {
                          "p: null: the errors have no memory.",
                          of),
              100, "  ");
-  for (const Warning& warning : b.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, b.warnings);
   return out;
 }
 

@@ -433,8 +433,7 @@ std::ostream& operator<<(std::ostream& out, const Comparison& c) {
     all.insert(all.end(), c.baselines.begin(), c.baselines.end());
     print_accuracy(out, all);
   }
-  for (const Warning& warning : c.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, c.warnings);
   return out;
 }
 

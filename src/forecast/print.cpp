@@ -264,8 +264,7 @@ std::ostream& operator<<(std::ostream& out, const Forecast& f) {
   print_original(out, f);
   out << '\n';
   out << text::wrap(what_is_left_out(f.method) + where_from(f), 100, "  ");
-  for (const Warning& warning : f.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, f.warnings);
   return out;
 }
 

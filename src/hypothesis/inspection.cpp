@@ -33,6 +33,10 @@ constexpr int kLagsTabled[] = {1, 2, 3, 5, 10, 15, 20, 30};
 // A step in |returns| whose memory parameter is above this lingers for months.
 constexpr double kLingers = 0.2;
 
+bool are_returns(const Series& series) {
+  return series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
+}
+
 bool memory_of(const Inspection& i) {
   // The robust form decides: the plain one takes clustering for memory.
   return *test_of(i.tests, "ljung-box-robust").rejects();
@@ -179,12 +183,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
 
 bool lingers(const Series& series) {
   constexpr double kLikeTheOneBefore = 0.5;
-  switch (series.kind) {
-    case SeriesKind::log_return:
-    case SeriesKind::simple_return: return false;
-    case SeriesKind::log_level: return true;
-    case SeriesKind::values: break;
-  }
+  if (series.kind != SeriesKind::values) return !are_returns(series);
   return series.present() < 2 || maths::autocorrelations(series.values, 1)[0] >= kLikeTheOneBefore;
 }
 
@@ -198,7 +197,8 @@ bool counts_from_zero(const Series& series) {
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  if (lingers(series) && n >= 50 && maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
+  if (!are_returns(series) && n >= 50 &&
+      maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
     const Series latest = series.size() > kEnough
@@ -309,8 +309,7 @@ std::ostream& operator<<(std::ostream& out, const Inspection& inspection) {
   print_memory_and_tails(out, inspection);
   out << '\n';
   for (const std::string& advice : inspection.advice) out << text::wrap(advice, 100, "  ");
-  for (const Warning& warning : inspection.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, inspection.warnings);
   return out;
 }
 

@@ -324,9 +324,7 @@ std::ostream& operator<<(std::ostream& out, const UnitRootReport& report) {
     }
   }
   out << '\n';
-  for (const UnitRootBattery& battery : report.batteries)
-    for (const Warning& warning : battery.warnings)
-      out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  for (const UnitRootBattery& battery : report.batteries) print_warnings(out, battery.warnings);
   for (const std::string& sentence : report.advice) out << text::wrap(sentence, 100, "  ");
   return out;
 }

@@ -100,7 +100,7 @@ std::string json_document(std::string_view command, const Table& table) {
 }
 
 std::string json_document(std::string_view command, const Series& series,
-                          const LeverageTable& table) {
+                          const LeverageTable& table, const std::vector<Warning>& of_file) {
   Json lags = Json::array();
   for (const LeverageRow& row : table.rows)
     lags.push_back({{"lag", row.lag},
@@ -112,11 +112,12 @@ std::string json_document(std::string_view command, const Series& series,
                    {"statistic", number(table.statistic)},
                    {"p_value", number(table.p_value)},
                    {"lags", std::move(lags)}},
-                  {});
+                  of_file);
 }
 
 std::string json_document(std::string_view command, const Series& series,
-                          const Decomposition& parts, const TestResult& test) {
+                          const Decomposition& parts, const TestResult& test,
+                          const std::vector<Warning>& of_file) {
   Json rows = Json::array(), places = Json::array();
   const Series adjusted = parts.adjusted();
   for (std::size_t t = 0; t < parts.series.size(); ++t)
@@ -140,12 +141,13 @@ std::string json_document(std::string_view command, const Series& series,
        {"tests", to_value(std::vector<TestResult>{test})},
        {"typical_season", std::move(places)},
        {"rows", std::move(rows)}},
-      {});
+      of_file);
 }
 
 std::string json_document(std::string_view command, const Series& series,
                           const std::vector<VolatilityProfile>& profiles,
-                          const std::vector<TestResult>& tests) {
+                          const std::vector<TestResult>& tests,
+                          const std::vector<Warning>& of_file) {
   Json out = Json::array();
   for (const VolatilityProfile& profile : profiles) {
     Json slots = Json::array();
@@ -159,12 +161,14 @@ std::string json_document(std::string_view command, const Series& series,
     out.push_back({{"by", profile.by == ProfileBy::weekday ? "weekday" : "time-of-day"},
                    {"slots", std::move(slots)}});
   }
-  return document(command, series, {{"profiles", std::move(out)}, {"tests", to_value(tests)}}, {});
+  return document(command, series, {{"profiles", std::move(out)}, {"tests", to_value(tests)}},
+                  of_file);
 }
 
 std::string json_document(std::string_view command, const Series& series,
                           const UnitRootReport& report, const std::vector<TestResult>& more,
-                          const std::optional<hypothesis::DifferencesSuggested>& suggested) {
+                          const std::optional<hypothesis::DifferencesSuggested>& suggested,
+                          const std::vector<Warning>& of_file) {
   Json tests = Json::array();
   std::vector<Warning> warnings;
   const auto add = [&](const TestResult& test, const std::string& of) {
@@ -180,6 +184,7 @@ std::string json_document(std::string_view command, const Series& series,
                         {"reading", battery.reading}});
     warnings.insert(warnings.end(), battery.warnings.begin(), battery.warnings.end());
   }
+  warnings.insert(warnings.end(), of_file.begin(), of_file.end());
   for (const TestResult& test : more) add(test, series.name);
   // The verdict is that of the series that decides: the last level before the change.
   const std::size_t levels = report.batteries.size();
@@ -237,7 +242,8 @@ std::string json_document(std::string_view command, const Series& series,
 }
 
 std::string json_document(std::string_view command, const Series& series, const LagTable& table,
-                          std::string_view of, std::optional<double> level) {
+                          std::string_view of, std::optional<double> level,
+                          const std::vector<Warning>& of_file) {
   Json lags = Json::array();
   for (const LagRow& row : table.rows)
     lags.push_back({{"lag", row.lag},
@@ -259,7 +265,7 @@ std::string json_document(std::string_view command, const Series& series, const 
                    {"largest", table.largest ? Json(*table.largest) : Json(nullptr)},
                    {"level", level ? Json(*level) : Json(nullptr)},
                    {"lags", std::move(lags)}},
-                  {});
+                  of_file);
 }
 
 std::string json_document(std::string_view command, const Model& model,

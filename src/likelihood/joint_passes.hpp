@@ -485,3 +485,14 @@ void JointLikelihood<T>::accumulate(const ShockBlock<T>& block, std::span<const 
 }
 
 }  // namespace brace::inline v0
+
+// clang 14 leaves out virtual functions that are first needed inside an explicit instantiation, so
+// that the stages of the families are instantiated before it. Within brace::v0.
+#define BRACE_STAGES_OF(T)                             \
+  template class FamilyStage<LinearStage<T>, T>;       \
+  template class FamilyStage<EgarchStage<T>, T>;       \
+  template class FamilyStage<AparchStage<T>, T>;       \
+  template class FamilyStage<TwoComponentStage<T>, T>; \
+  template class FamilyStage<LongMemoryStage<T>, T>;   \
+  template class LongMemoryStage<T>;                   \
+  template class TwoComponentStage<T>

@@ -588,8 +588,7 @@ std::ostream& operator<<(std::ostream& out, const Search& s) {
     out << text::wrap(
         fmt::format("p: of the likelihood ratio, times the {} lags looked at", s.lags_looked_at),
         100, "    ");
-  for (const Warning& warning : s.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, s.warnings);
   return out;
 }
 

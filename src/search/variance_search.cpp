@@ -204,8 +204,7 @@ std::ostream& operator<<(std::ostream& out, const VarianceSearch& s) {
       "arch: none in z^2 (Li-Mak); sign: rises and falls weigh the same (sign bias); law: the "
       "shocks follow it (Anderson-Darling).",
       100, "  ");
-  for (const Warning& warning : s.warnings)
-    out << text::wrap(fmt::format("{}: {}", to_string(warning.code), warning.text), 100, "  ");
+  print_warnings(out, s.warnings);
   return out;
 }
 

@@ -17,14 +17,7 @@
 
 namespace brace::inline v0 {
 
-// For clang 14, as in joint_likelihood.cpp.
-template class FamilyStage<LinearStage<Dual>, Dual>;
-template class FamilyStage<EgarchStage<Dual>, Dual>;
-template class FamilyStage<AparchStage<Dual>, Dual>;
-template class FamilyStage<TwoComponentStage<Dual>, Dual>;
-template class FamilyStage<LongMemoryStage<Dual>, Dual>;
-template class LongMemoryStage<Dual>;
-template class TwoComponentStage<Dual>;
+BRACE_STAGES_OF(Dual);
 
 }  // namespace brace::inline v0
 

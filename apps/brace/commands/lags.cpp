@@ -21,10 +21,10 @@ int lags_shown(const Options& o, const Series& series) {
 int run_leverage(const Options& o, const Loaded& data) {
   const LeverageTable table = leverage_table(data.values, lags_shown(o, data.values));
   if (std::ostream* json = json_stream(o))
-    *json << document_with_warnings_of(data, json_document("lags", data.values, table));
+    *json << json_document("lags", data.values, table, data.warnings);
   if (shows_text(o)) {
     std::cout << table;
-    print_warnings_of(data);
+    print_warnings(std::cout, data.warnings);
     print_account(data.level);
     print_next(o, fmt::format("fit {} --model 'const / garch / student'", modelled_words(o)));
   }
@@ -42,11 +42,10 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
   LagTable table = lag_table(series, lags_shown(o, series));
   if (const std::vector<int> named = lag_list(o); named.size() > 1) keep_lags(table, named);
   if (std::ostream* json = json_stream(o))
-    *json << document_with_warnings_of(
-        data, json_document("lags", data.values, table, o.test.of, o.test.level));
+    *json << json_document("lags", data.values, table, o.test.of, o.test.level, data.warnings);
   if (shows_text(o)) {
     print(std::cout, table, print_options);
-    print_warnings_of(data);
+    print_warnings(std::cout, data.warnings);
     print_account(data.level);
     const std::string words = modelled_words(o);
     print_next(o, o.test.of == "values"

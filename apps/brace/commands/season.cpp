@@ -27,13 +27,13 @@ int run_decomposition(const Options& o, const Loaded& data) {
   const Decomposition parts = decompose(data.values, decomposition_options(o));
   const TestResult test = hypothesis::season_test(parts);
   if (std::ostream* json = json_stream(o))
-    *json << document_with_warnings_of(data, json_document("season", data.values, parts, test));
+    *json << json_document("season", data.values, parts, test, data.warnings);
   if (shows_text(o)) {
     std::cout << parts;
     std::cout << fmt::format("\n  {:<17}{:>9}  p {:<9}null: {}\n", test.test,
                              text::significant(test.statistic, 4), text::p_value(test.p_value),
                              test.null);
-    print_warnings_of(data);
+    print_warnings(std::cout, data.warnings);
     print_account(data.level);
     if (o.output.out.empty())
       print_next(o, fmt::format("season {} --out adjusted.csv", modelled_words(o)));
@@ -65,13 +65,13 @@ int run_profile(const Options& o, const Loaded& data) {
   profiles.push_back(volatility_profile(data.values, ProfileBy::weekday));
   tests.push_back(hypothesis::profile_test(data.values, ProfileBy::weekday));
   if (std::ostream* json = json_stream(o))
-    *json << document_with_warnings_of(data, json_document("season", data.values, profiles, tests));
+    *json << json_document("season", data.values, profiles, tests, data.warnings);
   if (shows_text(o)) {
     for (std::size_t i = 0; i < profiles.size(); ++i) {
       if (i > 0) std::cout << '\n';
       print(std::cout, profiles[i], tests[i], data.values);
     }
-    print_warnings_of(data);
+    print_warnings(std::cout, data.warnings);
     print_account(data.level);
     const bool hours = profiles.front().by == ProfileBy::time_of_day;
     print_next(o, fmt::format("lags {} --transform {} --of squares", modelled_words(o),

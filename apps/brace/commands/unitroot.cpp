@@ -140,15 +140,14 @@ int run_unitroot(const Options& o) {
     suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0);
 
   if (std::ostream* json = json_stream(o))
-    *json << document_with_warnings_of(
-        data, json_document("unitroot", deciding, report, more, suggested));
+    *json << json_document("unitroot", deciding, report, more, suggested, data.warnings);
   if (shows_text(o)) {
     if (battery_asked) std::cout << report;
     for (const TestResult& test : more) std::cout << text::indented(test, "  ");
     if (suggested)
       std::cout << text::wrap(fmt::format("Differences suggested: {}.", suggested->reading), 100,
                               "  ");
-    print_warnings_of(data);
+    print_warnings(std::cout, data.warnings);
     print_account(data.level);
     const bool returns =
         battery_asked && positive && !made &&

@@ -1,15 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
 // Warnings: what an analyst must know before trusting a number. They travel inside results.
 //
-//   for (const brace::Warning& warning : fitted.warnings)
-//     std::cerr << brace::to_string(warning.code) << ": " << warning.text << '\n';
+//   brace::print_warnings(std::cerr, fitted.warnings);
+//   bool pinned = fitted.warnings[0].code == brace::WarningCode::parameter_at_bound;
 //
 // Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
 
+#include <iosfwd>
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "brace/base/api.hpp"
 
@@ -53,6 +55,9 @@ struct Warning {
   WarningCode code;
   std::string text;  // what is the case, and the mend
 };
+
+// Each with its code, indented and folded, as results print theirs.
+void print_warnings(std::ostream& out, const std::vector<Warning>& warnings);
 
 }  // namespace brace::inline v0
 BRACE_API_END

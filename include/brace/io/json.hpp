@@ -33,7 +33,8 @@ BRACE_API_BEGIN
 namespace brace::inline v0 {
 
 // {brace, command, series, result, warnings}, two-space indented, a newline at the end. Numbers in
-// full precision; what is not defined is null. `series` is the one the result was computed from.
+// full precision; what is not defined is null. `series` is the one the result was computed from,
+// `of_file` what is doubtful about its file, beside the result's own warnings.
 [[nodiscard]] std::string json_document(std::string_view command, const Fit& fit,
                                         const Inference& more = {});
 // Each row of a fit, as fitted_rows() has it: {brace, command: "residuals", series, result: {model,
@@ -62,22 +63,27 @@ struct Judged {
 [[nodiscard]] std::string json_document(
     std::string_view command, const Series& series, const UnitRootReport& report,
     const std::vector<TestResult>& more = {},
-    const std::optional<hypothesis::DifferencesSuggested>& suggested = {});
+    const std::optional<hypothesis::DifferencesSuggested>& suggested = {},
+    const std::vector<Warning>& of_file = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const BreakReport& report);
 // `of` says what the table was computed from: "values", "squares" or "absolute".
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const LagTable& table, std::string_view of,
-                                        std::optional<double> level = {});
+                                        std::optional<double> level = {},
+                                        const std::vector<Warning>& of_file = {});
 
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const LeverageTable& table);
+                                        const LeverageTable& table,
+                                        const std::vector<Warning>& of_file = {});
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
-                                        const Decomposition& parts, const TestResult& test);
+                                        const Decomposition& parts, const TestResult& test,
+                                        const std::vector<Warning>& of_file = {});
 // One test a profile.
 [[nodiscard]] std::string json_document(std::string_view command, const Series& series,
                                         const std::vector<VolatilityProfile>& profiles,
-                                        const std::vector<TestResult>& tests);
+                                        const std::vector<TestResult>& tests,
+                                        const std::vector<Warning>& of_file = {});
 // A simulated series with the process that it is of, whose parameters are in the order of
 // parameter_names(model).
 [[nodiscard]] std::string json_document(std::string_view command, const Model& model,

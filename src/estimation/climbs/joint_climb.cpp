@@ -77,9 +77,9 @@ class JointClimb {
   // (in l) a hill is given up.
   static constexpr int kPolishHills = 3;
   static constexpr std::size_t kFinished = 4;
+  static constexpr double kSameHill = 0.02, kHopeless = 12;
   // Of a case that the family contains, on many rows where there is a maximum: its hills are few.
   static constexpr int kStartsOfACase = 2;
-  static constexpr double kSameHill = 0.02, kHopeless = 12;
   // A maximum is beyond doubt where no climb ended at another height (in l), coefficients of the
   // variance are known as well as the family asks and every alpha is so many standard errors from
   // 0, or on that bound where other terms move the variance; a point on its slope lies at most so
