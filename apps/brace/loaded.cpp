@@ -21,6 +21,7 @@ ReadOptions read_options(const Options& o, bool with_bars) {
   if (o.series.column_mark == "comma") read.column_mark = ',';
   if (o.series.column_mark == "semicolon") read.column_mark = ';';
   if (o.series.column_mark == "tab") read.column_mark = '\t';
+  if (o.series.column_mark == "bar") read.column_mark = '|';
   read.with_bars = with_bars;
   for (const std::string& role : o.series.roles) {
     const std::size_t equals = role.find('=');

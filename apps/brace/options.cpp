@@ -44,8 +44,8 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
      reading);
   in(command
          .option("--column-mark", o.series.column_mark,
-                 "field separator: comma, semicolon, tab (default: detected)")
-         .words({"comma", "semicolon", "tab"}),
+                 "field separator: comma, semicolon, tab, bar (default: detected)")
+         .words({"comma", "semicolon", "tab", "bar"}),
      reading);
   in(command.option("--decimal-comma", o.series.read.decimal_comma,
                     "numbers have a decimal comma: 1,5"),

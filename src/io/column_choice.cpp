@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
 #include <set>
 
 #include "io/date_reader.hpp"
@@ -13,6 +14,9 @@ namespace {
 
 // Cells of a column tried as dates.
 constexpr std::size_t kCellsTried = 20;
+
+// Rows that make numbers that go up by one a count of the rows.
+constexpr std::size_t kRowsOfACount = 10;
 
 // Names of the column that prices or values stand in.
 const std::vector<std::string> kCloses{"close", "settle", "last", "price", "value"};
@@ -110,6 +114,20 @@ class ColumnChooser {
     return 2 * numbers > cells.size();
   }
 
+  // Where the numbers of the rows begin that stand in the first column: whole, and each one more
+  // than the one before it.
+  std::optional<double> row_numbers_from() const {
+    if (tried_.size() < kRowsOfACount) return std::nullopt;
+    const std::optional<double> first = cells_.number(tried_.front().texts.front());
+    if (!first || *first != std::floor(*first)) return std::nullopt;
+    for (std::size_t r = 0; r < tried_.size(); ++r) {
+      const std::string& text = tried_[r].texts.front();
+      if (!cells_.is_missing(text) && cells_.number(text) != *first + static_cast<double>(r))
+        return std::nullopt;
+    }
+    return first;
+  }
+
   // ---- Roles ----
   std::optional<std::size_t> date_column() const {
     if (options_.date) return column(*options_.date);
@@ -126,9 +144,13 @@ class ColumnChooser {
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (!options_.date_format && lower(names_[c]) == "year" && holds_years(c)) return c;
     // A column that is called a date and does not read as one is a mistake, not a value; and with a
-    // form given the dates are expected.
+    // form given the dates are expected. Numbers of the rows are none, but those that begin
+    // elsewhere may be days as spreadsheets count them.
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (std::find(called.begin(), called.end(), lower(names_[c])) != called.end()) return c;
+      if (std::find(called.begin(), called.end(), lower(names_[c])) != called.end()) {
+        const std::optional<double> from = c == 0 ? row_numbers_from() : std::nullopt;
+        if (options_.date_format || (from != 0 && from != 1)) return c;
+      }
     if (options_.date_format) return 0;
     return std::nullopt;
   }
@@ -139,7 +161,7 @@ class ColumnChooser {
     for (std::size_t c = 0; c < names_.size(); ++c) {
       if (c == *chosen_.date || lower(names_[c]) != "time") continue;
       const auto times = cells_of(c), days = cells_of(*chosen_.date);
-      if (!times.empty() && looks_like_time(times.front()) &&
+      if (!times.empty() && std::all_of(times.begin(), times.end(), looks_like_time) &&
           days.front().find(':') == std::string_view::npos)
         return c;
     }
@@ -158,7 +180,7 @@ class ColumnChooser {
     }
   }
 
-  std::vector<std::size_t> value_columns() const {
+  std::vector<std::size_t> value_columns() {
     std::vector<std::size_t> numeric;
     const auto taken = [&](std::size_t c) {
       return c == chosen_.date || c == chosen_.time || c == chosen_.each ||
@@ -180,17 +202,13 @@ class ColumnChooser {
       for (const std::string& name : options_.values) numeric.push_back(column(name));
       return numeric;
     }
-    if (purpose_.every_column) {
-      for (std::size_t c = 0; c < names_.size(); ++c)
-        if (!taken(c)) numeric.push_back(c);
-      return numeric;
-    }
-    std::vector<std::string> names;
     for (std::size_t c = 0; c < names_.size(); ++c)
-      if (!taken(c) && is_numeric(c) && !cells_of(c).empty()) {
+      if (!taken(c) && (purpose_.every_column || (is_numeric(c) && !cells_of(c).empty())))
         numeric.push_back(c);
-        names.push_back(names_[c]);
-      }
+    leave_row_numbers_aside(numeric);
+    if (purpose_.every_column) return numeric;
+    std::vector<std::string> names;
+    for (const std::size_t c : numeric) names.push_back(names_[c]);
     if (numeric.empty())
       throw Error(ErrorCode::column_missing,
                   fmt::format("{}: no column holds numbers; its columns are {}{}", path_,
@@ -200,6 +218,14 @@ class ColumnChooser {
                   fmt::format("{}: several columns hold numbers ({}); choose one with `value` {}",
                               path_, text::some_of(names), likeliest(names)));
     return numeric;
+  }
+
+  // Numbers of the rows are no values, where there are others.
+  void leave_row_numbers_aside(std::vector<std::size_t>& columns) {
+    if (columns.size() < 2 || columns.front() != 0 || !row_numbers_from()) return;
+    columns.erase(columns.begin());
+    chosen_.notes.push_back(fmt::format("column {} numbers the rows and is left aside",
+                                        names_.front().empty() ? "1" : names_.front()));
   }
 
   // What most would choose: a price or value by its name, else the last that is no volume.
@@ -220,7 +246,14 @@ class ColumnChooser {
           const std::string mend = cells_.mend_of(text);
           if (!mend.empty()) return fmt::format("; '{}' would read {}", text.substr(0, 60), mend);
         }
-    return names_.size() == 1 ? "; cells must be separated by commas, semicolons or tabs" : "";
+    if (names_.size() == 1)
+      return "; cells must be separated by commas, semicolons, tabs or vertical bars";
+    for (const TriedRow& row : tried_)
+      for (std::size_t c = 0; c < names_.size(); ++c)
+        if (c != chosen_.date && !cells_.is_missing(row.texts[c]))
+          return fmt::format("; row {} of {} is '{}'", text::count(row.number), names_[c],
+                             row.texts[c].substr(0, 60));
+    return "";
   }
 
   void choose_roles(std::vector<std::size_t>& columns) {

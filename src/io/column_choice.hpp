@@ -45,6 +45,8 @@ struct ColumnChoice {
   // A column not chosen that tells several series of a long file apart, and its texts.
   std::string series_column;
   std::vector<std::string> series_names;
+  // What was assumed, each a phrase for the account.
+  std::vector<std::string> notes;
 
   // One flag a column of the file: whether any of the above reads it.
   [[nodiscard]] std::vector<bool> wanted(std::size_t columns) const;

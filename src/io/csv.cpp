@@ -93,14 +93,14 @@ void on_row(int ending, void* data) {
 
 // The mark that stands most often outside quotes in the first line; a comma where none does.
 char recognise_mark(std::string_view text) {
-  std::array<std::size_t, 3> counts{};
-  constexpr std::string_view kMarks = ",;\t";
+  std::array<std::size_t, 4> counts{};
+  constexpr std::string_view kMarks = ",;\t|";
   bool quoted = false;
   for (const char c : text) {
     if (c == '"') quoted = !quoted;
     if (quoted) continue;
     if (c == '\n' || c == '\r') {
-      if (counts != std::array<std::size_t, 3>{}) break;
+      if (counts != std::array<std::size_t, 4>{}) break;
       continue;  // blank lines before the header
     }
     if (const auto at = kMarks.find(c); at != std::string_view::npos) ++counts[at];
@@ -140,7 +140,9 @@ class CsvStream : public RowStream {
 
   [[nodiscard]] std::string note() const override {
     if (mark_.value_or(',') == ',') return "";
-    return fmt::format("cells are separated by {}", mark_ == ';' ? "semicolons" : "tabs");
+    return fmt::format("cells are separated by {}", mark_ == ';'   ? "semicolons"
+                                                    : mark_ == '|' ? "vertical bars"
+                                                                   : "tabs");
   }
 
  private:

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <charconv>
 #include <set>
+#include <span>
 #include <sstream>
 
 #include "brace/base/text.hpp"
@@ -20,14 +21,24 @@ using std::chrono::minutes;
 using std::chrono::seconds;
 using std::chrono::sys_days;
 
-// Forms of a day that are recognised. %Y asks for four digits and %y for two. A quarter, which
-// strptime does not know, is written %Q here.
+// Forms of a day that are recognised. %Y and %G ask for four digits and %y for two. A quarter,
+// which strptime does not know, is written %Q here.
 constexpr const char* kForms[] = {
-    "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d", "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%m-%d-%Y",
-    "%d.%m.%Y", "%m.%d.%Y", "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y", "%m-%d-%y", "%y-%m-%d",
-    "%d.%m.%y", "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y", "%d-%b-%y", "%d %b %y", "%b %d, %Y",
-    "%b %d %Y", "%b %Y",    "%b-%Y",    "%b %y",    "%b-%y",    "%Y-%m",    "%Y/%m",    "%m/%Y",
-    "%YM%m",    "%Y-Q%Q",   "%YQ%Q",    "%Y",
+    "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d",  "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y",
+    "%m-%d-%Y", "%d.%m.%Y", "%m.%d.%Y",  "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y",
+    "%m-%d-%y", "%y-%m-%d", "%d.%m.%y",  "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y",
+    "%d-%b-%y", "%d %b %y", "%b %d, %Y", "%b %d %Y", "%y%m%d",
+};
+// Months, quarters, weeks and years.
+constexpr const char* kFormsWithoutDay[] = {
+    "%b %Y",  "%b-%Y",  "%b %y", "%b-%y", "%Y-%m",  "%Y/%m",  "%m/%Y",  "%YM%m",
+    "%Y%m",   "%Y %b",  "%Y-%b", "%Y-%Q", "%YQ%Q",  "%Y-Q%Q", "%Y Q%Q", "Q%Q %Y",
+    "Q%Q-%Y", "Q%Q/%Y", "%QQ%Y", "%GW%V", "%G-W%V", "%Y",
+};
+// Behind a day of the week, which must be that of the date.
+constexpr const char* kFormsWithWeekday[] = {
+    "%a %d %b %Y", "%a, %d %b %Y", "%a %b %d %Y", "%a, %b %d, %Y",
+    "%a %Y-%m-%d", "%a %d/%m/%Y",  "%a %m/%d/%Y",
 };
 
 bool is_digit(char c) {
@@ -61,13 +72,53 @@ bool has_digits_of_a_clock(std::string_view text) {
   return true;
 }
 
-// The start of the time of day within "2019-05-02T14:30:05": the sign after the day.
+bool is_digits(std::string_view text) {
+  return !text.empty() && std::all_of(text.begin(), text.end(), is_digit);
+}
+
+// "0930" or "093000", and without the zero that numbers lose: hours and minutes, or seconds too.
+std::string with_colons(std::string_view digits) {
+  std::string out(digits);
+  out.insert(out.size() - 2, ":");
+  if (digits.size() > 4) out.insert(out.size() - 5, ":");
+  return out;
+}
+
+// The start of the time of day within "2019-05-02T14:30:05": the sign after the day. It stands
+// after eight digits where all are digits, as in "20190502 143005" and "20190502143005".
 std::size_t time_begins(std::string_view text) {
+  constexpr std::size_t kDay = 8;
+  if (text.size() > kDay && is_digits(text.substr(0, kDay))) {
+    std::string_view tail = text.substr(kDay);
+    if (tail.front() == ' ' || tail.front() == 'T') tail.remove_prefix(1);
+    if ((tail.size() == 4 || tail.size() == 6) && is_digits(tail)) return text.size() - tail.size();
+  }
   const auto colon = text.find(':');
   if (colon == std::string_view::npos) return text.size();
   std::size_t at = colon;
   while (at > 0 && colon - at < 2 && is_digit(text[at - 1])) --at;
   return at;
+}
+
+// The first day of a quarter in a form of %Y and %Q, with other signs as they are.
+std::optional<sys_days> read_quarter(std::string_view text, std::string_view form) {
+  int year = 0, quarter = 0;
+  for (std::size_t i = 0; i < form.size(); ++i) {
+    if (form[i] != '%') {
+      if (text.empty() || text.front() != form[i]) return std::nullopt;
+      text.remove_prefix(1);
+      continue;
+    }
+    const bool is_year = form[++i] == 'Y';
+    int& number = is_year ? year : quarter;
+    for (int digits = is_year ? 4 : 1; digits > 0; --digits) {
+      if (text.empty() || !is_digit(text.front())) return std::nullopt;
+      number = 10 * number + (text.front() - '0');
+      text.remove_prefix(1);
+    }
+  }
+  if (!text.empty() || quarter < 1 || quarter > 4) return std::nullopt;
+  return sys_days(std::chrono::year(year) / (3 * quarter - 2) / 1);
 }
 
 bool has_time_letters(std::string_view format) {
@@ -82,30 +133,32 @@ bool has_time_letters(std::string_view format) {
 
 std::optional<sys_days> read_day(const std::string& text, const char* form) {
   const std::string_view letters(form);
-  const bool long_year = letters.find("%Y") != std::string_view::npos;
-  const bool compact = letters == "%Y%m%d";
+  const auto has = [&](std::string_view what) {
+    return letters.find(what) != std::string_view::npos;
+  };
+  const char* const long_year = has("%Y") ? "%Y" : has("%G") ? "%G" : nullptr;
+  // Forms of digits alone have them all in one.
+  const std::size_t compact = letters == "%Y%m%d"                        ? 8
+                              : letters == "%Y%m" || letters == "%y%m%d" ? 6
+                                                                         : 0;
   const std::size_t digits = longest_digits(text);
-  if (compact ? (digits != 8 || text.size() != 8) : long_year ? digits != 4 : digits > 2)
+  if (compact > 0 ? (digits != compact || text.size() != compact)
+      : long_year ? digits != 4
+                  : digits > 2)
     return std::nullopt;
   if (letters == "%Y") {  // its first day
     if (!looks_like_year(text)) return std::nullopt;
     return sys_days(std::chrono::year(std::stoi(text)) / 1 / 1);
   }
-  if (const auto quarter = letters.find("%Q"); quarter != std::string_view::npos) {
-    // What stands before the quarter; in the text its year is two signs longer than "%Y".
-    const std::size_t tail = letters.size() - 2;
-    const std::string head = text.substr(0, text.empty() ? 0 : text.size() - 1);
-    if (head.size() != tail + 2 || text.back() < '1' || text.back() > '4') return std::nullopt;
-    const auto year = parsed_as<date::year>(head, std::string(letters.substr(0, tail)));
-    if (!year) return std::nullopt;
-    return sys_days(date::sys_days(*year / (3 * (text.back() - '0') - 2) / 1));
-  }
-  // A month alone is its first day.
-  const bool has_day = compact || letters.find("%d") != std::string_view::npos;
-  const auto day = parsed_as<sys_days>(has_day ? text : text + " 1",
-                                       has_day ? std::string(form) : std::string(form) + " %d");
-  // The library would take "Jan 2000" for the twentieth of January of the year 00.
-  if (day && long_year && text.find(date::format("%Y", *day)) == std::string::npos)
+  if (has("%Q")) return read_quarter(text, letters);
+  // A month alone is its first day, and a week its Monday.
+  const char* const rest = has("%d") ? "" : has("%V") ? " %u" : " %d";
+  const auto day =
+      parsed_as<sys_days>(*rest == '\0' ? text : text + " 1", std::string(form) + rest);
+  // The library would take "Jan 2000" for the twentieth of January of the year 00, and "Jan-2000"
+  // for a year before our era.
+  if (day && std::chrono::year_month_day(*day).year() < std::chrono::year(0)) return std::nullopt;
+  if (day && long_year && text.find(date::format(long_year, *day)) == std::string::npos)
     return std::nullopt;
   return day;
 }
@@ -127,10 +180,13 @@ DateReader::DateReader(std::optional<std::string> format, std::shared_ptr<Parsed
       parsed_(parsed ? std::move(parsed) : std::make_shared<ParsedDays>()) {
   whole_ =
       format_ == "seconds" || format_ == "milliseconds" || (format_ && has_time_letters(*format_));
-  if (!format_)
-    alive_.assign(std::begin(kForms), std::end(kForms));
-  else
+  if (format_)
     alive_ = {format_->c_str()};
+  else
+    for (const std::span<const char* const> forms :
+         {std::span<const char* const>(kForms), std::span<const char* const>(kFormsWithoutDay),
+          std::span<const char* const>(kFormsWithWeekday)})
+      alive_.insert(alive_.end(), forms.begin(), forms.end());
 }
 
 bool DateReader::refuse(std::string why) {
@@ -145,6 +201,8 @@ bool DateReader::add(std::string_view date, std::string_view time) {
   std::string_view day = date.substr(0, split), tail = date.substr(split);
   while (!day.empty() && (day.back() == ' ' || day.back() == 'T')) day.remove_suffix(1);
   if (tail.empty()) tail = text::trimmed(time);
+  if (day.size() == 10 && day.ends_with(".0") && is_digits(day.substr(0, 8)))
+    day.remove_suffix(2);  // a number that a table's program wrote
 
   const auto number = day_number(day);
   if (!number) return false;
@@ -191,11 +249,16 @@ std::string DateReader::why_no_day(std::string_view text) const {
         "is not a date in the form {}{}; correct it, or name the form with "
         "`date_format`",
         alive_.front(), !format_ ? " of the rows before" : "");
-  constexpr std::size_t kDigitsOfDayNumber = 5;  // 1927 to 2173
-  if (text.size() == kDigitsOfDayNumber && std::all_of(text.begin(), text.end(), is_digit))
-    return "is not a date in a form that is recognised; if it is a spreadsheet's count of days, "
-           "save "
-           "the column as dates there";
+  // Counts of days from 1927 to 2173, of seconds and of milliseconds from 2001 to 2286.
+  constexpr std::size_t kDigitsOfDays = 5, kDigitsOfSeconds = 10, kDigitsOfMilliseconds = 13;
+  if (is_digits(text)) {
+    if (text.size() == kDigitsOfDays)
+      return "is not a date in a form that is recognised; if it is a spreadsheet's count of days, "
+             "save the column as dates there";
+    if (text.size() == kDigitsOfSeconds || text.size() == kDigitsOfMilliseconds)
+      return fmt::format("counts {0} since 1970, it seems; if so, say it with `date_format` {0}",
+                         text.size() == kDigitsOfSeconds ? "seconds" : "milliseconds");
+  }
   return "is not a date in a form that is recognised; name its form with `date_format`";
 }
 
@@ -255,6 +318,7 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
     clock.resize(sign);
   }
   clock = std::string(text::trimmed(clock));
+  if (is_digits(clock) && clock.size() >= 3 && clock.size() <= 6) clock = with_colons(clock);
   if (!has_digits_of_a_clock(clock)) return std::nullopt;
   std::optional<seconds> time;
   for (const char* form : {"%H:%M:%S", "%H:%M", "%I:%M:%S %p", "%I:%M %p"})
@@ -330,8 +394,7 @@ DateReader::Result DateReader::finish() {
 bool looks_like_year(std::string_view text) {
   text = text::trimmed(text);
   if (text.ends_with(".0")) text.remove_suffix(2);  // a number that a database holds
-  return text.size() == 4 && std::all_of(text.begin(), text.end(), is_digit) &&
-         (text.front() == '1' || text.front() == '2');
+  return text.size() == 4 && is_digits(text) && (text.front() == '1' || text.front() == '2');
 }
 
 bool looks_like_date(std::string_view text) {
@@ -346,7 +409,7 @@ bool looks_like_date(std::string_view text) {
 
 bool looks_like_time(std::string_view text) {
   text = text::trimmed(text);
-  return text.find(':') != std::string_view::npos && text.size() <= 32 &&
+  return (text.find(':') != std::string_view::npos || is_digits(text)) && text.size() <= 32 &&
          DateReader(std::nullopt).add("2000-01-01", text);
 }
 

@@ -127,9 +127,11 @@ void FileRows::row(std::size_t number, const std::vector<Cell>& cells) {
     take_header(number, cells);
     return;
   }
+  if (tried_.empty() && !is_chosen_ && has_nameless_first_column(cells))
+    shape_.names.insert(shape_.names.begin(), "");
   bool whole = cells.size() >= names.size();
   for (std::size_t c = names.size(); c < cells.size(); ++c) whole = whole && cells[c].text.empty();
-  if (!whole && only_titles_before(cells)) {
+  if ((!whole && only_titles_before(cells)) || only_a_remark_before(cells)) {
     note_titles();
     shape_.names.clear();
     tried_.clear();
@@ -176,6 +178,13 @@ void FileRows::end() {
   if (!is_chosen_) choose();
 }
 
+// Some programs write the numbers of the rows without a name above them.
+bool FileRows::has_nameless_first_column(const std::vector<Cell>& cells) const {
+  const std::optional<double> first = cells_.number(cells.front().text);
+  return shape_.names.size() > 1 && cells.size() == shape_.names.size() + 1 &&
+         (first == 0 || first == 1) && !text::trimmed(cells.back().text).empty();
+}
+
 // Lines of text above the header have one cell; so would the header of a file with one column,
 // whose rows are numbers.
 bool FileRows::only_titles_before(const std::vector<Cell>& header) const {
@@ -183,9 +192,22 @@ bool FileRows::only_titles_before(const std::vector<Cell>& header) const {
   return !is_chosen_ && shape_.names.size() == 1 && !is_number(shape_.names.front()) &&
          std::none_of(tried_.begin(), tried_.end(),
                       [&](const TriedRow& row) { return is_number(row.texts.front()); }) &&
-         std::none_of(header.begin(), header.end(), [&](const Cell& cell) {
-           return is_number(cell.text) || looks_like_date(cell.text);
+         may_be_header(header);
+}
+
+// A line that begins with # is a remark, of as many cells as its text has commas, unless rows
+// follow it at once: then it is the header.
+bool FileRows::only_a_remark_before(const std::vector<Cell>& header) const {
+  return !is_chosen_ && tried_.empty() && shape_.names.front().starts_with('#') &&
+         may_be_header(header) && std::none_of(header.begin(), header.end(), [&](const Cell& cell) {
+           return cells_.is_missing(cell.text);
          });
+}
+
+bool FileRows::may_be_header(const std::vector<Cell>& cells) const {
+  return std::none_of(cells.begin(), cells.end(), [&](const Cell& cell) {
+    return cells_.number(cell.text).has_value() || looks_like_date(cell.text);
+  });
 }
 
 void FileRows::note_title(std::size_t number, const std::string& title) {
@@ -238,6 +260,7 @@ void FileRows::choose() {
   const std::size_t columns = shape_.names.size();
   shape_.chosen =
       choose_columns({shape_.path, shape_.names, tried_, cells_, shape_.options, purpose_});
+  for (std::string& text : shape_.chosen.notes) note(std::move(text));
   is_chosen_ = true;
   wanted_ = shape_.chosen.wanted(columns);
   begin();

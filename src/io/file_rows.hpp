@@ -93,7 +93,10 @@ class FileRows : public RowSink {
 
  private:
   void take_header(std::size_t number, const std::vector<Cell>& cells);
+  [[nodiscard]] bool has_nameless_first_column(const std::vector<Cell>& cells) const;
   [[nodiscard]] bool only_titles_before(const std::vector<Cell>& header) const;
+  [[nodiscard]] bool only_a_remark_before(const std::vector<Cell>& header) const;
+  [[nodiscard]] bool may_be_header(const std::vector<Cell>& cells) const;
   void note_title(std::size_t number, const std::string& title);
   void note_titles();
   void choose();

@@ -26,7 +26,8 @@ class NumberReader {
       if (cell.starts_with('-')) return std::nullopt;
     }
     if (point_ == '.' && !grouped_) return plain(cell);
-    std::string rewritten;
+    std::string plain_marks, rewritten;
+    if (grouped_) cell = plain_marks = with_plain_marks(cell);
     if (!rewrite(cell, rewritten)) return std::nullopt;
     return plain(rewritten);
   }
@@ -37,6 +38,16 @@ class NumberReader {
     const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
     if (error != std::errc() || end != cell.data() + cell.size()) return std::nullopt;
     return value;
+  }
+
+  // Typesetters' marks between groups of digits: blanks that break no line, in UTF-8 and Latin-1,
+  // and a raised comma.
+  static std::string with_plain_marks(std::string_view cell) {
+    std::string out(cell);
+    for (const std::string_view mark : {"\u00A0", "\u202F", "\u2009", "\u2019", "\xA0"})
+      for (std::size_t at = 0; (at = out.find(mark, at)) != std::string::npos;)
+        out.replace(at, mark.size(), " ");
+    return out;
   }
 
   // The decimal mark as a point, marks between groups of three digits taken out.

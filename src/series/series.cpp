@@ -153,9 +153,9 @@ void require_usable(const Series& series, std::size_t observations, const std::s
       std::all_of(first, values.end(), [&](double v) { return std::isnan(v) || v == *first; }))
     throw Error(
         ErrorCode::constant_series,
-        fmt::format("{}: every value is {}, so there is nothing to estimate or test; is it the "
+        fmt::format("{}: every value is {:.6g}, so there is nothing to estimate or test; is it the "
                     "right column?",
-                    place(series), text::significant(*first, 6)));
+                    place(series), *first));
 }
 
 Series without_gaps(const Series& series) {

@@ -255,7 +255,7 @@ TEST(Estimate, RefusesWhatItCannotDo) {
             "series 'x': 5 observations for 'const / garch e1 h1 / student', which needs at least "
             "11; give a longer series");
   EXPECT_EQ(message("const", make_series(std::vector<double>(50, 2.5), "x")),
-            "series 'x': every value is 2.50000, so there is nothing to estimate or test; is it "
+            "series 'x': every value is 2.5, so there is nothing to estimate or test; is it "
             "the right column?");
   EXPECT_EQ(test::error_of([] { (void)evaluate(parse_model("const"), returns(300), {1}); }).code(),
             ErrorCode::bad_option);

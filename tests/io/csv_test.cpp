@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Files as analysts have them: what is read, and the one line that says what is wrong and the mend.
+#include <fmt/format.h>
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -43,6 +45,50 @@ TEST(Csv, TakesTheOnlyNumericColumnAndAnyOrderOfColumns) {
   EXPECT_EQ(s.when(0), "2024-01-01");
   EXPECT_EQ(read_csv(folder.file("b.csv", "x\n1\n2\n3\n")).times.size(), 0u)
       << "dates are not needed";
+}
+
+TEST(Csv, NumbersOfTheRowsAreNeitherValuesNorDates) {
+  const Folder folder;
+  const auto file = [&](const std::string& header, int from, int rows,
+                        const std::string& fifth = "") {
+    std::string text = header + '\n';
+    for (int i = 0; i < rows; ++i)
+      text += fmt::format("{},{}\n", i == 4 && !fifth.empty() ? fifth : std::to_string(from + i),
+                          50 + i % 3);
+    return folder.file("counted.csv", text);
+  };
+  for (const std::string name : {"", "index", "day", "month"})
+    for (const int from : {0, 1}) {
+      const Series s = read_csv(file(name + ",price", from, 12));
+      EXPECT_EQ(s.name, "price");
+      EXPECT_TRUE(s.times.empty());
+      ASSERT_EQ(s.account.notes.size(), 1u) << name;
+      EXPECT_EQ(s.account.notes[0], fmt::format("column {} numbers the rows and is left aside",
+                                                name.empty() ? "1" : name));
+    }
+  std::string nameless = "\"day\",\"price\"\n";
+  for (int i = 1; i <= 12; ++i)
+    nameless += fmt::format("\"{0}\",2024-01-{0:02},{1}\n", i, 50 + i % 3);
+  const Series s = read_csv(folder.file("nameless.csv", nameless));
+  EXPECT_EQ(s.name, "price");
+  EXPECT_EQ(s.when(11), "2024-01-12");
+  EXPECT_EQ(s.account.notes[0], "column 1 numbers the rows and is left aside");
+  EXPECT_EQ(read_csv(file("index,price", 4000, 12)).name, "price") << "a piece of a longer file";
+  EXPECT_EQ(read_csv(file("index,price", 0, 12, "NA")).name, "price");
+  EXPECT_EQ(read_table(file("index,price", 0, 12)).columns.size(), 1u);
+  EXPECT_EQ(read_csv(file("index,price", 0, 12), {.value = "index"}).values.back(), 11);
+  EXPECT_EQ(read_csv(folder.file("alone.csv", "x\n1\n2\n3\n4\n5\n6\n7\n8\n9\n10\n11\n")).size(),
+            11u)
+      << "there is nothing else";
+  // Few rows, a step that is not one, and numbers that may be a spreadsheet's days.
+  const auto refused = [&](const std::string& path) {
+    return std::string(test::error_of([&] { (void)read_csv(path); }).what());
+  };
+  EXPECT_THAT(refused(file("index,price", 0, 9)),
+              testing::HasSubstr("several columns hold numbers"));
+  EXPECT_THAT(refused(file("index,price", 0, 12, "4.5")),
+              testing::HasSubstr("several columns hold numbers"));
+  EXPECT_THAT(refused(file("day,price", 43466, 12)), testing::HasSubstr("'43466' is not a date"));
 }
 
 // A column that begins with an unknown mark is still a column of numbers: it must not be passed
@@ -129,7 +175,7 @@ INSTANTIATE_TEST_SUITE_P(
             "date,name\n2024-01-01,a\n",
             {},
             ErrorCode::column_missing,
-            "F: no column holds numbers; its columns are date, name"},
+            "F: no column holds numbers; its columns are date, name; row 2 of name is 'a'"},
         Bad{"text_in_number",
             "date,x\n2024-01-01,1\n2024-01-02,1.2.3\n",
             {.value = "x"},
@@ -201,12 +247,11 @@ INSTANTIATE_TEST_SUITE_P(
             "F row 2, column date: '45292' is not a date in a form that is recognised; if it is a "
             "spreadsheet's count of days, save the column as dates there"},
         Bad{"another_separator",
-            "date|x\n2024-01-01|1\n",
+            "date~x\n2024-01-01~1\n",
             {},
             ErrorCode::column_missing,
-            "F: no column holds numbers; its columns are date|x; cells must be separated by "
-            "commas, "
-            "semicolons or tabs"},
+            "F: no column holds numbers; its columns are date~x; cells must be separated by "
+            "commas, semicolons, tabs or vertical bars"},
         Bad{"nothing_left",
             "date,x\n2024-01-01,1\n",
             {.from = "2025-01-01"},

@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
 // Files that are never clean: each kind with the account that it must give.
+#include <date/date.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sqlite3.h>
 #include <sys/resource.h>
 
 #include <cmath>
+#include <functional>
+#include <tuple>
 
 #include "brace/io/csv.hpp"
 #include "brace/io/files.hpp"
@@ -237,6 +240,38 @@ INSTANTIATE_TEST_SUITE_P(
                 {1, 2},
                 "2024-01-02",
                 "2024-01-03"},
+        Awkward{"remarks_above_the_header",
+                "# Port Merrow Exchange\n# lamp oil, a litre, in crowns\ndate,price\n2024-01-02,1\n"
+                "2024-01-03,2\n",
+                {},
+                "2 of 2; row 1 is taken for a title above the header: # Port Merrow Exchange; row "
+                "2 is taken for a title above the header: # lamp oil",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-03"},
+        Awkward{"header_behind_a_mark_of_remarks",
+                "#date,price\n2024-01-02,1\n2024-01-03,2\n",
+                {},
+                "2 of 2",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-03"},
+        Awkward{"vertical_bars",
+                "date|price\n2024-01-02|1\n2024-01-03|2\n",
+                {},
+                "2 of 2; cells are separated by vertical bars",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-03"},
+        Awkward{"blanks_that_do_not_break",
+                "date;price\n2024-01-02;1\u00A0234,5\n2024-01-03;12\u202F345\u202F678\n"
+                "2024-01-04;1\xA0"
+                "234\n2024-01-05;1\u2019234\n",
+                {.decimal_comma = true, .grouped = true},
+                "4 of 4; cells are separated by semicolons",
+                {1234.5, 12345678, 1234, 1234},
+                "2024-01-02",
+                "2024-01-05"},
         Awkward{"quarters",
                 "quarter,price\n2023-Q4,1\n2024-Q1,2\n",
                 {},
@@ -424,10 +459,94 @@ TEST(Table, TellsWhatToTakeOffANumber) {
       test::error_of([&] { (void)read_csv(every); }).what(),
       testing::HasSubstr("no column holds numbers; its columns are date, x; '1%' would read "
                          "without '%'"));
+  const std::string units = folder.file("u.csv", "date,x\n2024-01-01,\n2024-01-02,7 crowns\n");
+  EXPECT_THAT(test::error_of([&] { (void)read_csv(units); }).what(),
+              testing::HasSubstr("its columns are date, x; row 3 of x is '7 crowns'"));
   // A file of one column has a header of one cell: rows of two are no header, but a decimal comma.
   const std::string one = folder.file("c.csv", "x\n1,5\n2,5\n");
   EXPECT_THAT(test::error_of([&] { (void)read_csv(one); }).what(),
               testing::HasSubstr("row 2: 2 cells where the header has 1"));
+}
+
+// What each form prints is read as the date that was printed, never as another.
+TEST(Table, EveryFormOfADateIsReadBack) {
+  using std::chrono::days, std::chrono::months, std::chrono::sys_days, std::chrono::year;
+  const Folder folder;
+  const auto quarters = [](sys_days day) {
+    return std::to_string((static_cast<unsigned>(std::chrono::year_month_day(day).month()) + 2) /
+                          3);
+  };
+  const auto months_after = [](sys_days first, int count) {
+    return sys_days(std::chrono::year_month_day(first) + months(count));
+  };
+  struct Step {
+    std::vector<const char*> forms;
+    std::function<sys_days(int)> day;
+  };
+  const sys_days first = year(1999) / 1 / 1, monday = year(1999) / 1 / 4;
+  const Step steps[] = {
+      {{"%Y-%m-%d",         "%Y/%m/%d",    "%Y.%m.%d",    "%Y%m%d",        "%Y%m%d.0",
+        "%d/%m/%Y",         "%m/%d/%Y",    "%d-%m-%Y",    "%d.%m.%Y",      "%d %b %Y",
+        "%d-%b-%Y",         "%d-%b-%y",    "%d %B %Y",    "\"%b %d, %Y\"", "\"%B %d, %Y\"",
+        "\"%a, %d %b %Y\"", "%a %d %b %Y", "%A %d %B %Y", "%a %b %d %Y",   "\"%A, %B %d, %Y\"",
+        "%a %Y-%m-%d",      "%a %d/%m/%Y", "%a %m/%d/%Y"},
+       [&](int i) { return first + days(i); }},
+      {{"%Y-%m", "%Y/%m", "%m/%Y", "%YM%m", "%Y%m", "%b %Y", "%b-%Y", "%b-%y", "%b %y", "%B %Y",
+        "%Y %b", "%Y-%b", "%Y %B"},
+       [&](int i) { return months_after(first, i); }},
+      {{"%Y-Q%Q", "%YQ%Q", "%Y Q%Q", "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y", "%QQ%Y"},
+       [&](int i) { return months_after(first, 3 * i); }},
+      {{"%G-W%V", "%GW%V"}, [&](int i) { return monday + days(7 * i); }},
+      {{"%Y"}, [&](int i) { return months_after(first, 12 * i); }},
+  };
+  for (const Step& step : steps)
+    for (const char* form : step.forms) {
+      constexpr int kRows = 200;
+      std::string text = std::string(form) == "%Y" ? "year,x\n" : "date,x\n";
+      for (int i = 0; i < kRows; ++i) {
+        std::string filled = form;
+        if (const auto at = filled.find("%Q"); at != std::string::npos)
+          filled.replace(at, 2, quarters(step.day(i)));
+        text += fmt::format("{},{}\n", date::format(filled, step.day(i)), 100 + i % 7);
+      }
+      const Series s = read_csv(folder.file("forms.csv", text), {.absent = Absent::keep});
+      ASSERT_EQ(s.size(), static_cast<std::size_t>(kRows)) << form;
+      for (int i = 0; i < kRows; ++i)
+        ASSERT_EQ(s.times[static_cast<std::size_t>(i)], Timestamp(step.day(i))) << form;
+    }
+}
+
+TEST(Table, TimesOfDayWithoutColonsAreRead) {
+  const Folder folder;
+  const auto last = [&](const std::string& text) {
+    const Series s = read_csv(folder.file("times.csv", text));
+    return s.when(0) + " to " + s.when(s.size() - 1);
+  };
+  for (const char* text :
+       {"date,time,x\n20240102,0930,1\n20240102,1605,2\n",
+        "date,time,x\n20240102,930,1\n20240102,1605,2\n",
+        "date,time,x\n20240102,93000,1\n20240102,160500,2\n",
+        "date,x\n20240102 0930,1\n20240102 1605,2\n",
+        "date,x\n20240102T093000,1\n20240102T160500,2\n",
+        "date,x\n202401020930,1\n202401021605,2\n", "date,x\n20240102093000,1\n20240102160500,2\n"})
+    EXPECT_EQ(last(text), "2024-01-02 09:30 to 2024-01-02 16:05") << text;
+  // A column of that name that no clock shows is a value.
+  EXPECT_EQ(read_table(folder.file("held.csv", "date,time,x\n20240102,9999,1\n20240103,1605,2\n"))
+                .columns.front()
+                .name,
+            "time");
+}
+
+TEST(Table, NamesWhatNumbersMayCount) {
+  const Folder folder;
+  const auto message = [&](const char* first) {
+    return std::string(test::error_of([&] {
+                         (void)read_csv(folder.file("a.csv", fmt::format("date,x\n{},1\n", first)));
+                       }).what());
+  };
+  EXPECT_THAT(message("1704153600"), testing::HasSubstr("say it with `date_format` seconds"));
+  EXPECT_THAT(message("1704153600000"), testing::HasSubstr("with `date_format` milliseconds"));
+  EXPECT_THAT(message("45293"), testing::HasSubstr("a spreadsheet's count of days"));
 }
 
 TEST(Table, DoesNotGuessBetweenFormsOfADate) {
@@ -443,6 +562,14 @@ TEST(Table, DoesNotGuessBetweenFormsOfADate) {
   // Equal day and month everywhere: both forms say the same.
   EXPECT_EQ(read_csv(folder.file("b.csv", "date,x\n01/01/2024,1\n02/02/2024,2\n")).when(1),
             "2024-02-02");
+  for (const auto& [first, second, meanings] :
+       {std::tuple{"2005-1", "2005-2", "1 February 2005 (%Y-%m) or 1 April 2005 (%Y-%Q)"},
+        {"200101", "200102", "1 January 2020 (%y%m%d) or 1 January 2001 (%Y%m)"}})
+    EXPECT_THAT(
+        test::error_of([&, &one = first, &two = second] {
+          (void)read_csv(folder.file("d.csv", fmt::format("date,x\n{},1\n{},2\n", one, two)));
+        }).what(),
+        testing::HasSubstr(meanings));
   // A row that fits neither names the form of those before it.
   EXPECT_NE(
       std::string(test::error_of([&] {

@@ -102,7 +102,7 @@ TEST(Series, RefusesWhatCannotBeUsed) {
   EXPECT_EQ(message(make_series({1, 2}, "x")),
             "series 'x': 2 observations for a test, which needs at least 3; give a longer series");
   EXPECT_EQ(message(make_series({4, 4, 4, 4}, "x")),
-            "series 'x': every value is 4.00000, so there is nothing to estimate or test; is it "
+            "series 'x': every value is 4, so there is nothing to estimate or test; is it "
             "the right column?");
   EXPECT_EQ(message(make_series({1, std::numeric_limits<double>::infinity(), 2, 3}, "x")),
             "series 'x', row 2: the value is infinite; correct it or name it as missing");

@@ -30,7 +30,8 @@ enum class Absent {
 // Columns are given by name, by name in another case, or by position (1 is the first).
 struct ReadOptions {
   // ---- Which columns ----
-  // Column of the values; left out: the only numeric column there is, or all for a table.
+  // Column of the values; left out: the only numeric column there is, or all for a table, but for
+  // a first one that numbers the rows.
   std::optional<std::string> value{};
   // Several columns, for a table.
   std::vector<std::string> values{};
@@ -66,10 +67,11 @@ struct ReadOptions {
   std::optional<std::string> from{}, to{};
 
   // ---- How cells are written ----
-  // What stands between cells: ',', ';' or tab; left out: recognised in the header.
+  // What stands between cells: ',', ';', '|' or tab; left out: recognised in the header.
   std::optional<char> column_mark{};
   bool decimal_comma = false;
-  // Digits in groups of three: 1,234.5 (1.234,5 with decimal_comma), 1 234.5, 1'234.5.
+  // Digits in groups of three: 1,234.5 (1.234,5 with decimal_comma), 1 234.5, 1'234.5; a blank that
+  // does not break a line (U+00A0, U+202F) is one.
   bool grouped = false;
   std::vector<std::string> missing{"",    "NA",   "N/A",  "#N/A", "n/a", "NaN",
                                    "nan", "NULL", "null", "-",    "."};
