@@ -21,7 +21,8 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
      reading);
   in(command
          .option("--date", o.series.read.date,
-                 "column of the dates (default: one called so, or the first that reads as one)")
+                 "column of the dates, or none (default: one called so, or the first that reads as "
+                 "one)")
          .column(),
      reading);
   in(command.option("--time", o.series.read.time,

@@ -25,6 +25,7 @@ inline constexpr std::array kToolWords = std::to_array<std::pair<std::string_vie
     // ---- Fields ----
     {"column_mark", "--column-mark"},
     {"columns", "--columns"},
+    {"date", "--date"},
     {"date_format", "--date-format"},
     {"decimal_comma", "--decimal-comma"},
     {"deterministic", "--deterministic"},

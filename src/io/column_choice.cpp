@@ -130,6 +130,8 @@ class ColumnChooser {
 
   // ---- Roles ----
   std::optional<std::size_t> date_column() const {
+    const bool any_none = std::find(names_.begin(), names_.end(), "none") != names_.end();
+    if (options_.date == "none" && !any_none) return std::nullopt;
     if (options_.date) return column(*options_.date);
     // Contracts and days of expiry read as dates too.
     const std::vector<std::string> called{"date", "datetime", "timestamp", "day", "time", "month"};

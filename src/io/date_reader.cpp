@@ -258,6 +258,9 @@ std::string DateReader::why_no_day(std::string_view text) const {
     if (text.size() == kDigitsOfSeconds || text.size() == kDigitsOfMilliseconds)
       return fmt::format("counts {0} since 1970, it seems; if so, say it with `date_format` {0}",
                          text.size() == kDigitsOfSeconds ? "seconds" : "milliseconds");
+    if (text.size() < kDigitsOfDays)
+      return "is not a date in a form that is recognised; name its form with `date_format`, or "
+             "leave dates out with `date` none";
   }
   return "is not a date in a form that is recognised; name its form with `date_format`";
 }

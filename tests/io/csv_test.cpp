@@ -88,6 +88,15 @@ TEST(Csv, NumbersOfTheRowsAreNeitherValuesNorDates) {
               testing::HasSubstr("several columns hold numbers"));
   EXPECT_THAT(refused(file("index,price", 0, 12, "4.5")),
               testing::HasSubstr("several columns hold numbers"));
+  EXPECT_THAT(refused(file("day,price", 580, 1)),
+              testing::HasSubstr("leave dates out with `date` none"));
+  EXPECT_TRUE(
+      read_csv(file("day,price", 580, 1), {.value = "price", .date = "none"}).times.empty());
+  EXPECT_EQ(read_csv(folder.file("called.csv", "none,price\n2024-01-02,1\n2024-01-03,2\n"),
+                     {.date = "none"})
+                .when(1),
+            "2024-01-03")
+      << "a column of that name goes first";
   EXPECT_THAT(refused(file("day,price", 43466, 12)), testing::HasSubstr("'43466' is not a date"));
 }
 

@@ -39,8 +39,8 @@ struct ReadOptions {
   // value that is named.
   std::vector<std::string> companions{};
   // Column of the dates; left out: one called so (date, datetime, timestamp, day, time, month) that
-  // reads as dates, else the first that does, or none. Column of the time of day, where it stands
-  // apart; left out: one called "time" beside a date without a time.
+  // reads as dates, else the first that does, or none; "none" leaves dates out. Column of the time
+  // of day, where it stands apart; left out: one called "time" beside a date without a time.
   std::optional<std::string> date{}, time{};
   // strptime's letters, such as "%d/%m/%Y", or "seconds" or "milliseconds" since 1970; left
   // out: the form is recognised, or refused (date_ambiguous) where several forms fit every date.
