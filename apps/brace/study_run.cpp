@@ -401,9 +401,9 @@ class Study {
   [[nodiscard]] bool models_the_level() const {
     std::deque<Options> targets;
     const std::deque<Command> commands = job_commands(targets);
-    for (std::size_t i = 0; i < commands.size(); ++i) {
-      if (commands[i].name != "fit") continue;
-      for (const Given& g : file_.given(commands[i])) {
+    for (const Command& command : commands) {
+      if (command.name != "fit") continue;
+      for (const Given& g : file_.given(command)) {
         if (g.option == "--returns" && !g.words[0].ends_with("=none")) return false;
         if (g.option == "--transform" && g.words[0].find("diff") != std::string::npos) return false;
         if (g.option == "--model" && !parse_model(g.words[0].substr(8)).mean.differences.empty())

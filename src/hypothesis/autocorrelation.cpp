@@ -12,6 +12,7 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/laws/standard.hpp"
+#include "brace/series/transform.hpp"
 #include "maths/deviations.hpp"
 
 namespace brace::inline v0 {

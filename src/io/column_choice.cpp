@@ -15,7 +15,7 @@ namespace {
 // Cells of a column tried as dates.
 constexpr std::size_t kCellsTried = 20;
 
-// Rows that make numbers that go up by one a count of the rows.
+// From so many rows on numbers that go up by one are those of the rows.
 constexpr std::size_t kRowsOfACount = 10;
 
 // Names of the column that prices or values stand in.
@@ -150,8 +150,8 @@ class ColumnChooser {
     // elsewhere may be days as spreadsheets count them.
     for (std::size_t c = 0; c < names_.size(); ++c)
       if (std::find(called.begin(), called.end(), lower(names_[c])) != called.end()) {
-        const std::optional<double> from = c == 0 ? row_numbers_from() : std::nullopt;
-        if (options_.date_format || (from != 0 && from != 1)) return c;
+        const bool counts = c == 0 && begins_a_count(row_numbers_from());
+        if (options_.date_format || !counts) return c;
       }
     if (options_.date_format) return 0;
     return std::nullopt;
@@ -162,7 +162,9 @@ class ColumnChooser {
     if (!chosen_.date) return std::nullopt;
     for (std::size_t c = 0; c < names_.size(); ++c) {
       if (c == *chosen_.date || lower(names_[c]) != "time") continue;
-      const auto times = cells_of(c), days = cells_of(*chosen_.date);
+      auto times = cells_of(c);
+      const auto days = cells_of(*chosen_.date);
+      if (times.size() > kCellsTried) times.resize(kCellsTried);
       if (!times.empty() && std::all_of(times.begin(), times.end(), looks_like_time) &&
           days.front().find(':') == std::string_view::npos)
         return c;

@@ -52,6 +52,12 @@ struct ColumnChoice {
   [[nodiscard]] std::vector<bool> wanted(std::size_t columns) const;
 };
 
+// Whether it is where programs begin to count rows.
+[[nodiscard]] constexpr bool begins_a_count(std::optional<double> number) {
+  const double from = number.value_or(-1);
+  return from == 0 || from == 1;
+}
+
 // Throws Error: column_missing, bad_option.
 [[nodiscard]] ColumnChoice choose_columns(const ColumnQuestion& question);
 

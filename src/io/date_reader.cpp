@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Dates of unknown form, parsed by Hinnant's library. Covered by tests/io/table_test.cpp.
+// Dates of unknown form, parsed by Hinnant's library. Covered by tests/io/dates_test.cpp.
 #include "io/date_reader.hpp"
 
 #include <date/date.h>
@@ -413,7 +413,7 @@ bool looks_like_date(std::string_view text) {
 bool looks_like_time(std::string_view text) {
   text = text::trimmed(text);
   return (text.find(':') != std::string_view::npos || is_digits(text)) && text.size() <= 32 &&
-         DateReader(std::nullopt).add("2000-01-01", text);
+         DateReader("%Y-%m-%d").add("2000-01-01", text);
 }
 
 }  // namespace brace::inline v0

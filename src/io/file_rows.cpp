@@ -180,9 +180,9 @@ void FileRows::end() {
 
 // Some programs write the numbers of the rows without a name above them.
 bool FileRows::has_nameless_first_column(const std::vector<Cell>& cells) const {
-  const std::optional<double> first = cells_.number(cells.front().text);
   return shape_.names.size() > 1 && cells.size() == shape_.names.size() + 1 &&
-         (first == 0 || first == 1) && !text::trimmed(cells.back().text).empty();
+         begins_a_count(cells_.number(cells.front().text)) &&
+         !text::trimmed(cells.back().text).empty();
 }
 
 // Lines of text above the header have one cell; so would the header of a file with one column,

@@ -2,6 +2,8 @@
 // Covered by tests/io/json_test.cpp.
 #include "io/json_values.hpp"
 
+#include <fmt/format.h>
+
 #include "brace/base/version.hpp"
 #include "brace/io/json.hpp"
 

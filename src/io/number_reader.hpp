@@ -4,6 +4,7 @@
 //   number("1.234,5");  // 1234.5; empty where the text is no number
 #pragma once
 
+#include <algorithm>
 #include <charconv>
 #include <optional>
 #include <string>
@@ -27,7 +28,9 @@ class NumberReader {
     }
     if (point_ == '.' && !grouped_) return plain(cell);
     std::string plain_marks, rewritten;
-    if (grouped_) cell = plain_marks = with_plain_marks(cell);
+    const auto beyond_ascii = [](char c) { return static_cast<unsigned char>(c) >= 0x80; };
+    if (grouped_ && std::any_of(cell.begin(), cell.end(), beyond_ascii))
+      cell = plain_marks = with_plain_marks(cell);
     if (!rewrite(cell, rewritten)) return std::nullopt;
     return plain(rewritten);
   }

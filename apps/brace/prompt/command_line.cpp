@@ -154,7 +154,7 @@ std::string in_plain_words(const CLI::ParseError& error) {
       {std::regex(R"(^(\S+) is required$)"), "$1 is missing"},
       {std::regex(R"(^(\S+): (\d+) required (\S+) missing$)"), "$1: needs a value"},
   };
-  const std::string what = error.what();
+  std::string what = error.what();
   for (const auto& [found, told] : rules)
     if (std::regex_match(what, found)) {
       std::string text = std::regex_replace(what, found, told);
