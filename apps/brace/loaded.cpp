@@ -273,8 +273,22 @@ Loaded made_of_read(const Options& o, Series level) {
   return made_of(o, looked_at(o, std::move(data)));
 }
 
-Loaded load(const Options& o, bool with_bars) {
-  return made_of(o, read_level(o, with_bars));
+// A unit that nothing is made in would be left out in silence.
+void require_unit_taken(const Options& o, Takes takes) {
+  const std::vector<Transform> chain = parse_chain(o.series.transform, Unit::decimal);
+  const bool made = std::ranges::any_of(chain, [](const Transform& link) {
+    return std::holds_alternative<transforms::LogReturn>(link) ||
+           std::holds_alternative<transforms::SimpleReturn>(link);
+  });
+  if (o.series.unit == "decimal" && o.series.returns == "none" && !made && takes != Takes::changes)
+    throw Error(ErrorCode::bad_option,
+                "--unit decimal: is the unit of the returns that --returns makes; add --returns, or "
+                "leave it out: values of a file stay in the unit of the file");
+}
+
+Loaded load(const Options& o, Takes takes) {
+  require_unit_taken(o, takes);
+  return made_of(o, read_level(o, takes == Takes::bars));
 }
 
 Series level_of(const Options& o) {

@@ -168,9 +168,11 @@ Series change_of(const Series& level, const Options& o) {
   const Unit unit = o.series.unit == "decimal" ? Unit::decimal : Unit::percent;
   if (o.series.returns == "simple") return simple_returns(level, unit);
   if (o.series.returns == "log") return log_returns(level, unit);
-  const bool positive =
-      std::none_of(level.values.begin(), level.values.end(), [](double v) { return v <= 0; });
-  return positive ? log_returns(level, unit) : differences(level);
+  return all_positive(level) ? log_returns(level, unit) : differences(level);
+}
+
+std::string making_of(const Series& level) {
+  return all_positive(level) ? " --returns log" : " --transform diff1";
 }
 
 std::vector<Held> held_values(const std::string& words, const std::string& option) {
@@ -349,14 +351,21 @@ bool shows_text(const Options& o) {
   return !o.output.json || o.output.json_too;
 }
 
+std::string typed_words(const Options& o, const std::function<bool(const Option&)>& taken) {
+  std::string words;
+  for (const TypedOption& typed : o.all_typed) {
+    if (typed.option->name == "FILE" || !taken(*typed.option)) continue;
+    if (typed.values.empty()) words += " " + typed.option->name;
+    for (const std::string& value : typed.values)
+      words += " " + typed.option->name + " " + shell_word(value);
+  }
+  return words;
+}
+
 std::string series_words(const Options& o) {
   if (!o.study.empty()) {
-    std::string words = "--study " + shell_word(o.study);
-    for (const TypedOption& typed : o.typed) {
-      words += " " + typed.option->name;
-      for (const std::string& value : typed.values) words += " " + shell_word(value);
-    }
-    return words;
+    return "--study " + shell_word(o.study) +
+           typed_words(o, [](const Option& option) { return is_of_reading(option); });
   }
   std::string words = shell_word(o.file);
   const auto add = [&](const char* name, const std::optional<std::string>& value) {
@@ -394,6 +403,15 @@ std::string modelled_words(const Options& o) {
   if (o.series.overnight != "keep") words += " --overnight " + o.series.overnight;
   if (!o.series.transform.empty()) words += " --transform " + shell_word(o.series.transform);
   return words;
+}
+
+std::string fitted_words(const Options& o, const std::string& line) {
+  const std::string words = modelled_words(o) + " --model " + shell_word(line);
+  return words + typed_words(o, [](const Option& option) {
+           return option.name == "--fix" || option.name == "--errors" ||
+                  option.name == "--likelihood" || option.name == "--target-variance" ||
+                  option.name == "--starts";
+         });
 }
 
 void print_next(const Options& o, const std::string& command) {

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <deque>
+#include <functional>
 #include <iosfwd>
 #include <optional>
 #include <string>
@@ -162,7 +163,9 @@ struct Loaded {
   Transformed transformed;   // how `values` came from `level`
   std::vector<Warning> warnings;  // about the file: impossible bars, a clock that does not hold
 };
-[[nodiscard]] Loaded load(const Options& o, bool with_bars = false);
+// What a command takes besides the values: bars, or changes of the level that it makes itself.
+enum class Takes { values, bars, changes };
+[[nodiscard]] Loaded load(const Options& o, Takes takes = Takes::values);
 // The two halves of it: the series of the file, and what the options make of one.
 [[nodiscard]] Series level_of(const Options& o);
 [[nodiscard]] Loaded made_of(const Options& o, Loaded data);
@@ -184,6 +187,8 @@ template <class Result>
 // The return that --returns would make of a level: log returns where all values are positive, else
 // differences.
 [[nodiscard]] Series change_of(const Series& level, const Options& o);
+// The option that makes as much: " --returns log" or " --transform diff1".
+[[nodiscard]] std::string making_of(const Series& level);
 // With as many threads as --threads says; 0 is all there are.
 [[nodiscard]] Executor executor_of(const Options& o);
 
@@ -222,10 +227,15 @@ template <class Result>
 // The same after an empty line, wrapped and indented.
 void print_account(const Series& series);
 
+// The options that were typed and are `taken`, each with a space before it.
+[[nodiscard]] std::string typed_words(const Options& o,
+                                      const std::function<bool(const Option&)>& taken);
 // The options that name the series again, for the `Next:` line.
 [[nodiscard]] std::string series_words(const Options& o);
 // The same with --returns where it was given.
 [[nodiscard]] std::string modelled_words(const Options& o);
+// The same with a model line, and how it was fitted where that was given.
+[[nodiscard]] std::string fitted_words(const Options& o, const std::string& line);
 
 // Where the result goes as JSON; none where it is not asked for. And whether it is told in text.
 [[nodiscard]] std::ostream* json_stream(const Options& o);

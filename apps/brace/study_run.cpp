@@ -221,7 +221,7 @@ class Study {
         const std::vector<std::string> words = words_of(commands[i]);
         if (!chosen_.empty() && needs_model(step) &&
             std::find(words.begin(), words.end(), "--model=" + chosen_) != words.end())
-          chapter.command += fmt::format(" --model '{}'", chosen_);
+          chapter.command += " --model " + shell_word(chosen_);
         read_words(commands[i], words);
         chapter.digest = digest_of_step(commands[i], targets[i], words);
         reused = reuse(chapter, targets[i]);
@@ -418,8 +418,8 @@ class Study {
     const bool models = needs_model(step) || step == "search";
     if (models && level_wanders_ && !settings_.insist && models_the_level())
       return "Not run: the level has a unit root and is not to be modelled. State returns = "
-             "\"log\" "
-             "or \"simple\" in [series], or insist = true in [study].";
+             "\"log\" (of a level that is not all above zero, transform = \"diff1\") in [series], "
+             "or insist = true in [study].";
     for (const char* before : {"search", "fit"})
       if (failed_.contains(before) && step != before && needs_model(step) &&
           (step == "check" || step == "forecast" ||

@@ -18,7 +18,7 @@ int main() {
     threads.emplace_back([&, i] {
       brace::Tracker mine(fit);
       after[i] = mine.push(scenarios[i]).sd();
-      ahead[i] = brace::forecast(fit, {.horizon = 5, .draws = 200, .seed = 9}).horizon_total.sd;
+      ahead[i] = brace::forecast(fit, {.horizon = 5, .draws = 200, .seed = 9}).horizon_total->sd;
     });
   for (std::thread& thread : threads) thread.join();
 

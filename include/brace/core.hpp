@@ -20,6 +20,7 @@
 #include "brace/base/warning.hpp"
 #include "brace/diagnosis/check.hpp"
 #include "brace/diagnosis/find_breaks.hpp"
+#include "brace/diagnosis/first_model.hpp"
 #include "brace/diagnosis/inference.hpp"
 #include "brace/diagnosis/law_fit.hpp"
 #include "brace/diagnosis/news_impact.hpp"

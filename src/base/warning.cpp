@@ -4,6 +4,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <ostream>
 
 #include "brace/base/text.hpp"
@@ -43,6 +44,11 @@ std::optional<WarningCode> warning_code_from(std::string_view word) {
   for (int code = 0; to_string(static_cast<WarningCode>(code)) != "unknown"; ++code)
     if (to_string(static_cast<WarningCode>(code)) == word) return static_cast<WarningCode>(code);
   return std::nullopt;
+}
+
+bool has_warning(const std::vector<Warning>& warnings, WarningCode code) {
+  return std::any_of(warnings.begin(), warnings.end(),
+                     [code](const Warning& w) { return w.code == code; });
 }
 
 void print_warnings(std::ostream& out, const std::vector<Warning>& warnings) {

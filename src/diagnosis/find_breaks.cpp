@@ -10,6 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/diagnosis/first_model.hpp"
 #include "brace/diagnosis/stability.hpp"
 #include "brace/estimation/estimate.hpp"
 #include "brace/hypothesis/inspection.hpp"
@@ -127,12 +128,11 @@ class BreakSearch {
       : series_(series),
         closed_(without_gaps(series)),
         options_(options),
-        executor_(executor),
-        model_(parse_model(options.model)) {
+        executor_(executor) {
+    if (!options.model.empty()) model_ = parse_model(options.model);
     report_.of = series.name;
     report_.significance = options.significance;
     report_.unit = series.unit_a_period();
-    report_.model = to_string(canonical(model_));
   }
 
   BreakReport run() {
@@ -158,6 +158,8 @@ class BreakSearch {
     report_.tests.push_back(*ud);
     p_.push_back(*ud->p_value);
     level_ = mean_.breaks.empty() ? closed_ : without_means(closed_, mean_.breaks);
+    if (options_.model.empty()) model_ = first_model(level_);
+    report_.model = to_string(canonical(model_));
   }
 
   void test_variance() {

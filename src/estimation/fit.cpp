@@ -11,6 +11,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/model/model_line.hpp"
 
 namespace brace::inline v0 {
@@ -77,6 +78,10 @@ Series Fit::window() const {
   return part;
 }
 
+bool Fit::adds_up() const {
+  return lost > 0 || counts_from_zero(window());
+}
+
 std::vector<FittedRow> fitted_rows(const Fit& fit) {
   std::vector<FittedRow> rows(fit.count);
   for (std::size_t t = 0; t < fit.count; ++t) {
@@ -125,17 +130,13 @@ std::string with_error(const std::string& value, const std::optional<double>& er
 // What must be known before the first number is read; empty where nothing must.
 std::string caution(const Fit& fit) {
   std::string text;
-  const auto warned = [&](WarningCode code) {
-    return std::any_of(fit.warnings.begin(), fit.warnings.end(),
-                       [&](const Warning& w) { return w.code == code; });
-  };
-  if (warned(WarningCode::level_modelled))
+  if (has_warning(fit.warnings, WarningCode::level_modelled))
     text += fmt::format(
         "{} has a unit root by its tests: this model of its level means little, "
         "take returns or a difference. ",
         fit.series->name);
   constexpr std::size_t kFar = 100;
-  if (warned(WarningCode::few_observations) && fit.n < kFar)
+  if (has_warning(fit.warnings, WarningCode::few_observations) && fit.n < kFar)
     text += fmt::format("{} are too few for a variance equation: these estimates are guesses. ",
                         text::plural(fit.n, "observation", "observations"));
   return text;
@@ -222,7 +223,8 @@ std::ostream& operator<<(std::ostream& out, const Fit& fit) {
       if (error) *error /= 2 * sd;
       line += fmt::format("; {} {}{}{}", what, with_error(text::significant(sd, 3), error),
                           fit.series->unit ? " " : "", fit.series->unit_a_period());
-      if (const auto year = fit.series->rows_per_year())
+      const std::optional<double> year = fit.series->rows_per_year();
+      if (year && fit.adds_up())
         line += fmt::format(", {} a year", text::significant(sd * std::sqrt(*year), 3));
     };
     if (fit.unconditional_variance)

@@ -165,6 +165,16 @@ void warn_of_data(Fit& fit, const Series& window, const MeanData& data) {
 
 }  // namespace
 
+std::vector<Warning> data_warnings(const std::vector<Model>& models, const Series& series) {
+  std::vector<Warning> warnings = data_warnings(series);
+  const bool level_taken = std::any_of(models.begin(), models.end(), [](const Model& m) {
+    return !m.mean.trend && m.mean.differences.empty();
+  });
+  if (!level_taken)
+    std::erase_if(warnings, [](const Warning& w) { return w.code == WarningCode::level_modelled; });
+  return warnings;
+}
+
 void add_warnings(Fit& fit, const Series& window, const MeanData& data) {
   warn_of_late_start(fit);
   warn_of_convergence(fit, data);

@@ -9,6 +9,11 @@
 
 namespace brace::inline v0 {
 
+// Doubts about data that hold for one of the models: a level is none to those with a trend or
+// differences.
+[[nodiscard]] std::vector<Warning> data_warnings(const std::vector<Model>& models,
+                                                 const Series& series);
+
 // `window` is the series that was fitted, `data` its rows as the mean takes them.
 void add_warnings(Fit& fit, const Series& window, const MeanData& data);
 

@@ -22,6 +22,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
+#include "estimation/fit_warnings.hpp"
 #include "evaluate/accuracy_words.hpp"
 #include "evaluate/backtest_scores.hpp"
 #include "families/variance_family.hpp"
@@ -448,6 +449,7 @@ Backtest backtest(const std::vector<Model>& models, const Series& series,
     runner.add_baseline(options.baselines[i], models.size() + i, entrant, executor);
   }
   b.stopped = runner.stopped();
+  if (!models.empty()) b.warnings = data_warnings(models, series);
   fill_proxies(b.entrants, b, options);
   if (options.combinations && models.size() > 1)
     for (const bool by_loss : {false, true})

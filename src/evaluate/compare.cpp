@@ -19,6 +19,7 @@
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/series/split.hpp"
+#include "estimation/fit_warnings.hpp"
 #include "evaluate/accuracy_words.hpp"
 
 namespace brace::inline v0 {
@@ -279,6 +280,7 @@ Comparison compare(const std::vector<Model>& models, const Series& series,
                          ? " and nearest on the hold-out"
                          : fmt::format("; {} is nearest on the hold-out", nearest->label);
   }
+  out.warnings = data_warnings(models, out.training);
   for (const Fit& fit : fits)
     if (!fit.usable())
       out.warnings.push_back({WarningCode::not_converged,

@@ -13,6 +13,7 @@
 #include "base/missing.hpp"
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/series/transform.hpp"
 #include "figures/gnuplot.hpp"
 #include "figures/panels.hpp"
@@ -90,10 +91,8 @@ void draw_first_look(const Series& values, const std::string& path,
   plot.panel(0.06, 0.60, split, level ? 0.45 : top, caption(values));
   set_x_axis(plot, dated, x.front(), x.back());
   free_y(plot);
-  const bool returns =
-      values.kind == SeriesKind::log_return || values.kind == SeriesKind::simple_return;
   // Returns are strokes from zero, and levels lines.
-  plot.add(returns
+  plot.add(counts_from_zero(values)
                ? fmt::format("plot 0 lc rgb '{}' lw 0.5, {} using 1:2 with impulses lw 0.8 lc rgb "
                              "'{}'",
                              palette::ink, d, palette::tide)
@@ -105,7 +104,7 @@ void draw_first_look(const Series& values, const std::string& path,
   const std::vector<double> more = heights(square_bars);
   all.insert(all.end(), more.begin(), more.end());
   const auto y = padded_range(all);
-  const std::string noun = returns ? "return" : "value";
+  const std::string noun = is_return(values.kind) ? "return" : "value";
   lag_panel(plot, bars, y, {0.66, 0.985, 0.735, top},
             fmt::format("memory of the {}, by lag", noun));
   lag_panel(plot, square_bars, y, {0.66, 0.985, 0.42, 0.615}, "memory of its square");
@@ -220,17 +219,16 @@ void draw_forecast(const Fit& fit, const Forecast& ahead, const std::string& pat
   Gnuplot plot(path);
   const Series window = fit.window();
   const bool dated = !window.times.empty() && ahead.steps.front().date.has_value();
-  const bool returns =
-      window.kind == SeriesKind::log_return || window.kind == SeriesKind::simple_return;
   // Levels on the file's own scale where it is known; returns stay what was modelled.
-  const bool on_file = !returns && around.level && !ahead.original.empty();
+  const bool on_file = !is_return(window.kind) && around.level && !ahead.original.empty();
+  const bool strokes = !on_file && !ahead.of_level;
   const Series& shown = on_file ? *around.level : window;
   // Enough of the past to judge the forecast by: six times the horizon, 60 to 250 rows.
   const std::size_t tail =
       std::min(shown.size(), std::clamp<std::size_t>(6 * ahead.steps.size(), 60, 250));
   Outlook values, volatility;
-  values.strokes = returns;
-  values.colour = returns ? palette::tide : palette::ink;
+  values.strokes = strokes;
+  values.colour = strokes ? palette::tide : palette::ink;
   volatility.from_zero = true;  // a volatility is a size
   volatility.colour = palette::kelp;
   add_tail(values, shown, shown.values, dated, tail);

@@ -33,9 +33,7 @@ void draw_lags(const Series& values, int lags, const LagPrint& options, const st
     all.insert(all.end(), part.begin(), part.end());
   }
   const auto y = padded_range(all);
-  const bool returns =
-      values.kind == SeriesKind::log_return || values.kind == SeriesKind::simple_return;
-  const std::string noun = returns ? "return" : "value";
+  const std::string noun = is_return(values.kind) ? "return" : "value";
   lag_panel(plot, of_values, y, {0.06, 0.49, 0.57, 0.93},
             fmt::format("memory of {}, by lag", values.name));
   lag_panel(plot, of_squares, y, {0.555, 0.985, 0.57, 0.93}, "memory of its square");

@@ -11,6 +11,7 @@
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/estimation/estimate.hpp"
+#include "brace/hypothesis/inspection.hpp"
 #include "brace/model/model_line.hpp"
 #include "families/variance_family.hpp"
 #include "forecast/paths.hpp"
@@ -55,6 +56,11 @@ void validate(const Fit& fit, const ForecastOptions& options) {
     refuse(fmt::format("'{}' is {}: there is nothing to forecast from ({})", to_string(fit.model),
                        to_string(fit.convergence.status), fit.convergence.why));
   require_path(fit, "forecast");
+  if (options.per_year && !fit.adds_up())
+    refuse(
+        fmt::format("`per_year` {}: the values of {} are a level, which does not add up over a "
+                    "year; model its returns or its difference",
+                    *options.per_year, fit.series->name));
 }
 
 double mean_of(const std::vector<double>& values) {
@@ -210,12 +216,12 @@ Outlook average_outlook(const std::vector<const Fit*>& fits, const ForecastOptio
   return average(std::move(outlooks));
 }
 
-void annualise(Forecast& ahead, double per_year) {
+void annualise(Forecast& ahead, const HorizonTotal& total, double per_year) {
   const double years = static_cast<double>(ahead.steps.size()) / per_year;
   Annualised a;
   a.periods_per_year = per_year;
-  a.volatility = ahead.horizon_total.sd / std::sqrt(years);
-  for (const PredictionInterval& i : ahead.horizon_total.volatility_interval)
+  a.volatility = total.sd / std::sqrt(years);
+  for (const PredictionInterval& i : total.volatility_interval)
     a.volatility_interval.push_back(
         {i.percent, i.low / std::sqrt(years), i.high / std::sqrt(years)});
   if (ahead.long_run_variance)
@@ -290,15 +296,18 @@ std::optional<Rough> roughest(const Forecast& ahead) {
       keep(tail.error, [&] { return fmt::format("the worst {} % of {}", tail.percent, what); });
   };
   for (const ForecastStep& s : ahead.steps) {
-    look(s.return_interval, s.tails, kRoughEnds, fmt::format("the return of step {}", s.step));
+    look(s.return_interval, s.tails, kRoughEnds,
+         fmt::format("the {} of step {}", is_return(ahead.kind) ? "return" : "value", s.step));
     if (!ahead.volatility_varies) continue;
     look(s.volatility_interval, {}, kRoughVolatility,
          fmt::format("the volatility of step {}", s.step));
   }
-  look(ahead.horizon_total.return_interval, ahead.horizon_total.tails, kRoughEnds,
-       "the total return");
+  if (!ahead.horizon_total) return worst;
+  const HorizonTotal& total = *ahead.horizon_total;
+  look(total.return_interval, total.tails, kRoughEnds,
+       is_return(ahead.kind) ? "the total return" : "the total");
   if (ahead.volatility_varies)
-    look(ahead.horizon_total.volatility_interval, {}, kRoughVolatility,
+    look(total.volatility_interval, {}, kRoughVolatility,
          "the volatility of the whole horizon");
   return worst;
 }
@@ -363,6 +372,9 @@ class ForecastReport {
     ahead_.model = to_string(fit_.model);
     ahead_.name = fit_.series->name;
     ahead_.unit = fit_.series->unit;
+    ahead_.kind = fit_.series->kind;
+    ahead_.of_level = !counts_from_zero(fit_.window());
+    ahead_.of_change = fit_.lost > 0;
     ahead_.period = fit_.series->period();
     ahead_.method = options_.method;
     if (fits_.size() > 1)
@@ -441,7 +453,8 @@ class ForecastReport {
   }
 
   void write_total() {
-    HorizonTotal& total = ahead_.horizon_total;
+    if (!fit_.adds_up()) return;
+    HorizonTotal& total = ahead_.horizon_total.emplace();
     total.mean = outlook_.total_mean;
     total.sd = outlook_.total_sd;
     Simulated of_total = simulated(outlook_.cloud.total_return);
@@ -452,7 +465,7 @@ class ForecastReport {
       total.volatility_interval =
           simulated(outlook_.cloud.total_variance).intervals(ahead_.intervals, root);
     if (const auto year = options_.per_year ? options_.per_year : fit_.series->rows_per_year())
-      annualise(ahead_, *year);
+      annualise(ahead_, total, *year);
   }
 
   // Of the ends that are asked for the one farthest out.
@@ -483,9 +496,7 @@ class ForecastReport {
     std::vector<Warning>& warnings = ahead_.warnings;
     for (const Fit* one : fits_)
       for (const Warning& warning : one->warnings)
-        if (std::none_of(warnings.begin(), warnings.end(),
-                         [&](const Warning& said) { return said.code == warning.code; }))
-          warnings.push_back(warning);
+        if (!has_warning(warnings, warning.code)) warnings.push_back(warning);
     if (!ahead_.intervals.empty())
       ahead_.monte_carlo_error = ahead_.steps.back().return_interval.back().error;
     if (const auto rough = roughest(ahead_))

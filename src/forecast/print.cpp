@@ -41,7 +41,16 @@ int interval_decimals(double volatility) {
   return decimals > 0 ? decimals - 1 : decimals;
 }
 
-// Of a model whose point is the level: where it goes.
+bool has_returns(const Forecast& f) {
+  return is_return(f.kind);
+}
+
+// What one value is called.
+const char* noun(const Forecast& f) {
+  return has_returns(f) ? "return" : "value";
+}
+
+// Where a level goes.
 std::string level_headline(const Forecast& f) {
   const ForecastStep& last = f.steps.back();
   const int digits = decimals_for(last.sd);
@@ -123,7 +132,7 @@ void print_narrower(std::ostream& out, const Forecast& f, int ends) {
   if (f.intervals.size() < 2) return;
   for (std::size_t i = f.intervals.size() - 1; i-- > 0;) {
     out << fmt::format("\n  {:<27}{:>22}{:>34}\n", f.period,
-                       fmt::format("{} % of returns", f.intervals[i]),
+                       fmt::format("{} % of {}s", f.intervals[i], noun(f)),
                        fmt::format("{} % of volatility", f.intervals[i]));
     for (const ForecastStep& s : f.steps)
       out << fmt::format(
@@ -132,7 +141,7 @@ void print_narrower(std::ostream& out, const Forecast& f, int ends) {
   }
 }
 
-// One line a step: the return and the volatility, each with its widest interval where there is one.
+// One line a step: the value and the volatility, each with its widest interval where there is one.
 void print_steps(std::ostream& out, const Forecast& f, int digits, int ends) {
   const bool ranges = !f.intervals.empty();
   const auto line = [&](const std::string& step, const std::string& mean, const std::string& range,
@@ -143,7 +152,7 @@ void print_steps(std::ostream& out, const Forecast& f, int digits, int ends) {
     if (ranges) out << fmt::format("{:>20}", its_range);
     out << '\n';
   };
-  line(f.period, "return", ranges ? fmt::format("{} % of returns", f.intervals.back()) : "",
+  line(f.period, noun(f), ranges ? fmt::format("{} % of {}s", f.intervals.back(), noun(f)) : "",
        "volatility", ranges ? fmt::format("its {} %", f.intervals.back()) : "");
   for (const ForecastStep& s : f.steps)
     line(when(s), figure(s.mean, digits), ranges ? spell(s.return_interval.back(), ends) : "",
@@ -157,13 +166,22 @@ void print_volatility(std::ostream& out, const Forecast& f) {
   const int ends = interval_decimals(std::sqrt(f.steps.front().shown_variance()));
   print_steps(out, f, digits, ends);
   print_narrower(out, f, ends);
-  out << fmt::format("\n  total return {}", figure(f.horizon_total.mean, digits));
-  if (!f.intervals.empty())
-    out << fmt::format(", {} % from {}", f.intervals.back(),
-                       spell(f.horizon_total.return_interval.back(), ends));
   out << '\n';
-  const auto tail = [&](const char* of, const std::vector<TailRisk>& tails) {
-    std::string line = fmt::format("worst returns of {}:", of);
+  if (f.horizon_total) {
+    const HorizonTotal& total = *f.horizon_total;
+    out << fmt::format("  {} {}",
+                       f.of_change      ? "change over the horizon"
+                       : has_returns(f) ? "total return"
+                                        : "total",
+                       figure(total.mean, digits));
+    if (!f.intervals.empty())
+      out << fmt::format(", {} % from {}", f.intervals.back(),
+                         spell(total.return_interval.back(), ends));
+    out << '\n';
+  }
+  const std::string lowest = has_returns(f) ? "worst returns" : "lowest values";
+  const auto tail = [&](const std::string& of, const std::vector<TailRisk>& tails) {
+    std::string line = of + ":";
     for (const TailRisk& t : tails)
       line += fmt::format(
           "{} {:g} % below {} ({})", &t == tails.data() ? "" : ",", t.percent,
@@ -171,9 +189,13 @@ void print_volatility(std::ostream& out, const Forecast& f) {
           t.shortfall ? "their mean " + figure(*t.shortfall, ends + 1) : "their mean is infinite");
     return text::wrap(line, 100, "  ");
   };
-  if (!f.horizon_total.tails.empty()) {
-    out << tail("the first step", f.steps.front().tails);
-    if (f.steps.size() > 1) out << tail("the whole", f.horizon_total.tails);
+  if (!f.steps.front().tails.empty()) {
+    out << tail(lowest + " of the first step", f.steps.front().tails);
+    if (f.steps.size() > 1 && f.horizon_total)
+      out << tail(f.of_change      ? "lowest changes over the horizon"
+                  : has_returns(f) ? "worst returns of the whole"
+                                   : "lowest totals",
+                  f.horizon_total->tails);
   }
   if (f.half_way && f.steps.front().gap_left)
     out << fmt::format(
@@ -229,7 +251,7 @@ std::string where_from(const Forecast& f) {
   return text;
 }
 
-std::string headline(const Forecast& f) {
+std::string volatility_headline(const Forecast& f) {
   const double now = std::sqrt(f.steps.front().shown_variance()),
                then = std::sqrt(f.steps.back().shown_variance());
   const int digits = decimals_for(now);
@@ -243,20 +265,28 @@ std::string headline(const Forecast& f) {
                        figure(now, digits), figure(then, digits), unit);
   if (f.long_run_variance)
     text += fmt::format(" (its long run is {})", figure(std::sqrt(*f.long_run_variance), digits));
+  if (!f.horizon_total) return text + ".";
+  const HorizonTotal& total = *f.horizon_total;
   text += fmt::format("; over {} it is {}", text::plural(f.steps.size(), f.period, f.period + "s"),
-                      figure(f.horizon_total.sd, decimals_for(f.horizon_total.sd)));
-  if (!f.horizon_total.volatility_interval.empty()) {
-    const PredictionInterval& widest = f.horizon_total.volatility_interval.back();
-    text += fmt::format(" ({} at {} %)", spell(widest, interval_decimals(f.horizon_total.sd)),
-                        widest.percent);
+                      figure(total.sd, decimals_for(total.sd)));
+  if (!total.volatility_interval.empty()) {
+    const PredictionInterval& widest = total.volatility_interval.back();
+    text +=
+        fmt::format(" ({} at {} %)", spell(widest, interval_decimals(total.sd)), widest.percent);
   }
   return text + ".";
+}
+
+// Of returns their volatility is the point, of a level where it goes as well.
+std::string headline(const Forecast& f) {
+  if (!f.volatility_varies) return level_headline(f);
+  return (f.of_level ? level_headline(f) + " " : "") + volatility_headline(f);
 }
 
 }  // namespace
 
 std::ostream& operator<<(std::ostream& out, const Forecast& f) {
-  out << text::wrap(f.volatility_varies ? headline(f) : level_headline(f)) << '\n';
+  out << text::wrap(headline(f)) << '\n';
   if (f.volatility_varies)
     print_volatility(out, f);
   else

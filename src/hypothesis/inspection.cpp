@@ -33,10 +33,6 @@ constexpr int kLagsTabled[] = {1, 2, 3, 5, 10, 15, 20, 30};
 // A step in |returns| whose memory parameter is above this lingers for months.
 constexpr double kLingers = 0.2;
 
-bool are_returns(const Series& series) {
-  return series.kind == SeriesKind::log_return || series.kind == SeriesKind::simple_return;
-}
-
 bool memory_of(const Inspection& i) {
   // The robust form decides: the plain one takes clustering for memory.
   return *test_of(i.tests, "ljung-box-robust").rejects();
@@ -65,10 +61,7 @@ std::vector<Inspection::WhitenessRow> whiteness_by_lag(const Series& series, int
 
 std::vector<std::string> advise(const Inspection& i, const Series& series) {
   std::vector<std::string> advice;
-  const bool level = std::any_of(i.warnings.begin(), i.warnings.end(), [](const Warning& w) {
-    return w.code == WarningCode::level_modelled;
-  });
-  if (level) {
+  if (has_warning(i.warnings, WarningCode::level_modelled)) {
     advice.emplace_back(
         "This is a level: its tests reject regardless of its returns. `unit_root_battery` "
         "says which series may be modelled; inspect that one.");
@@ -183,7 +176,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
 
 bool lingers(const Series& series) {
   constexpr double kLikeTheOneBefore = 0.5;
-  if (series.kind != SeriesKind::values) return !are_returns(series);
+  if (series.kind != SeriesKind::values) return !is_return(series.kind);
   return series.present() < 2 || maths::autocorrelations(series.values, 1)[0] >= kLikeTheOneBefore;
 }
 
@@ -197,7 +190,7 @@ bool counts_from_zero(const Series& series) {
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  if (!are_returns(series) && n >= 50 &&
+  if (!is_return(series.kind) && n >= 50 &&
       maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
@@ -215,8 +208,10 @@ std::vector<Warning> data_warnings(const Series& series) {
           {WarningCode::level_modelled,
            fmt::format(
                "a unit root in {} is not rejected (adf p {}), and then tests and models of it mean "
-               "little; take returns with `returns` log, or first run `unit_root_battery`",
-               series.name, text::p_value(level.p_value, level.p_floor))});
+               "little; take {}, or first run `unit_root_battery`",
+               series.name, text::p_value(level.p_value, level.p_floor),
+               all_positive(series) ? "returns with `returns` log"
+                                    : "its difference with `transform` diff1")});
   }
   const auto zeros =
       static_cast<std::size_t>(std::count(series.values.begin(), series.values.end(), 0.0));

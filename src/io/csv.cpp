@@ -12,6 +12,8 @@
 #include <fstream>
 #include <iostream>
 #include <memory>
+#include <utility>
+#include <vector>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -91,22 +93,45 @@ void on_row(int ending, void* data) {
   guarded(data, [&](RowCollector& c) { c.row(ending); });
 }
 
-// The mark that stands most often outside quotes in the first line; a comma where none does.
-char recognise_mark(std::string_view text) {
-  std::array<std::size_t, 4> counts{};
-  constexpr std::string_view kMarks = ",;\t|";
+constexpr std::string_view kMarks = ",;\t|";
+using MarkCounts = std::array<std::size_t, kMarks.size()>;
+
+// How often each mark stands outside quotes in the first lines that have one.
+std::vector<MarkCounts> marks_of_lines(std::string_view text, std::size_t lines) {
+  std::vector<MarkCounts> out;
+  MarkCounts counts{};
   bool quoted = false;
   for (const char c : text) {
     if (c == '"') quoted = !quoted;
     if (quoted) continue;
     if (c == '\n' || c == '\r') {
-      if (counts != std::array<std::size_t, 4>{}) break;
-      continue;  // blank lines before the header
+      if (counts != MarkCounts{}) out.push_back(std::exchange(counts, {}));
+      if (out.size() == lines) return out;
+    } else if (const auto at = kMarks.find(c); at != std::string_view::npos) {
+      ++counts[at];
     }
-    if (const auto at = kMarks.find(c); at != std::string_view::npos) ++counts[at];
   }
-  return kMarks[static_cast<std::size_t>(std::max_element(counts.begin(), counts.end()) -
-                                         counts.begin())];
+  if (out.empty()) out.push_back(counts);  // one line, and no end to it
+  return out;
+}
+
+// The mark that stands most often in the first line, a comma where none does. Where the lines below
+// differ in it and agree in another, which the first has not, that is a title with a comma in it.
+char recognise_mark(std::string_view text) {
+  constexpr std::size_t kLines = 20, kFewest = 4;
+  const std::vector<MarkCounts> lines = marks_of_lines(text, kLines);
+  const MarkCounts& first = lines.front();
+  const auto of_first =
+      static_cast<std::size_t>(std::max_element(first.begin(), first.end()) - first.begin());
+  const auto agree = [&](std::size_t mark, std::size_t from) {
+    return lines[from][mark] > 0 &&
+           std::all_of(lines.begin() + static_cast<std::ptrdiff_t>(from), lines.end(),
+                       [&](const MarkCounts& line) { return line[mark] == lines[from][mark]; });
+  };
+  if (lines.size() >= kFewest && !agree(of_first, 0))
+    for (std::size_t other = 0; other < kMarks.size(); ++other)
+      if (first[other] == 0 && agree(other, 1)) return kMarks[other];
+  return kMarks[of_first];
 }
 
 class CsvStream : public RowStream {

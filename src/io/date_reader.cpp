@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <charconv>
 #include <set>
 #include <span>
@@ -27,13 +28,14 @@ constexpr const char* kForms[] = {
     "%Y-%m-%d", "%Y/%m/%d", "%Y.%m.%d",  "%Y%m%d",   "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y",
     "%m-%d-%Y", "%d.%m.%Y", "%m.%d.%Y",  "%d/%m/%y", "%m/%d/%y", "%y/%m/%d", "%d-%m-%y",
     "%m-%d-%y", "%y-%m-%d", "%d.%m.%y",  "%m.%d.%y", "%y.%m.%d", "%d %b %Y", "%d-%b-%Y",
-    "%d-%b-%y", "%d %b %y", "%b %d, %Y", "%b %d %Y", "%y%m%d",
+    "%d-%b-%y", "%d %b %y", "%b %d, %Y", "%b %d %Y", "%y%m%d",   "%Y-%j",
 };
 // Months, quarters, weeks and years.
 constexpr const char* kFormsWithoutDay[] = {
     "%b %Y",  "%b-%Y",  "%b %y", "%b-%y", "%Y-%m",  "%Y/%m",  "%m/%Y",  "%YM%m",
-    "%Y%m",   "%Y %b",  "%Y-%b", "%Y-%Q", "%YQ%Q",  "%Y-Q%Q", "%Y Q%Q", "Q%Q %Y",
-    "Q%Q-%Y", "Q%Q/%Y", "%QQ%Y", "%GW%V", "%G-W%V", "%Y",
+    "%Ym%m",  "%Y:%m",  "%Y%m",  "%Y %b", "%Y-%b",  "%Y-%Q",  "%Y:%Q",  "%YQ%Q",
+    "%Y-Q%Q", "%Y Q%Q", "%yQ%Q", "%QQ%Y", "%QQ%y",  "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y",
+    "Q%Q %y", "Q%Q-%y", "Q%Q/%y", "%GW%V", "%G-W%V", "%Y",
 };
 // Behind a day of the week, which must be that of the date.
 constexpr const char* kFormsWithWeekday[] = {
@@ -87,7 +89,10 @@ std::string with_colons(std::string_view digits) {
 // The start of the time of day within "2019-05-02T14:30:05": the sign after the day. It stands
 // after eight digits where all are digits, as in "20190502 143005" and "20190502143005".
 std::size_t time_begins(std::string_view text) {
-  constexpr std::size_t kDay = 8;
+  constexpr std::size_t kDay = 8, kYear = 4;
+  if (text.size() > kYear + 1 && text.size() <= kYear + 3 && text[kYear] == ':' &&
+      is_digits(text.substr(0, kYear)) && is_digits(text.substr(kYear + 1)))
+    return text.size();  // 2005:03, a month
   if (text.size() > kDay && is_digits(text.substr(0, kDay))) {
     std::string_view tail = text.substr(kDay);
     if (tail.front() == ' ' || tail.front() == 'T') tail.remove_prefix(1);
@@ -100,24 +105,36 @@ std::size_t time_begins(std::string_view text) {
   return at;
 }
 
-// The first day of a quarter in a form of %Y and %Q, with other signs as they are.
+// "00:00:00 2014", of "Thu Jan 02 00:00:00 2014": the year behind a time of day; else empty.
+std::string_view year_behind(std::string_view tail) {
+  constexpr std::size_t kYear = 4;
+  if (tail.size() <= kYear || tail[tail.size() - kYear - 1] != ' ') return {};
+  const std::string_view year = tail.substr(tail.size() - kYear);
+  return is_digits(year) ? year : std::string_view();
+}
+
+// The first day of a quarter in a form of %Y or %y and %Q, with other signs as they are, in
+// either case.
 std::optional<sys_days> read_quarter(std::string_view text, std::string_view form) {
   int year = 0, quarter = 0;
   for (std::size_t i = 0; i < form.size(); ++i) {
     if (form[i] != '%') {
-      if (text.empty() || text.front() != form[i]) return std::nullopt;
+      if (text.empty() || std::toupper(static_cast<unsigned char>(text.front())) != form[i])
+        return std::nullopt;
       text.remove_prefix(1);
       continue;
     }
-    const bool is_year = form[++i] == 'Y';
-    int& number = is_year ? year : quarter;
-    for (int digits = is_year ? 4 : 1; digits > 0; --digits) {
+    const char letter = form[++i];
+    int& number = letter == 'Q' ? quarter : year;
+    for (int digits = letter == 'Y' ? 4 : letter == 'y' ? 2 : 1; digits > 0; --digits) {
       if (text.empty() || !is_digit(text.front())) return std::nullopt;
       number = 10 * number + (text.front() - '0');
       text.remove_prefix(1);
     }
   }
   if (!text.empty() || quarter < 1 || quarter > 4) return std::nullopt;
+  constexpr int kLastOf2000 = 68;  // of two digits, as POSIX has it for %y
+  if (form.find("%y") != std::string_view::npos) year += year <= kLastOf2000 ? 2000 : 1900;
   return sys_days(std::chrono::year(year) / (3 * quarter - 2) / 1);
 }
 
@@ -151,8 +168,10 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
     return sys_days(std::chrono::year(std::stoi(text)) / 1 / 1);
   }
   if (has("%Q")) return read_quarter(text, letters);
+  constexpr std::size_t kYearAndDay = 8;  // "2014-002": with fewer digits it would be a month
+  if (has("%j") && text.size() != kYearAndDay) return std::nullopt;
   // A month alone is its first day, and a week its Monday.
-  const char* const rest = has("%d") ? "" : has("%V") ? " %u" : " %d";
+  const char* const rest = has("%d") || has("%j") ? "" : has("%V") ? " %u" : " %d";
   const auto day =
       parsed_as<sys_days>(*rest == '\0' ? text : text + " 1", std::string(form) + rest);
   // The library would take "Jan 2000" for the twentieth of January of the year 00, and "Jan-2000"
@@ -199,6 +218,12 @@ bool DateReader::add(std::string_view date, std::string_view time) {
   if (whole_) return add_whole(date);
   const std::size_t split = time_begins(date);
   std::string_view day = date.substr(0, split), tail = date.substr(split);
+  std::string around;
+  if (const std::string_view year = year_behind(tail); !year.empty()) {
+    tail = text::trimmed(tail.substr(0, tail.size() - year.size()));
+    around = fmt::format("{}{}", day, year);
+    day = around;
+  }
   while (!day.empty() && (day.back() == ' ' || day.back() == 'T')) day.remove_suffix(1);
   if (tail.empty()) tail = text::trimmed(time);
   if (day.size() == 10 && day.ends_with(".0") && is_digits(day.substr(0, 8)))
@@ -299,6 +324,11 @@ std::optional<DateReader::TimeOfDay> DateReader::time_of_day(std::string_view te
   if (const auto known = times_.find(text)) return times_of_day_[*known];
   std::string clock(text);
   TimeOfDay at{0, std::nullopt};
+  for (const std::string_view name : {"GMT", "UTC"})
+    if (const auto named = clock.find(name); named != std::string::npos) {
+      const bool alone = named + name.size() == clock.size();
+      clock.replace(named, name.size(), alone ? "Z" : "");
+    }
   if (clock.ends_with('Z')) {
     at.offset = 0;
     clock.pop_back();

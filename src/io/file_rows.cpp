@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
+#include <utility>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
@@ -138,6 +140,19 @@ void FileRows::row(std::size_t number, const std::vector<Cell>& cells) {
     take_header(number, cells);
     return;
   }
+  if (may_be_a_remark(cells)) {
+    remarks_.push_back({number, {}, {}});
+    for (const Cell& cell : cells) remarks_.back().texts.emplace_back(cell.text);
+    return;
+  }
+  take_remarks_as_rows();
+  take_row(number, cells);
+}
+
+void FileRows::take_row(std::size_t number, const std::vector<Cell>& cells) {
+  const std::vector<std::string>& names = shape_.names;
+  bool whole = cells.size() >= names.size();
+  for (std::size_t c = names.size(); c < cells.size(); ++c) whole = whole && cells[c].text.empty();
   if (!whole) {
     take_misfit(cells,
                 Error(ErrorCode::not_a_number,
@@ -176,6 +191,49 @@ void FileRows::end() {
         fmt::format("{}: {}; it needs a header row and rows of data", shape_.path,
                     shape_.names.empty() ? "the file is empty" : "there is a header and no data"));
   if (!is_chosen_) choose();
+  note_remarks();
+}
+
+// Text in the first cell and nothing beside it, or fewer cells than the header has: a source or a
+// footnote, if it stands below the last row and no row begins with text.
+bool FileRows::may_be_a_remark(const std::vector<Cell>& cells) const {
+  if ((taken_ == 0 && tried_.empty()) || shape_.names.size() < 2) return false;
+  const bool alone = std::all_of(cells.begin() + 1, cells.end(),
+                                 [](const Cell& cell) { return text::trimmed(cell.text).empty(); });
+  if (!alone && cells.size() >= shape_.names.size()) return false;
+  const std::string_view first = text::trimmed(cells.front().text);
+  // Most dates begin with a digit: what costs time is asked last.
+  return !first.empty() && !cells_.is_missing(first) &&
+         !std::isdigit(static_cast<unsigned char>(first.front())) && !cells_.number(first) &&
+         !looks_like_date(first) &&
+         !DateReader(shape_.options.date_format).add(first, std::string_view());
+}
+
+void FileRows::take_remarks_as_rows() {
+  std::vector<Cell> cells;
+  for (const TriedRow& remark : std::exchange(remarks_, {})) {
+    cells.resize(remark.texts.size());
+    for (std::size_t c = 0; c < cells.size(); ++c)
+      cells[c] = {remark.texts[c], cells_.number(remark.texts[c])};
+    take_row(remark.number, cells);
+  }
+}
+
+void FileRows::note_remarks() {
+  if (remarks_.empty()) return;
+  const ColumnChoice& chosen = shape_.chosen;
+  if (chosen.date != std::size_t{0} && std::ranges::find(chosen.values, 0U) == chosen.values.end())
+    return take_remarks_as_rows();
+  std::vector<std::string> texts;
+  for (const TriedRow& remark : remarks_) {
+    const std::string& text = remark.texts.front();
+    texts.push_back(is_utf8(text) ? text : from_latin(text));
+  }
+  note(fmt::format("{}: {}",
+                   texts.size() == 1
+                       ? "1 row below the last is taken for a remark"
+                       : fmt::format("{} rows below the last are taken for remarks", texts.size()),
+                   text::some_of(texts)));
 }
 
 // Some programs write the numbers of the rows without a name above them.

@@ -93,6 +93,10 @@ class FileRows : public RowSink {
 
  private:
   void take_header(std::size_t number, const std::vector<Cell>& cells);
+  void take_row(std::size_t number, const std::vector<Cell>& cells);
+  [[nodiscard]] bool may_be_a_remark(const std::vector<Cell>& cells) const;
+  void take_remarks_as_rows();
+  void note_remarks();
   [[nodiscard]] bool has_nameless_first_column(const std::vector<Cell>& cells) const;
   [[nodiscard]] bool only_titles_before(const std::vector<Cell>& header) const;
   [[nodiscard]] bool only_a_remark_before(const std::vector<Cell>& header) const;
@@ -105,6 +109,7 @@ class FileRows : public RowSink {
   ColumnQuestion::Purpose purpose_;
   CellReader cells_;
   std::vector<TriedRow> tried_;
+  std::vector<TriedRow> remarks_;  // below the rows so far; rows themselves if others follow
   bool is_chosen_ = false, sized_ = false;
   std::vector<bool> wanted_;
   std::size_t taken_ = 0, header_row_ = 0;

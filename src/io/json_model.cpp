@@ -166,20 +166,24 @@ std::string json_document(std::string_view command, const Fit& fit, const Foreca
                   {"volatility", number(ahead.annualised->volatility)},
                   {"volatility_interval", to_value(ahead.annualised->volatility_interval)},
                   {"long_run_volatility", number(ahead.annualised->long_run_volatility)}};
+  Json total = nullptr;
+  if (ahead.horizon_total) {
+    const HorizonTotal& t = *ahead.horizon_total;
+    total = {{"mean", number(t.mean)},
+             {"sd", number(t.sd)},
+             {"return_interval", to_value(t.return_interval)},
+             {"volatility_interval", to_value(t.volatility_interval)},
+             {"return_error", errors_of(t.return_interval)},
+             {"volatility_error", errors_of(t.volatility_interval)},
+             {"tails", to_value(t.tails)}};
+  }
   return document(command, fit.window(),
                   {{"model", ahead.model},
                    {"origin", date_or_null(ahead.origin)},
                    {"method", to_string(ahead.method)},
                    {"intervals", ahead.intervals},
                    {"steps", std::move(steps)},
-                   {"horizon_total",
-                    {{"mean", number(ahead.horizon_total.mean)},
-                     {"sd", number(ahead.horizon_total.sd)},
-                     {"return_interval", to_value(ahead.horizon_total.return_interval)},
-                     {"volatility_interval", to_value(ahead.horizon_total.volatility_interval)},
-                     {"return_error", errors_of(ahead.horizon_total.return_interval)},
-                     {"volatility_error", errors_of(ahead.horizon_total.volatility_interval)},
-                     {"tails", to_value(ahead.horizon_total.tails)}}},
+                   {"horizon_total", std::move(total)},
                    {"half_way", number(ahead.half_way)},
                    {"effective_draws", number(ahead.effective_draws)},
                    {"windows", ahead.windows},

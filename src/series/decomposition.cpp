@@ -198,9 +198,7 @@ std::vector<std::string> places_of(const Series& series, int period) {
 }
 
 void choose_form(const Series& series, Decomposition& out) {
-  const bool positive =
-      std::none_of(series.values.begin(), series.values.end(), [](double v) { return v <= 0; });
-  if (!positive) {
+  if (!all_positive(series)) {
     out.form = DecompositionForm::additive;
     out.form_because = "some values are not positive";
     return;

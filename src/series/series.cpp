@@ -73,6 +73,10 @@ void Series::append(const Series& next) {
                                 next.companions[c].values.end());
 }
 
+bool is_return(SeriesKind kind) {
+  return kind == SeriesKind::log_return || kind == SeriesKind::simple_return;
+}
+
 std::string_view to_string(Unit unit) {
   return unit == Unit::percent ? "percent" : "decimal";
 }

@@ -49,6 +49,10 @@ double scale_of(Unit unit) {
 
 }  // namespace
 
+bool all_positive(const Series& series) {
+  return std::ranges::none_of(series.values, [](double v) { return v <= 0; });
+}
+
 void require_positive(const Series& prices, const std::string& what) {
   for (std::size_t i = 0; i < prices.size(); ++i)
     if (prices.values[i] <= 0)

@@ -15,6 +15,22 @@ namespace {
 
 using testing::HasSubstr;
 
+// What `fit` says of a level is said where models are compared and judged, unless all of them take
+// a trend or differences.
+TEST(Evaluation, SaysWhereALevelIsModelled) {
+  const Series level = test::walk(1, 500);
+  const auto warned = [](const auto& result) {
+    return has_warning(result.warnings, WarningCode::level_modelled);
+  };
+  const BacktestOptions options{.window = 300, .refit_every = 50, .origins = 30};
+  EXPECT_TRUE(warned(estimate("const ar1", level)));
+  EXPECT_TRUE(warned(compare({"const ar1", "const ar1,2"}, level)));
+  EXPECT_TRUE(warned(backtest({"const ar1", "const diff1"}, level, options)));
+  EXPECT_FALSE(warned(estimate("const diff1", level)));
+  EXPECT_FALSE(warned(compare({"const diff1", "const diff1 ar1"}, level)));
+  EXPECT_FALSE(warned(backtest({"const diff1", "const diff1 ar1"}, level, options)));
+}
+
 TEST(Accuracy, KnownAnswer) {
   const test::Json answer = test::known_answer("o32");
   const test::Tolerance tol(answer);

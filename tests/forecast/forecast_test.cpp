@@ -19,6 +19,11 @@
 namespace brace {
 namespace {
 
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+using testing::StartsWith;
+
 Fit fitted(const char* line = "const ar1 / garch / student") {
   Series y = simulate(parse_model("const ar1 / garch / student"), {.05, .3, .05, .1, .85, 6}, 1500,
                       {.seed = 3});
@@ -64,7 +69,7 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
       {.horizon = 10, .intervals = {68, 95}, .method = ForecastMethod::plug_in, .draws = 4000});
   double mean = 0;
   for (const ForecastStep& s : ahead.steps) mean += s.mean;
-  EXPECT_NEAR(ahead.horizon_total.mean, mean, 1e-12);
+  EXPECT_NEAR(ahead.horizon_total->mean, mean, 1e-12);
   // Var of the sum written out: shock i enters with 1 + ar + ... + ar^{10-i}.
   const double ar = estimate_of(fit, "ar1");
   double variance = 0;
@@ -72,17 +77,17 @@ TEST(Forecast, TotalsAgreeWithTheSumOfSimulatedPaths) {
     const double weight = (1 - std::pow(ar, 11 - i)) / (1 - ar);
     variance += weight * weight * *ahead.steps[static_cast<std::size_t>(i - 1)].variance;
   }
-  EXPECT_NEAR(ahead.horizon_total.sd, std::sqrt(variance), 1e-12);
+  EXPECT_NEAR(ahead.horizon_total->sd, std::sqrt(variance), 1e-12);
   // Heavy tails draw the middle 68 % of the paths' sums in from the normal's .994 sd, and push the
   // 95 % out.
-  const PredictionInterval &i68 = ahead.horizon_total.return_interval[0],
-                           &i95 = ahead.horizon_total.return_interval[1];
-  const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total.sd,
-               of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total.sd;
+  const PredictionInterval &i68 = ahead.horizon_total->return_interval[0],
+                           &i95 = ahead.horizon_total->return_interval[1];
+  const double of_68 = (i68.high - i68.low) / 2 / ahead.horizon_total->sd,
+               of_95 = (i95.high - i95.low) / 2 / ahead.horizon_total->sd;
   EXPECT_GT(of_68, .88);
   EXPECT_LT(of_68, .994);
   EXPECT_NEAR(of_95, 1.96, .06);
-  EXPECT_NEAR(ahead.annualised->volatility, ahead.horizon_total.sd * std::sqrt(25.2), 1e-12);
+  EXPECT_NEAR(ahead.annualised->volatility, ahead.horizon_total->sd * std::sqrt(25.2), 1e-12);
 }
 
 TEST(Forecast, PlugInFirstStepIsTheLawItself) {
@@ -383,7 +388,7 @@ TEST(Forecast, PrintsNoMeanThatIsInfinite) {
       EXPECT_EQ(ahead.steps[k].tails[0].shortfall.has_value(), finite) << law;
       EXPECT_TRUE(std::isfinite(ahead.steps[k].tails[0].value_at_risk));
     }
-    EXPECT_EQ(ahead.horizon_total.tails[0].shortfall.has_value(), finite);
+    EXPECT_EQ(ahead.horizon_total->tails[0].shortfall.has_value(), finite);
     std::ostringstream out;
     out << ahead;
     EXPECT_EQ(out.str().find("their mean is infinite") == std::string::npos, finite) << out.str();
@@ -416,10 +421,61 @@ TEST(LevelForecast, OfARandomWalkIsTheClosedForm) {
                 1, .06);
   }
   EXPECT_FALSE(ahead.volatility_varies);
-  EXPECT_NEAR(ahead.horizon_total.mean, 12 * estimate_of(fit, "mu"), 1e-9);
+  EXPECT_NEAR(ahead.horizon_total->mean, 12 * estimate_of(fit, "mu"), 1e-9);
   std::ostringstream out;
   out << ahead;
   EXPECT_EQ(out.str().find("volatility"), std::string::npos) << "the level is the point";
+}
+
+std::string printed(const Forecast& ahead) {
+  std::ostringstream out;
+  out << ahead;
+  return out.str();
+}
+
+// Returns add up over a horizon; levels do not, but what they change by does. Whatever is no return
+// is not called one.
+TEST(LevelForecast, HasATotalWhereValuesAddUp) {
+  const Timestamp start = *parse_date("2020-01-01");
+  const ForecastOptions options{.horizon = 5, .draws = 200, .paths = 5};
+  Series level = simulate(parse_model("const ar1 / garch"), {80, .9, .1, .1, .8}, 600, {.seed = 4});
+  level.times = dates_after(start, Clock::business_day, level.size());
+  level.clock = Clock::business_day;
+  const Forecast of_level = forecast(estimate("const ar1 / garch", level), options);
+  EXPECT_TRUE(of_level.of_level);
+  EXPECT_FALSE(of_level.horizon_total);
+  EXPECT_FALSE(of_level.annualised);
+  EXPECT_THAT(printed(of_level), StartsWith(level.name + " is forecast at 7"));
+  EXPECT_THAT(printed(of_level), AllOf(HasSubstr("95 % of values"), HasSubstr("lowest values of"),
+                                       HasSubstr("Volatility"), Not(HasSubstr("return")),
+                                       Not(HasSubstr("total")), Not(HasSubstr("a year of"))));
+
+  test::expect_error(ErrorCode::bad_option, "which does not add up over a year", [&] {
+    (void)forecast(estimate("const ar1 / garch", level), {.horizon = 5, .per_year = 252.0});
+  });
+
+  const Forecast differenced = forecast(estimate("diff1 const / garch", level), options);
+  EXPECT_TRUE(differenced.of_change);
+  ASSERT_TRUE(differenced.horizon_total);
+  EXPECT_NEAR(differenced.horizon_total->mean, differenced.steps.back().mean - level.values.back(),
+              1e-9);
+  EXPECT_THAT(printed(differenced),
+              AllOf(HasSubstr("change over the horizon"), HasSubstr("a year of 252 days"),
+                    Not(HasSubstr("return"))));
+
+  const Fit of_returns = fitted();
+  EXPECT_THAT(printed(forecast(of_returns, options)),
+              AllOf(StartsWith("Volatility"), HasSubstr("95 % of returns"),
+                    HasSubstr("total return"), HasSubstr("worst returns of the whole")));
+  // The same values with nothing known of them: told from zero, so they add up.
+  Series values = *of_returns.series;
+  values.kind = SeriesKind::values;
+  values.unit.reset();
+  const Forecast of_values = forecast(estimate("const ar1 / garch", values), options);
+  ASSERT_TRUE(of_values.horizon_total);
+  EXPECT_TRUE(of_values.annualised);
+  EXPECT_THAT(printed(of_values), AllOf(StartsWith("Volatility"), HasSubstr("  total "),
+                                        HasSubstr("lowest totals"), Not(HasSubstr("return"))));
 }
 
 // Exact and conditional forecasts of the same parameters agree once the start is forgotten.

@@ -291,7 +291,7 @@ TEST(ForecastMethods, RefitVolatilityHasTheIntervalOfTheTextbook) {
       EXPECT_NEAR(interval.low, low, .05 * (high - low)) << n << " " << interval.percent;
       EXPECT_NEAR(interval.high, high, .05 * (high - low)) << n << " " << interval.percent;
       // Of four such rows together.
-      const PredictionInterval& total = ahead.horizon_total.volatility_interval[i];
+      const PredictionInterval& total = ahead.horizon_total->volatility_interval[i];
       EXPECT_NEAR(total.low, 2 * interval.low, 1e-9);
       EXPECT_NEAR(total.high, 2 * interval.high, 1e-9);
     }
@@ -354,7 +354,7 @@ TEST(ForecastMethods, RefitsOnABoundStayInReason) {
     ASSERT_TRUE(fit.usable());
     const Forecast ahead =
         forecast(fit, {.horizon = 3, .method = ForecastMethod::refit, .refits = 100});
-    std::vector<PredictionInterval> all{ahead.horizon_total.volatility_interval[1]};
+    std::vector<PredictionInterval> all{ahead.horizon_total->volatility_interval[1]};
     for (const ForecastStep& s : ahead.steps) all.push_back(s.volatility_interval[1]);
     for (const PredictionInterval& i : all) {
       EXPECT_GT(i.low, 0) << stream;
@@ -402,8 +402,8 @@ TEST(TailRisk, IsTheLawsQuantileAndMeanBeyondIt) {
   }
   // Of the sum over the horizon too.
   const Forecast five = forecast(fit, {.horizon = 5});
-  EXPECT_LT(five.horizon_total.tails[0].value_at_risk, five.horizon_total.tails[1].value_at_risk);
-  EXPECT_LT(five.horizon_total.tails[0].value_at_risk, five.steps[0].tails[0].value_at_risk);
+  EXPECT_LT(five.horizon_total->tails[0].value_at_risk, five.horizon_total->tails[1].value_at_risk);
+  EXPECT_LT(five.horizon_total->tails[0].value_at_risk, five.steps[0].tails[0].value_at_risk);
 }
 
 TEST(Scenario, FirstVarianceIsWhatIsAsked) {
@@ -449,7 +449,7 @@ TEST(Forecast, SaysHowMuchOfTheGapIsLeftAndHowSureTheSimulationIs) {
   // Of every other figure too: the spread over seeds is what is told, but for chance.
   const auto figures = [](const Forecast& f) {
     const ForecastStep& s = f.steps[4];
-    const HorizonTotal& total = f.horizon_total;
+    const HorizonTotal& total = *f.horizon_total;
     return std::array<std::pair<double, double>, 4>{
         {{s.volatility_interval[1].high, s.volatility_interval[1].error},
          {*s.tails[0].shortfall, s.tails[0].shortfall_error},

@@ -38,12 +38,15 @@ TEST(Dates, EveryFormOfADateIsReadBack) {
         "%d/%m/%Y",         "%m/%d/%Y",    "%d-%m-%Y",    "%d.%m.%Y",      "%d %b %Y",
         "%d-%b-%Y",         "%d-%b-%y",    "%d %B %Y",    "\"%b %d, %Y\"", "\"%B %d, %Y\"",
         "\"%a, %d %b %Y\"", "%a %d %b %Y", "%A %d %B %Y", "%a %b %d %Y",   "\"%A, %B %d, %Y\"",
-        "%a %Y-%m-%d",      "%a %d/%m/%Y", "%a %m/%d/%Y"},
+        "%a %Y-%m-%d",      "%a %d/%m/%Y", "%a %m/%d/%Y", "%Y-%j",         "%a %b %d 00:00:00 %Y",
+        "%a %b %d 00:00:00 GMT %Y", "\"%a, %d %b %Y 00:00:00 GMT\"",
+        "%a %b %d %Y 00:00:00 GMT+0000", "%Y-%m-%d 00:00:00 UTC"},
        [&](int i) { return first + days(i); }},
       {{"%Y-%m", "%Y/%m", "%m/%Y", "%YM%m", "%Y%m", "%b %Y", "%b-%Y", "%b-%y", "%b %y", "%B %Y",
-        "%Y %b", "%Y-%b", "%Y %B"},
+        "%Y %b", "%Y-%b", "%Y %B", "%Ym%m", "%Y:%m"},
        [&](int i) { return months_after(first, i); }},
-      {{"%Y-Q%Q", "%YQ%Q", "%Y Q%Q", "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y", "%QQ%Y"},
+      {{"%Y-Q%Q", "%YQ%Q", "%Y Q%Q", "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y", "%QQ%Y", "%Yq%Q", "%QQ%y",
+        "%yQ%Q", "Q%Q/%y", "Q%Q-%y", "Q%Q %y"},
        [&](int i) { return months_after(first, 3 * i); }},
       {{"%G-W%V", "%GW%V"}, [&](int i) { return monday + days(7 * i); }},
       {{"%Y"}, [&](int i) { return months_after(first, 12 * i); }},
@@ -113,6 +116,7 @@ TEST(Dates, DoesNotGuessBetweenFormsOfADate) {
             "2024-02-02");
   for (const auto& [first, second, meanings] :
        {std::tuple{"2005-1", "2005-2", "1 February 2005 (%Y-%m) or 1 April 2005 (%Y-%Q)"},
+        {"2005:1", "2005:2", "1 February 2005 (%Y:%m) or 1 April 2005 (%Y:%Q)"},
         {"200101", "200102", "1 January 2020 (%y%m%d) or 1 January 2001 (%Y%m)"}})
     EXPECT_THAT(
         test::error_of([&, &one = first, &two = second] {

@@ -246,6 +246,24 @@ INSTANTIATE_TEST_SUITE_P(
                 {1, 2},
                 "2024-01-02",
                 "2024-01-03"},
+        Awkward{"commas_in_a_title_above_semicolons",
+                "Oil, a litre, crowns\ndate;price\n2024-01-02;1,5\n2024-01-03;1\n"
+                "2024-01-04;2,5\n",
+                {.decimal_comma = true},
+                "3 of 3; row 1 is taken for a title above the header: Oil, a litre, crowns; "
+                "cells are separated by semicolons",
+                {1.5, 1, 2.5},
+                "2024-01-02",
+                "2024-01-04"},
+        Awkward{"remarks_below_the_rows",
+                "date,price\n2024-01-02,1\n2024-01-03,\n2024-01-04,2\n\nSource: the exchange\n"
+                "\"Closed on 5, the fair\",\n",
+                {},
+                "3 of 3; 1 missing; 2 rows below the last are taken for remarks: Source: the "
+                "exchange, Closed on 5, the fair",
+                {1, 2},
+                "2024-01-02",
+                "2024-01-04"},
         Awkward{"header_behind_a_mark_of_remarks",
                 "#date,price\n2024-01-02,1\n2024-01-03,2\n",
                 {},
@@ -463,6 +481,24 @@ TEST(Table, TellsWhatToTakeOffANumber) {
   const std::string one = folder.file("c.csv", "x\n1,5\n2,5\n");
   EXPECT_THAT(test::error_of([&] { (void)read_csv(one); }).what(),
               testing::HasSubstr("row 2: 2 cells where the header has 1"));
+}
+
+// Text is a remark where nothing follows it and no row begins with text; else it is what it was.
+TEST(Table, RemarksHaveNoRowsBelow) {
+  const Folder folder;
+  const auto refused = [&](const std::string& content) {
+    return std::string(test::error_of([&] {
+                         (void)read_csv(folder.file("r.csv", content), {.value = "x"});
+                       }).what());
+  };
+  EXPECT_THAT(refused("date,x\n2024-01-02,1\nhalf time\n2024-01-03,2\n"),
+              testing::HasSubstr("row 3: 1 cell where the header has 2"));
+  EXPECT_THAT(refused("date,x\n2024-01-02,1\nhalf time,\n2024-01-03,2\n"),
+              testing::HasSubstr("row 3, column date: 'half time' is no date"));
+  EXPECT_THAT(refused("date,x\n2024-01-02,1\n2024-01-0\n"),
+              testing::HasSubstr("row 3: 1 cell where the header has 2"));
+  EXPECT_THAT(refused("oil,date,x\nlamp,2024-01-02,1\nlamp,2024-01-0\n"),
+              testing::HasSubstr("row 3: 2 cells where the header has 3"));
 }
 
 TEST(Table, BoundsWhatItHolds) {

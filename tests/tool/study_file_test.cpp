@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 // Study files: they say what a command line says, and what they cannot say is refused with its
 // place and the mend.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
+#include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
@@ -12,6 +14,8 @@
 #include <nlohmann/json.hpp>
 #include <sstream>
 
+#include "brace/maths/random.hpp"
+#include "brace/series/calendar.hpp"
 #include "support/run.hpp"
 
 namespace brace::test {
@@ -228,6 +232,29 @@ TEST(StudyFile, OptionsTypedWinAndNextLinesUseIt) {
   const std::size_t at = fit.out.find("Next: brace ") + 12;
   EXPECT_EQ(brace(fit.out.substr(at, fit.out.find('\n', at) - at)).status, 0)
       << "what it advises can be typed";
+}
+
+// What --start writes is a study that runs, whatever the level is.
+TEST(StudyFile, StartedOnesRun) {
+  const Folder folder;
+  for (const bool crosses_zero : {false, true}) {
+    maths::RandomStream random(5, crosses_zero ? 1 : 0);
+    std::string csv = "date,level\n";
+    double walk = 0;
+    for (const Timestamp day : dates_after(*parse_date("2021-01-04"), Clock::business_day, 400)) {
+      walk += random.normal();
+      csv += fmt::format("{},{:.5f}\n", format_date(day),
+                         crosses_zero ? walk : 100 * std::exp(walk / 100));
+    }
+    const std::string file = folder.file("level.csv", csv);
+    const Outcome started = brace("study --start " + file);
+    ASSERT_EQ(started.status, 0) << started.err;
+    EXPECT_THAT(started.out, HasSubstr(crosses_zero ? "\ntransform = \"diff1\"\n"
+                                                    : "\nreturns = \"log\"\n"));
+    const Outcome studied = brace("study " + folder.file("level.toml", started.out));
+    EXPECT_EQ(studied.status, 0) << started.out << studied.err;
+    EXPECT_THAT(studied.out, testing::Not(HasSubstr("Not run")));
+  }
 }
 
 TEST(StudyFile, PathsAreThoseOfItsFolder) {

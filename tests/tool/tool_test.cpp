@@ -1,19 +1,25 @@
 // SPDX-License-Identifier: Apache-2.0
 // What holds for every command: help, output, errors, where data come from.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <sqlite3.h>
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <sstream>
 
+#include "brace/maths/random.hpp"
+#include "brace/series/calendar.hpp"
 #include "support/run.hpp"
 
 namespace brace::test {
 namespace {
 
 using Json = nlohmann::json;
+using testing::AllOf;
+using testing::HasSubstr;
 
 TEST(Tool, EachCommandHasHelpWithAnExample) {
   for (const char* command : {"inspect", "unitroot", "lags", "breaks", "fit", "check", "forecast",
@@ -168,6 +174,20 @@ TEST(Tool, InspectWithoutAColumnListsThem) {
       Json::parse(brace("inspect data/kelp-fibre.csv --json").out)["result"]["columns"].size(), 5u);
 }
 
+// The command that the output of this one ends with, which must run; both run in `folder`, where
+// what they write goes. Empty where none follows.
+std::string next_of(const std::string& command, const Folder& folder) {
+  std::string line = command;
+  for (std::size_t at = 0; (at = line.find(" data/", at)) != std::string::npos;)
+    line.replace(at, 6, " " BRACE_SOURCE_DIR "/data/");
+  const Outcome out = run("cd '" + (folder / "") + "' && '" BRACE_TOOL "' " + line);
+  // 3: an answer that says that it did not converge.
+  EXPECT_TRUE(out.status == 0 || out.status == 3) << line << '\n' << out.err;
+  const auto at = out.out.find("Next: brace ");
+  if (out.status != 0 || at == std::string::npos) return "";
+  return out.out.substr(at + 12, out.out.find('\n', at) - at - 12);
+}
+
 // Every output ends with the command that goes on, and that command must run.
 TEST(Tool, TheNextCommandRuns) {
   const Folder folder;
@@ -176,15 +196,56 @@ TEST(Tool, TheNextCommandRuns) {
         std::string("inspect data/ferry-freight.csv --returns log --overnight mark"),
         std::string("season data/lamp-oil.csv --out ") + (folder / "adjusted.csv"),
         std::string("season data/ferry-freight.csv --returns log --overnight mark"),
-        std::string("lags data/lamp-oil.csv --transform 'log diff1 diff12' --of leverage")}) {
-    for (int step = 0; step < 3; ++step) {
-      const Outcome out = brace(command);
-      ASSERT_EQ(out.status, 0) << command << '\n' << out.err;
-      const auto at = out.out.find("Next: brace ");
-      if (at == std::string::npos) break;
-      command = out.out.substr(at + 12, out.out.find('\n', at) - at - 12);
-    }
-  }
+        std::string("lags data/lamp-oil.csv --transform 'log diff1 diff12' --of leverage")})
+    for (int step = 0; step < 3 && !command.empty(); ++step) command = next_of(command, folder);
+}
+
+// And so whatever the series is: a price, a level that crosses zero, returns, rows within a day
+// (whose dates have a blank in them), a column and a file that must be quoted.
+TEST(Tool, TheNextCommandRunsWhateverTheSeriesIs) {
+  const Folder folder;
+  maths::RandomStream random(5, 0);
+  const auto made = [&](const std::string& name, const std::string& header, Clock clock,
+                        const auto& value) {
+    std::string csv = header + "\n";
+    const int rows = 400;
+    const std::vector<Timestamp> times =
+        dates_after(*parse_date("2021-01-04 09:00"), clock, static_cast<std::size_t>(rows));
+    for (int i = 0; i < rows; ++i)
+      csv += fmt::format("{},{:.6f}\n", format_date(times[static_cast<std::size_t>(i)]), value(i));
+    (void)folder.file(name, csv);
+  };
+  double walk = 0;
+  const auto step = [&](int) { return walk += random.normal(); };
+  made("price.csv", "date,price", Clock::business_day,
+       [&](int i) { return 100 * std::exp(step(i) / 100); });
+  made("over zero.csv", "date,spread", Clock::business_day, [&](int i) { return step(i) / 10; });
+  made("two.csv", "date,'a',it's", Clock::business_day, step);
+  made("returns.csv", "date,r", Clock::business_day, [&](int) { return random.normal(); });
+  made("hours.csv", "time,steps", Clock::hour,
+       [&](int i) { return random.normal() + (i < 200 ? 0 : 3); });
+  for (const std::string file :
+       {"price.csv", "'over zero.csv'", "two.csv --value \"it's\"", "returns.csv", "hours.csv"})
+    for (std::string command :
+         {"inspect " + file, "unitroot " + file, "breaks " + file,
+          "fit " + file + " --model 'const ar1 / garch' --fix beta1=0.5 --starts 2",
+          "compare " + file + " --model const --model 'const ar1'",
+          "backtest " + file + " --model 'const ar1' --window 200 --origins 30"})
+      for (int i = 0; i < 4 && !command.empty(); ++i) command = next_of(command, folder);
+}
+
+TEST(Tool, TheNextCommandFitsAsTheOneBefore) {
+  const Folder folder;
+  const std::string fit = "fit " + kKelpReturns +
+                          " --model 'const / garch / student' --fix nu=6 --errors hessian "
+                          "--starts 2";
+  const std::string check = next_of(fit, folder);
+  EXPECT_THAT(check, HasSubstr("--fix nu=6 --errors hessian --starts 2"));
+  const std::string forecast = next_of(check, folder);
+  EXPECT_THAT(forecast, HasSubstr("--fix nu=6 --errors hessian --starts 2"));
+  const std::string chart = next_of(forecast + " --tails 2 --tails 4 --horizon 3", folder);
+  EXPECT_THAT(chart, AllOf(HasSubstr("--fix nu=6"), HasSubstr("--tails 2 --tails 4"),
+                           HasSubstr("--horizon 3 --chart")));
 }
 
 TEST(Tool, ReadsStandardInputAndADatabase) {

@@ -37,6 +37,11 @@ std::vector<double> range_proxy(const Options& o, const Loaded& data) {
                 fmt::format("--proxy {}: {} has no columns of open, high, low and close that make "
                             "sense; name them with --role, or leave --proxy squared",
                             o.backtest.proxy, o.file));
+  if (!is_return(data.values.kind))
+    throw Error(ErrorCode::bad_option,
+                fmt::format("--proxy {}: a range measures the variance of returns, and {} is not "
+                            "made of returns here; add --returns log, or leave --proxy squared",
+                            o.backtest.proxy, data.values.name));
   RangeEstimator estimator = RangeEstimator::parkinson;
   for (const RangeEstimator e : {RangeEstimator::garman_klass, RangeEstimator::rogers_satchell})
     if (to_string(e) == o.backtest.proxy) estimator = e;
@@ -68,7 +73,7 @@ std::vector<Transform> take_estimated(Options& o) {
 int run_backtest(const Options& given) {
   Options o = given;
   const std::vector<Transform> chain = take_estimated(o);
-  const Loaded data = load(o, o.backtest.proxy != "squared");
+  const Loaded data = load(o, o.backtest.proxy == "squared" ? Takes::values : Takes::bars);
   const std::vector<Model> models = models_of_lines(o.model.lines);
   BacktestOptions options = backtest_options(o);
   options.chain = chain;
@@ -109,8 +114,10 @@ int run_backtest(const Options& given) {
         b.entrants.begin(), b.entrants.end(), [](const Entrant& x, const Entrant& y) {
           return x.scores.front().volatility.qlike < y.scores.front().volatility.qlike;
         });
-    if (best->kind == Entrant::Kind::model)
-      print_next(o, fmt::format("forecast {} --model '{}'", modelled_words(given), best->label));
+    if (has_warning(b.warnings, WarningCode::level_modelled))
+      print_next(o, fmt::format("unitroot {}", series_words(given)));
+    else if (best->kind == Entrant::Kind::model)
+      print_next(o, fmt::format("forecast {}", fitted_words(given, best->label)));
   }
   if (!o.output.out.empty()) write_table(o, backtest_table(b));
   if (!o.output.chart.empty()) {

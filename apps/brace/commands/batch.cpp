@@ -223,14 +223,8 @@ class Show {
 };
 
 std::string typed_command(const Options& o) {
-  std::string out = "brace batch" + (o.file.empty() ? "" : " " + shell_word(o.file));
-  for (const TypedOption& typed : o.all_typed) {
-    if (typed.option->name == "FILE") continue;
-    if (typed.values.empty()) out += " " + typed.option->name;
-    for (const std::string& value : typed.values)
-      out += " " + typed.option->name + " " + shell_word(value);
-  }
-  return out;
+  return "brace batch" + (o.file.empty() ? "" : " " + shell_word(o.file)) +
+         typed_words(o, [](const Option&) { return true; });
 }
 
 // A run of the same store, or the last one of another.
@@ -262,7 +256,7 @@ void print_next_of(const Options& o, const BatchSummary& s) {
   else
     one.series.read.where.push_back(*o.batch.each + "=" + s.not_white.examples[0]);
   one.study.clear();
-  print_next(o, fmt::format("check {} --model '{}'", modelled_words(one), s.models[0].model));
+  print_next(o, fmt::format("check {}", fitted_words(one, s.models[0].model)));
 }
 
 int report(const Options& o, const ResultStore& store, const RunRow& run) {

@@ -24,7 +24,7 @@ namespace {
 // The tests that can be asked for alone, with what they take.
 using Make = std::vector<TestResult> (*)(const Series&, const Options&);
 Fit fit_for(const Series& y, const Options& o) {
-  return estimate(o.model.line.empty() ? "const / garch / student" : o.model.line, y);
+  return estimate(o.model.line.empty() ? first_model(y) : parse_model(o.model.line), y);
 }
 hypothesis::ChangeOptions change_options(const Options& o) {
   hypothesis::ChangeOptions options;
@@ -111,10 +111,9 @@ int run_breaks(const Options& o) {
     std::cout << report;
     if (at_date) std::cout << text::indented(*at_date, "  ");
     print_account(data.level);
-    print_next(o, report.from
-                      ? fmt::format("fit {} --from {} --model '{}'", modelled_words(o),
-                                    format_date(*report.from), report.model)
-                      : fmt::format("fit {} --model '{}'", modelled_words(o), report.model));
+    Options after = o;
+    if (report.from) after.series.read.from = format_date(*report.from);
+    print_next(o, fmt::format("fit {}", fitted_words(after, report.model)));
   }
   if (!o.output.chart.empty()) {
     draw_breaks(data.values, report, o.output.chart);
@@ -140,8 +139,7 @@ Command breaks_command(Options& o) {
   const char* group = "Tests";
   c.option("--model", o.model.line,
            "model whose parameters are tested and whose persistence is reported (default: const / "
-           "garch "
-           "/ student)")
+           "garch / student, with AR lags where the mean has memory)")
       .shown_as("LINE")
       .model_line()
       .group(group);

@@ -32,8 +32,8 @@ int run_check(const Options& o) {
     if (fit.usable()) {
       if (o.model.outliers) std::cout << '\n' << find_outliers(fit);
       print_next(o, is_saved_model(o.file) ? fmt::format("forecast {}", series_words(o))
-                                           : fmt::format("forecast {} --model '{}'",
-                                                         modelled_words(o), to_string(fit.model)));
+                                           : fmt::format("forecast {}",
+                                                         fitted_words(o, to_string(fit.model))));
     }
   }
   if (!o.output.chart.empty()) {

@@ -68,7 +68,9 @@ int run_compare(const Options& o) {
         c.models.begin(), c.models.end(), [](const Compared& a, const Compared& b) {
           return a.fit->bic.value_or(1e300) < b.fit->bic.value_or(1e300);
         });
-    print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), best->label));
+    print_next(o, has_warning(c.warnings, WarningCode::level_modelled)
+                      ? fmt::format("unitroot {}", series_words(o))
+                      : fmt::format("check {}", fitted_words(o, best->label)));
   }
   if (!o.output.chart.empty()) {
     draw_comparison(c, o.output.chart);

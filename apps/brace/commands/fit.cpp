@@ -33,15 +33,12 @@ int run_fit(const Options& o) {
     std::cout << fit << more;
     if (o.model.equation && fit.usable()) std::cout << '\n' << equation(fit);
     print_account(fit.window());
-    const bool level = std::any_of(fit.warnings.begin(), fit.warnings.end(), [](const Warning& w) {
-      return w.code == WarningCode::level_modelled;
-    });
-    if (level)
+    if (has_warning(fit.warnings, WarningCode::level_modelled))
       print_next(o, fmt::format("unitroot {}", series_words(o)));
     else if (fit.usable())
-      print_next(o, o.output.save.empty() ? fmt::format("check {} --model '{}'", modelled_words(o),
-                                                        to_string(fit.model))
-                                          : fmt::format("check {}", o.output.save));
+      print_next(o, fmt::format("check {}", o.output.save.empty()
+                                                ? fitted_words(o, to_string(fit.model))
+                                                : shell_word(o.output.save)));
   }
   if (!o.output.chart.empty()) {
     if (fit.usable() && !std::holds_alternative<Steady>(fit.model.variance))

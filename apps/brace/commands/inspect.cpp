@@ -72,7 +72,8 @@ int run_overview(const Options& o, const Table& table) {
   next.series.read.value = table.close ? names[*table.close] : names.back();
   if (table.volume && !next.series.read.drop_zero)
     next.series.read.drop_zero = names[*table.volume];
-  print_next(o, fmt::format("inspect {} --returns log", series_words(next)));
+  print_next(o, fmt::format("inspect {}{}", series_words(next),
+                            making_of(table.series(*next.series.read.value))));
   return 0;
 }
 
@@ -96,7 +97,7 @@ int run_inspect(const Options& o) {
     const Table table = read_whole_table(o);
     if (table.columns.size() > 1) return run_overview(o, table);
   }
-  const Loaded data = load(o, /*with_bars=*/true);
+  const Loaded data = load(o, Takes::bars);
   const std::vector<int> lags = lag_list(o);
   Inspection inspection = with_warnings_of(
       data,

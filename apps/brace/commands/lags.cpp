@@ -26,7 +26,7 @@ int run_leverage(const Options& o, const Loaded& data) {
     std::cout << table;
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next(o, fmt::format("fit {} --model 'const / garch / student'", modelled_words(o)));
+    print_next(o, fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
   }
   std::vector<std::vector<std::string>> rows{{"lag", "correlation", "band_robust"}};
   for (const LeverageRow& r : table.rows)
@@ -47,10 +47,9 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
     print(std::cout, table, print_options);
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    const std::string words = modelled_words(o);
     print_next(o, o.test.of == "values"
-                      ? fmt::format("lags {} --of squares", words)
-                      : fmt::format("fit {} --model 'const / garch / student'", words));
+                      ? fmt::format("lags {} --of squares", modelled_words(o))
+                      : fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
   }
   std::vector<std::vector<std::string>> rows{{"lag", "acf", "pacf", "q", "dof", "p_value",
                                               "q_robust", "p_robust", "band_robust",

@@ -81,7 +81,7 @@ int run_variances(const Options& o, const Loaded& data) {
   if (shows_text(o)) {
     std::cout << found;
     print_account(data.values);
-    print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), to_string(chosen.model)));
+    print_next(o, fmt::format("check {}", fitted_words(o, to_string(chosen.model))));
   }
   if (!o.output.save.empty()) {
     save_model(found.best(), o.output.save);
@@ -115,7 +115,7 @@ int run_search(const Options& o) {
     std::cout << found;
     print_account(data.values);
     const std::string line = mean_part(found.candidates[found.chosen].model);
-    print_next(o, fmt::format("check {} --model '{}'", modelled_words(o), line));
+    print_next(o, fmt::format("check {}", fitted_words(o, line)));
   }
   if (!o.output.save.empty()) {
     save_model(found.best(), o.output.save);

@@ -38,7 +38,7 @@ int run_decomposition(const Options& o, const Loaded& data) {
     if (o.output.out.empty())
       print_next(o, fmt::format("season {} --out adjusted.csv", modelled_words(o)));
     else
-      print_next(o, fmt::format("unitroot {} --value adjusted", o.output.out));
+      print_next(o, fmt::format("unitroot {} --value adjusted", shell_word(o.output.out)));
   }
   std::vector<std::vector<std::string>> rows{{parts.series.times.empty() ? "row" : "date", "value",
                                               "trend", "season", "remainder", "adjusted"}};

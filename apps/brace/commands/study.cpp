@@ -39,29 +39,24 @@ std::string toml_value(const TypedOption& typed) {
   return values.size() == 1 ? values[0] : fmt::format("[{}]", fmt::join(values, ", "));
 }
 
-bool all_positive(const Series& level) {
-  return std::all_of(level.values.begin(), level.values.end(),
-                     [](double v) { return std::isnan(v) || v > 0; });
-}
-
 // `breaks` asks for as many observations.
 constexpr std::size_t kFewestForBreaks = 250;
 
 // A first study from what `inspect` and `unitroot` find.
 int start_study(const Options& o) {
   Options reading = o;
-  const Loaded data = load(reading);
-  std::string returns = o.series.returns, why_returns;
+  const Loaded data = load(reading, Takes::changes);
+  std::string making, why;
   Series values = data.values;
   const std::vector<Series> levels = all_positive(data.level)
                                          ? std::vector<Series>{data.level, log_level(data.level)}
                                          : std::vector<Series>{data.level};
   const UnitRootReport roots = compare_unit_roots(levels, change_of(data.level, o));
-  why_returns = roots.reading;
-  if (returns == "none" && o.series.transform.empty() &&
+  why = roots.reading;
+  if (o.series.returns == "none" && o.series.transform.empty() &&
       roots.batteries[levels.size() - 1].verdict != StationarityVerdict::stationary) {
     values = change_of(data.level, o);
-    returns = all_positive(data.level) ? "log" : "difference";
+    making = all_positive(data.level) ? "returns = \"log\"\n" : "transform = \"diff1\"\n";
   }
   const Inspection look = inspect(values);
   const auto rejected = [&](const char* test) {
@@ -88,8 +83,7 @@ int start_study(const Options& o) {
   out += fmt::format("[series]\nfile = {}\n", toml_text(o.file));
   for (const TypedOption& typed : o.typed)
     out += fmt::format("{} = {}\n", typed.option->name.substr(2), toml_value(typed));
-  out += text::wrap(text::sentence(why_returns), 100, "# ");
-  if (returns != o.series.returns) out += fmt::format("returns = \"{}\"\n", returns);
+  out += text::wrap(text::sentence(why), 100, "# ") + making;
   out += fmt::format("\n[inspect]\n{}\n[unitroot]\n\n[lags]\n\n{}",
                      text::wrap(text::sentence(look.reading) + ".", 100, "# "),
                      values.present() >= kFewestForBreaks ? "[breaks]\n\n" : "");

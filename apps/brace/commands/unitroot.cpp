@@ -118,14 +118,12 @@ int run_unitroot(const Options& o) {
   require_known_tests(o);
   require_test_of(o, !o.test.periods.empty(), "--periods", "variance-ratio");
   require_test_of(o, o.period.has_value(), "--period", "seasonal-roots");
-  const Loaded data = load(o);
-  const bool positive = std::none_of(data.level.values.begin(), data.level.values.end(),
-                                     [](double v) { return v <= 0; });
+  const Loaded data = load(o, Takes::changes);
   // What --transform makes is tested as it is; else the level, its logarithm where it has one, and
   // the change.
   const bool made = !o.series.transform.empty();
   std::vector<Series> levels{made ? data.values : data.level};
-  if (!made && positive) levels.push_back(log_level(data.level));
+  if (!made && all_positive(data.level)) levels.push_back(log_level(data.level));
   const Series& deciding = levels.back();
   const Series change = made ? differences(data.values) : change_of(data.level, o);
   const BatteryOptions options = battery_options(o);
@@ -149,12 +147,12 @@ int run_unitroot(const Options& o) {
                               "  ");
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    const bool returns =
-        battery_asked && positive && !made &&
+    const bool wanders =
+        battery_asked &&
         report.batteries[levels.size() - 1].verdict != StationarityVerdict::stationary;
-    print_next(o, made
-                      ? fmt::format("lags {}", modelled_words(o))
-                      : fmt::format("lags {}{}", series_words(o), returns ? " --returns log" : ""));
+    print_next(o, made ? fmt::format("lags {}", modelled_words(o))
+                       : fmt::format("lags {}{}", series_words(o),
+                                     wanders ? making_of(data.level) : ""));
   }
   std::vector<std::vector<std::string>> rows{{"of", "test", "variant", "deterministic", "lags",
                                               "bandwidth", "statistic", "p_value", "critical_5",

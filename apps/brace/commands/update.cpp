@@ -237,7 +237,7 @@ int run_update(const Options& o) {
       text::plural(more.size(), period, period + "s"), fit.series->when(fit.count - 1), period,
       text::significant(std::sqrt(next.steps.front().shown_variance()), 3),
       text::significant(std::sqrt(before.variances.back()), 3), text::count(before.n), period));
-  print_next(o, fmt::format("forecast {}", target));
+  print_next(o, fmt::format("forecast {}", shell_word(target)));
   return 0;
 }
 

@@ -2,7 +2,7 @@
 // Warnings: what an analyst must know before trusting a number. They travel inside results.
 //
 //   brace::print_warnings(std::cerr, fitted.warnings);
-//   bool pinned = fitted.warnings[0].code == brace::WarningCode::parameter_at_bound;
+//   bool pinned = brace::has_warning(fitted.warnings, brace::WarningCode::parameter_at_bound);
 //
 // Threads: a plain value; reading one from several threads at once is safe.
 #pragma once
@@ -55,6 +55,8 @@ struct Warning {
   WarningCode code;
   std::string text;  // what is the case, and the mend
 };
+
+[[nodiscard]] bool has_warning(const std::vector<Warning>& warnings, WarningCode code);
 
 // Each with its code, indented and folded, as results print theirs.
 void print_warnings(std::ostream& out, const std::vector<Warning>& warnings);

@@ -27,7 +27,8 @@ enum class BreakKind { mean, variance, parameters };
 [[nodiscard]] std::string_view to_string(BreakKind kind);
 
 struct FindBreaksOptions {
-  std::string model = "const / garch / student";  // whose constancy is tested
+  std::string model{};  // whose constancy is tested; empty: first_model(), since memory that the
+                        // model leaves in the mean reads as parameters that change
   double significance = 0.05;   // of the verdict on all kinds together (Holm 1979)
   std::optional<int> number{};  // this many breaks in the mean, whatever the tests say
   std::optional<int>

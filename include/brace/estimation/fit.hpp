@@ -179,6 +179,10 @@ struct Fit {
   }
   // The window of the series that was fitted, as a Series of its own.
   [[nodiscard]] Series window() const;
+
+  // Whether what is fitted adds up over time, as returns and differences do and a level does not:
+  // only then is there a volatility of a year, or of a horizon.
+  [[nodiscard]] bool adds_up() const;
   // z_t = e_t / sqrt(h_t), NaN where y is missing.
   [[nodiscard]] Series standardised() const;
 };

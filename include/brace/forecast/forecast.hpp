@@ -99,8 +99,8 @@ struct TailRisk {
 struct ForecastStep {
   int step = 0;                     // from 1
   std::optional<Timestamp> date{};  // by the clock of the series
-  double mean = 0;                  // of the return, at the estimates
-  double sd = 0;                    // of the return around that mean, at the estimates
+  double mean = 0;                  // of the value, such as a return, at the estimates
+  double sd = 0;                    // of the value around that mean, at the estimates
   // E h of this step's shock, at the estimates; empty where it is infinite. aparch with a delta
   // other than 2 has no closed form from step 2 on: there it is the mean of the simulated paths.
   std::optional<double> variance;
@@ -115,7 +115,7 @@ struct ForecastStep {
   std::optional<double> gap_left;
 };
 
-// Of the sum of the returns over the horizon; with differences in the model, of the change of y.
+// Of the sum of the values over the horizon; with differences in the model, of the change of y.
 struct HorizonTotal {
   double mean = 0, sd = 0;
   std::vector<PredictionInterval> return_interval;
@@ -144,6 +144,7 @@ struct Forecast {
   std::string model;
   std::string name;                 // of the series
   std::optional<Unit> unit;         // and its unit
+  SeriesKind kind = SeriesKind::values;
   std::string period;               // "day"
   std::optional<Timestamp> origin;  // date of the last observation
   ForecastMethod method = ForecastMethod::full;
@@ -155,8 +156,11 @@ struct Forecast {
   std::optional<double> effective_draws;
   std::vector<double> intervals;
   bool volatility_varies = true;  // false for steady models, whose levels are the point
+  bool of_level = false;          // the values do not count from zero (counts_from_zero())
+  bool of_change = false;         // the model differences: horizon_total is of the change
   std::vector<ForecastStep> steps;
-  HorizonTotal horizon_total;
+  // Empty for a level that the model does not difference: its values do not add up.
+  std::optional<HorizonTotal> horizon_total;
   // The law of the first step: one part under `plug-in`, else one a draw of parameters. Under
   // `resampled` and `refit` too the shocks are of the fitted law: those that were seen have no
   // density.
@@ -164,7 +168,7 @@ struct Forecast {
   std::vector<OriginalStep> original;  // one a step, where ForecastOptions::transformed is given
   std::string original_name;
   BackTransform back = BackTransform::median;
-  std::optional<Annualised> annualised;  // where the periods a year are known
+  std::optional<Annualised> annualised;  // of a total, where the periods a year are known
   std::optional<double> long_run_variance;
   double last_variance = 0;  // h of the last observation
   // Of the parameter draws, those outside the admissible region; of refits, those without a

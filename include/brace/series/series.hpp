@@ -29,6 +29,7 @@ enum class SeriesKind {
   log_return,  // difference of log prices
   simple_return,
 };
+[[nodiscard]] bool is_return(SeriesKind kind);
 
 // What values are measured in, where that is known.
 enum class Unit { percent, decimal };

@@ -29,6 +29,9 @@ void require_positive(const Series& prices, const std::string& what);
 // ln p_t, natural.
 [[nodiscard]] Series log_level(const Series& prices);
 
+// Whether every value that is there has a logarithm.
+[[nodiscard]] bool all_positive(const Series& series);
+
 // y_t - y_{t-1}; n - 1 values.
 [[nodiscard]] Series differences(const Series& series);
 
