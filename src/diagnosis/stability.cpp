@@ -125,7 +125,7 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
   for (const Parameter& p : fit.parameters)
     if (is_of(all_names, p.name) && (!is_of(names.variance, p.name) || p.held || p.at_bound))
       part.held.push_back({p.name, p.estimate});
-  const int p = static_cast<int>(fit.parameters.size() - part.held.size());
+  const int p = static_cast<int>(all_names.size() - part.held.size());
   if (p == 0)
     throw Error(ErrorCode::bad_option,
                 "variance-break: no free parameter in the variance equation");

@@ -66,6 +66,9 @@ TEST(VarianceBreak, SeesTheShocksOfTheMeanAlone) {
   EXPECT_NEAR(there.statistic, here.statistic, 1e-6 * here.statistic)
       << "but for the first row, whose forecast differs";
   EXPECT_EQ(there.break_at->row, here.break_at->row);
+  EXPECT_EQ(there.dof, std::vector<double>{3}) << "omega, alpha1, beta1";
+  const TestResult around_mean = variance_break_test(estimate("const / garch / student", y));
+  EXPECT_EQ(around_mean.dof, there.dof);
 }
 
 // Both sides hold the mu of the whole, however far from 0 it lies.
