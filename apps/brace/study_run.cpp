@@ -418,8 +418,7 @@ class Study {
     const bool models = needs_model(step) || step == "search";
     if (models && level_wanders_ && !settings_.insist && models_the_level())
       return "Not run: the level has a unit root and is not to be modelled. State returns = "
-             "\"log\" (of a level that is not all above zero, transform = \"diff1\") in [series], "
-             "or insist = true in [study].";
+             "\"log\" or transform = \"diff1\" in [series], or insist = true in [study].";
     for (const char* before : {"search", "fit"})
       if (failed_.contains(before) && step != before && needs_model(step) &&
           (step == "check" || step == "forecast" ||

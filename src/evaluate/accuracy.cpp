@@ -71,13 +71,22 @@ std::optional<Accuracy::Relative> relative_to(std::span<const double> actual,
 std::optional<RightDirections> directions_of(std::span<const double> actual,
                                              std::span<const double> forecast,
                                              std::span<const double> from) {
+  // A mean of values whose mean is 0, and a walk, forecast a move of rounding: that is none.
+  constexpr double kRounding = 1e-13;
   double right = 0, rises = 0, n = 0;
+  const auto start_of = [&](std::size_t t) { return from.empty() ? 0 : from[t]; };
+  double size = 0, rows = 0;
+  for (std::size_t t = 0; t < actual.size(); ++t)
+    if (const double came = std::abs(actual[t] - start_of(t)); !std::isnan(came)) {
+      size += came;
+      ++rows;
+    }
   for (std::size_t t = 0; t < actual.size(); ++t) {
-    const double start = from.empty() ? 0 : from[t], came = actual[t] - start,
-                 called = forecast[t] - start;
-    if (!(came * called != 0) || std::isnan(came * called)) continue;
+    const double start = start_of(t), came = actual[t] - start, called = forecast[t] - start;
+    const bool moves = std::abs(called) > kRounding * (size / rows + std::abs(start));
+    if (!moves || came == 0 || std::isnan(came)) continue;
     ++n;
-    right += came * called > 0 ? 1 : 0;
+    right += (came > 0) == (called > 0) ? 1 : 0;
     rises += came > 0 ? 1 : 0;
   }
   if (n == 0) return std::nullopt;

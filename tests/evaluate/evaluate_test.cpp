@@ -95,6 +95,23 @@ TEST(Accuracy, DirectionsAreThoseOfMovesWithTheRateOfTheCommonerOne) {
   EXPECT_FALSE(signs.directions->of_change);
 }
 
+// The mean of a series that was centred, or a walk, is off by rounding: that is no direction.
+TEST(Accuracy, RoundingIsNoDirection) {
+  const std::vector<double> moves{1, -2, .5, 3};
+  for (const double unit : {1e-9, 1., 1e9})
+    for (const double level : {0., 1e6}) {
+      std::vector<double> actual, forecast, from;
+      for (std::size_t t = 0; t < moves.size(); ++t) {
+        actual.push_back(unit * (level + moves[t]));
+        from.push_back(unit * level);
+        forecast.push_back(unit * (level + (t % 2 == 0 ? 1 : -1) * (level == 0 ? 1e-17 : 1e-10)));
+      }
+      EXPECT_FALSE(accuracy(actual, forecast, {.from = from}).directions) << unit << ' ' << level;
+      for (double& f : forecast) f += .01 * unit;
+      EXPECT_EQ(accuracy(actual, forecast, {.from = from}).directions->n, 4U);
+    }
+}
+
 // The bias of h-step errors, which overlap, covers 0 about as often as a standard error should: the
 // plain error would not.
 TEST(Accuracy, BiasKnowsThatErrorsOverlap) {

@@ -227,6 +227,10 @@ TEST(DateInterval, HasThePublishedReach) {
   const hypothesis::Reach even = hypothesis::date_interval(1, 1, 1);
   EXPECT_NEAR(even.earlier, 11, .1);
   EXPECT_NEAR(even.later, even.earlier, 1e-3 * even.earlier);
+  // A change that no sample could date, and none at all.
+  for (const double none : {0., 1e-9, 1e-200, std::nan("")})
+    EXPECT_EQ(hypothesis::date_interval(none, 1, 1).earlier,
+              std::numeric_limits<double>::infinity());
   const hypothesis::Reach scaled = hypothesis::date_interval(.5, 1, 1);
   EXPECT_NEAR(scaled.earlier, 4 * even.earlier, .01 * scaled.earlier);
   const hypothesis::Reach noisy_after = hypothesis::date_interval(1, 1, 4);
