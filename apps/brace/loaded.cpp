@@ -281,9 +281,10 @@ void require_unit_taken(const Options& o, Takes takes) {
            std::holds_alternative<transforms::SimpleReturn>(link);
   });
   if (o.series.unit == "decimal" && o.series.returns == "none" && !made && takes != Takes::changes)
-    throw Error(ErrorCode::bad_option,
-                "--unit decimal: is the unit of the returns that --returns makes; add --returns, or "
-                "leave it out: values of a file stay in the unit of the file");
+    throw Error(
+        ErrorCode::bad_option,
+        "--unit decimal: is the unit of the returns that --returns makes; add --returns, or "
+        "leave it out: values of a file stay in the unit of the file");
 }
 
 Loaded load(const Options& o, Takes takes) {

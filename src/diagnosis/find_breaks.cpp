@@ -125,10 +125,7 @@ void take_up(const Series& closed, BreakReport& report) {
 class BreakSearch {
  public:
   BreakSearch(const Series& series, const FindBreaksOptions& options, const Executor& executor)
-      : series_(series),
-        closed_(without_gaps(series)),
-        options_(options),
-        executor_(executor) {
+      : series_(series), closed_(without_gaps(series)), options_(options), executor_(executor) {
     if (!options.model.empty()) model_ = parse_model(options.model);
     report_.of = series.name;
     report_.significance = options.significance;

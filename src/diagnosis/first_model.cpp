@@ -12,7 +12,7 @@
 namespace brace::inline v0 {
 
 Model first_model(const Series& series) {
-  constexpr int kMostLags = 12;
+  constexpr int kMostLags = 5;
   constexpr std::size_t kLeast = 50;  // fewer rows tell no order
   Model model = parse_model("const / garch / student");
   const Series closed = without_gaps(series);

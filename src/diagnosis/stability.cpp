@@ -107,9 +107,9 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
                 fmt::format("variance-break: {} dates on {} observations; 10 or more on {} or "
                             "more are needed",
                             options.dates, fit.count, kRowsOfAScan));
-  // Only the variance equation may differ between the sides. Where the mean does not rest on it, its
-  // shocks are all that either side sees; with the terms of a mean each fit takes a hundred times
-  // as long.
+  // Only the variance equation may differ between the sides. Where the mean does not rest on it,
+  // its shocks are all that either side sees; with the terms of a mean each fit takes a hundred
+  // times as long.
   Model part = fit.model;
   std::shared_ptr<const Series> series = std::make_shared<Series>(fit.window());
   if (!part.mean.risk) {

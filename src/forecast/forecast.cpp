@@ -307,8 +307,7 @@ std::optional<Rough> roughest(const Forecast& ahead) {
   look(total.return_interval, total.tails, kRoughEnds,
        is_return(ahead.kind) ? "the total return" : "the total");
   if (ahead.volatility_varies)
-    look(total.volatility_interval, {}, kRoughVolatility,
-         "the volatility of the whole horizon");
+    look(total.volatility_interval, {}, kRoughVolatility, "the volatility of the whole horizon");
   return worst;
 }
 

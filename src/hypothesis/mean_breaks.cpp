@@ -368,7 +368,8 @@ double reach(double mu, double r) {
 
 Reach date_interval(double delta, double before, double after) {
   const double d = std::abs(delta), most = std::max(before, after);
-  // No change, or one whose interval, some s^2 / d^2 rows, holds any sample: nothing tells the date.
+  // No change, or one whose interval, some s^2 / d^2 rows, holds any sample: nothing tells the
+  // date.
   constexpr double kLeastChange = 1e-8;
   if (!(d > kLeastChange * std::sqrt(most)))
     return {std::numeric_limits<double>::infinity(), std::numeric_limits<double>::infinity()};

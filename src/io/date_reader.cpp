@@ -32,9 +32,9 @@ constexpr const char* kForms[] = {
 };
 // Months, quarters, weeks and years.
 constexpr const char* kFormsWithoutDay[] = {
-    "%b %Y",  "%b-%Y",  "%b %y", "%b-%y", "%Y-%m",  "%Y/%m",  "%m/%Y",  "%YM%m",
-    "%Ym%m",  "%Y:%m",  "%Y%m",  "%Y %b", "%Y-%b",  "%Y-%Q",  "%Y:%Q",  "%YQ%Q",
-    "%Y-Q%Q", "%Y Q%Q", "%yQ%Q", "%QQ%Y", "%QQ%y",  "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y",
+    "%b %Y",  "%b-%Y",  "%b %y",  "%b-%y", "%Y-%m",  "%Y/%m",  "%m/%Y",  "%YM%m",
+    "%Ym%m",  "%Y:%m",  "%Y%m",   "%Y %b", "%Y-%b",  "%Y-%Q",  "%Y:%Q",  "%YQ%Q",
+    "%Y-Q%Q", "%Y Q%Q", "%yQ%Q",  "%QQ%Y", "%QQ%y",  "Q%Q %Y", "Q%Q-%Y", "Q%Q/%Y",
     "Q%Q %y", "Q%Q-%y", "Q%Q/%y", "%GW%V", "%G-W%V", "%Y",
 };
 // Behind a day of the week, which must be that of the date.

@@ -249,8 +249,8 @@ TEST(StudyFile, StartedOnesRun) {
     const std::string file = folder.file("level.csv", csv);
     const Outcome started = brace("study --start " + file);
     ASSERT_EQ(started.status, 0) << started.err;
-    EXPECT_THAT(started.out, HasSubstr(crosses_zero ? "\ntransform = \"diff1\"\n"
-                                                    : "\nreturns = \"log\"\n"));
+    EXPECT_THAT(started.out,
+                HasSubstr(crosses_zero ? "\ntransform = \"diff1\"\n" : "\nreturns = \"log\"\n"));
     const Outcome studied = brace("study " + folder.file("level.toml", started.out));
     EXPECT_EQ(studied.status, 0) << started.out << studied.err;
     EXPECT_THAT(studied.out, testing::Not(HasSubstr("Not run")));

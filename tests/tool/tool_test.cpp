@@ -227,11 +227,29 @@ TEST(Tool, TheNextCommandRunsWhateverTheSeriesIs) {
   for (const std::string file :
        {"price.csv", "'over zero.csv'", "quote.csv --value \"it's\"", "returns.csv", "hours.csv"})
     for (std::string command :
-         {"inspect " + file, "unitroot " + file, "breaks " + file,
+         {"inspect " + file, "unitroot " + file, "breaks " + file, "season " + file,
           "fit " + file + " --model 'const ar1 / garch' --fix beta1=0.5 --starts 2",
           "compare " + file + " --model const --model 'const ar1'",
           "backtest " + file + " --model 'const ar1' --window 200 --refit-every 10 --origins 30"})
       for (int i = 0; i < 3 && !command.empty(); ++i) command = next_of(command, folder);
+}
+
+// A series is divided by a profile where there is one.
+TEST(Tool, SeasonAdvisesNoProfileThatIsNone) {
+  const Folder folder;
+  maths::RandomStream random(5, 0);
+  for (const bool profile : {false, true}) {
+    std::string csv = "date,r\n";
+    for (const Timestamp day : dates_after(*parse_date("2021-01-04"), Clock::business_day, 600)) {
+      const std::chrono::weekday weekday(std::chrono::floor<std::chrono::days>(day));
+      csv += fmt::format("{},{:.5f}\n", format_date(day),
+                         random.normal() * (profile && weekday == std::chrono::Monday ? 3 : 1));
+    }
+    (void)folder.file("r.csv", csv);
+    EXPECT_EQ(next_of("season r.csv --transform centre", folder),
+              profile ? "lags r.csv --transform 'centre weekdays' --of squares"
+                      : "lags r.csv --transform centre");
+  }
 }
 
 TEST(Tool, TheNextCommandFitsAsTheOneBefore) {

@@ -31,9 +31,9 @@ int run_check(const Options& o) {
     std::cout << checked;
     if (fit.usable()) {
       if (o.model.outliers) std::cout << '\n' << find_outliers(fit);
-      print_next(o, is_saved_model(o.file) ? fmt::format("forecast {}", series_words(o))
-                                           : fmt::format("forecast {}",
-                                                         fitted_words(o, to_string(fit.model))));
+      print_next(o, is_saved_model(o.file)
+                        ? fmt::format("forecast {}", series_words(o))
+                        : fmt::format("forecast {}", fitted_words(o, to_string(fit.model))));
     }
   }
   if (!o.output.chart.empty()) {

@@ -36,9 +36,9 @@ int run_fit(const Options& o) {
     if (has_warning(fit.warnings, WarningCode::level_modelled))
       print_next(o, fmt::format("unitroot {}", series_words(o)));
     else if (fit.usable())
-      print_next(o, fmt::format("check {}", o.output.save.empty()
-                                                ? fitted_words(o, to_string(fit.model))
-                                                : shell_word(o.output.save)));
+      print_next(
+          o, fmt::format("check {}", o.output.save.empty() ? fitted_words(o, to_string(fit.model))
+                                                           : shell_word(o.output.save)));
   }
   if (!o.output.chart.empty()) {
     if (fit.usable() && !std::holds_alternative<Steady>(fit.model.variance))

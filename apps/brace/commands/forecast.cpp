@@ -248,13 +248,13 @@ int run_forecast(const Options& o) {
     say_written(o, o.output.chart);
   }
   if (shows_text(o) && o.output.chart.empty())
-    print_next(o, fmt::format("forecast {}{} --horizon {} --chart forecast.png",
-                              modelled_words(o), typed_words(o,
-                                                             [](const Option& option) {
-                                                               return option.name != "--horizon" &&
-                                                                      !is_of_reading(option) &&
-                                                                      option.heading != "Output";
-                                                             }),
+    print_next(o, fmt::format("forecast {}{} --horizon {} --chart forecast.png", modelled_words(o),
+                              typed_words(o,
+                                          [](const Option& option) {
+                                            return option.name != "--horizon" &&
+                                                   !is_of_reading(option) &&
+                                                   option.heading != "Output";
+                                          }),
                               options.horizon));
   return 0;
 }

@@ -47,9 +47,10 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
     print(std::cout, table, print_options);
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next(o, o.test.of == "values"
-                      ? fmt::format("lags {} --of squares", modelled_words(o))
-                      : fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
+    print_next(o,
+               o.test.of == "values"
+                   ? fmt::format("lags {} --of squares", modelled_words(o))
+                   : fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
   }
   std::vector<std::vector<std::string>> rows{{"lag", "acf", "pacf", "q", "dof", "p_value",
                                               "q_robust", "p_robust", "band_robust",

@@ -73,9 +73,14 @@ int run_profile(const Options& o, const Loaded& data) {
     }
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
+    // What is divided must count from zero, and have a profile to be divided by.
+    const bool divides = tests.front().rejects().value_or(false) && counts_from_zero(data.values);
     const bool hours = profiles.front().by == ProfileBy::time_of_day;
-    print_next(o, fmt::format("lags {} --transform {} --of squares", modelled_words(o),
-                              hours ? "hours" : "weekdays"));
+    Options next = o;
+    if (divides)
+      next.series.transform += fmt::format("{}{}", next.series.transform.empty() ? "" : " ",
+                                           hours ? "hours" : "weekdays");
+    print_next(o, fmt::format("lags {}{}", modelled_words(next), divides ? " --of squares" : ""));
   }
   // The first profile is the finer one; that is what the series is divided by.
   const Series divided = divided_by(data.values, profiles.front());

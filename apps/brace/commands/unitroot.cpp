@@ -147,12 +147,11 @@ int run_unitroot(const Options& o) {
                               "  ");
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    const bool wanders =
-        battery_asked &&
-        report.batteries[levels.size() - 1].verdict != StationarityVerdict::stationary;
-    print_next(o, made ? fmt::format("lags {}", modelled_words(o))
-                       : fmt::format("lags {}{}", series_words(o),
-                                     wanders ? making_of(data.level) : ""));
+    const bool wanders = battery_asked && report.batteries[levels.size() - 1].verdict !=
+                                              StationarityVerdict::stationary;
+    print_next(
+        o, made ? fmt::format("lags {}", modelled_words(o))
+                : fmt::format("lags {}{}", series_words(o), wanders ? making_of(data.level) : ""));
   }
   std::vector<std::vector<std::string>> rows{{"of", "test", "variant", "deterministic", "lags",
                                               "bandwidth", "statistic", "p_value", "critical_5",

@@ -15,7 +15,7 @@ BRACE_API_BEGIN
 namespace brace::inline v0 {
 
 // const / garch / student, with AR lags 1 .. p where the robust Ljung-Box test rejects at 5 %: p,
-// at most 12, by BIC on autoregressions by least squares. Gaps are closed.
+// at most 5, by BIC on autoregressions by least squares. Gaps are closed.
 [[nodiscard]] Model first_model(const Series& series);
 
 }  // namespace brace::inline v0
