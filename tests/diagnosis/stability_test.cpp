@@ -94,8 +94,8 @@ TEST(FirstModel, HasTheLagsThatTheMeanNeeds) {
   EXPECT_EQ(line(two), "const ar1,2 / garch e1 h1 / student");
 }
 
-// Memory of the mean that the model leaves out reads as parameters that change: 'const / garch' found
-// a break in 19 of 40 such series of 1,000 rows.
+// Memory of the mean that the model leaves out reads as parameters that change: 'const / garch'
+// found a break in 19 of 40 such series of 1,000 rows.
 TEST(FindBreaks, TakeMemoryForNoBreak) {
   int found = 0;
   for (std::uint64_t s = 1; s <= 24; ++s) {
