@@ -111,11 +111,9 @@ TestResult variance_break_test(const Fit& fit, const VarianceBreakOptions& optio
   // its shocks are all that either side sees; with the terms of a mean each fit takes a hundred
   // times as long.
   Model part = fit.model;
-  std::shared_ptr<const Series> series = std::make_shared<Series>(fit.window());
-  if (!part.mean.risk) {
-    part.mean = {.constant = false};
-    series = std::make_shared<Series>(shocks_of(fit));
-  }
+  const auto series =
+      std::make_shared<const Series>(part.mean.risk ? fit.window() : shocks_of(fit));
+  if (!part.mean.risk) part.mean = {.constant = false};
   const ParameterNames names = parameter_names(part);
   const std::vector<std::string> all_names = names.all();
   const auto is_of = [](const std::vector<std::string>& some, const std::string& name) {

@@ -258,7 +258,7 @@ std::string volatility_headline(const Forecast& f) {
   const std::string unit = f.unit ? " " + unit_a_period(f.unit, f.period) : "";
   std::string text;
   const double change = then / now - 1;
-  if (std::abs(change) < 0.005)
+  if (std::abs(change) < 0.005 || figure(now, digits) == figure(then, digits))
     text = fmt::format("Volatility stays near {}{}", figure(now, digits), unit);
   else
     text = fmt::format("Volatility {} from {} to {}{}", change > 0 ? "rises" : "falls",

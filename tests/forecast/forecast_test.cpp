@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <numeric>
+#include <regex>
 #include <sstream>
 
 #include "brace/estimation/estimate.hpp"
@@ -467,6 +468,11 @@ TEST(LevelForecast, HasATotalWhereValuesAddUp) {
   EXPECT_THAT(printed(forecast(of_returns, options)),
               AllOf(StartsWith("Volatility"), HasSubstr("95 % of returns"),
                     HasSubstr("total return"), HasSubstr("worst returns of the whole")));
+  // No move from a figure to itself.
+  for (const int horizon : {2, 3, 5, 10})
+    EXPECT_FALSE(std::regex_search(
+        printed(forecast(of_returns, {.horizon = horizon, .draws = 200, .paths = 5})),
+        std::regex("from ([0-9.]+) to \\1[^0-9]")));
   // The same values with nothing known of them: told from zero, so they add up.
   Series values = *of_returns.series;
   values.kind = SeriesKind::values;
