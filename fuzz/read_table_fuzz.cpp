@@ -37,6 +37,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   brace::ReadOptions options;
   options.decimal_comma = (choice & 1) != 0;
   options.grouped = (choice & 2) != 0;
+  if ((choice & 3) == 3) options.drop_signs = {"%", "$"};
   options.with_bars = (choice & 4) != 0;
   if ((choice & 8) != 0) options.where = {"symbol=KELP"};
   if ((choice & 16) != 0) options.drop_zero = "volume";

@@ -54,6 +54,11 @@ void add_series_options(Command& command, Options& o, const std::string& what) {
   in(command.option("--grouped", o.series.read.grouped,
                     "numbers have thousands separators: 1,234.5 (or 1.234,5)"),
      reading);
+  in(command
+         .option("--drop-signs", o.series.read.drop_signs,
+                 "signs to leave out of numbers, such as % or $")
+         .list(),
+     reading);
   in(command.option("--missing", o.series.missing, "additional codes for missing values").list(),
      reading);
   in(command.option("--drop-zero", o.series.read.drop_zero,
@@ -254,9 +259,14 @@ Fit load_or_fit(const Options& o, Loaded* data) {
 std::vector<Companion> read_future(const Options& o) {
   std::vector<Companion> future;
   if (o.ahead.future.empty()) return future;
+  // Written like the file that it goes on from.
+  const ReadOptions like = reading_of(o);
   ReadOptions read;
-  read.decimal_comma = o.series.read.decimal_comma;
-  read.missing.insert(read.missing.end(), o.series.missing.begin(), o.series.missing.end());
+  read.column_mark = like.column_mark;
+  read.decimal_comma = like.decimal_comma;
+  read.grouped = like.grouped;
+  read.drop_signs = like.drop_signs;
+  read.missing = like.missing;
   for (const Column& c : read_table(o.ahead.future, read).columns)
     future.push_back({c.name, c.values});
   return future;
@@ -381,6 +391,7 @@ std::string series_words(const Options& o) {
   add("--column-mark", o.series.column_mark);
   if (o.series.read.decimal_comma) words += " --decimal-comma";
   if (o.series.read.grouped) words += " --grouped";
+  for (const std::string& sign : o.series.read.drop_signs) add("--drop-signs", sign);
   for (const std::string& mark : o.series.missing) add("--missing", mark);
   add("--drop-zero", o.series.read.drop_zero);
   if (o.series.read.drop_flat) words += " --drop-flat";

@@ -31,6 +31,7 @@ inline constexpr std::array kToolWords = std::to_array<std::pair<std::string_vie
     {"deterministic", "--deterministic"},
     {"draws", "--draws"},
     {"drop_flat", "--drop-flat"},
+    {"drop_signs", "--drop-signs"},
     {"drop_zero", "--drop-zero"},
     {"each", "--each"},
     {"from", "--from"},

@@ -45,6 +45,7 @@
 #include "brace/forecast/tracker.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/few_rows.hpp"
 #include "brace/hypothesis/gls_unit_root.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/mean_breaks.hpp"

@@ -24,6 +24,7 @@ std::string_view to_string(WarningCode code) {
     case WarningCode::few_observations: return "few-observations";
     case WarningCode::gaps_dropped: return "gaps-dropped";
     case WarningCode::zero_returns_many: return "zero-returns-many";
+    case WarningCode::few_rows_decide: return "few-rows-decide";
     case WarningCode::flat_bars: return "flat-bars";
     case WarningCode::impossible_bar: return "impossible-bar";
     case WarningCode::clock_irregular: return "clock-irregular";

@@ -199,7 +199,8 @@ class FitReport {
                           .hessian = peak_.top.hessian,
                           .free = Z,
                           .likelihood = *problem_.likelihood,
-                          .data_by_scaled = problem_.data_by_scaled(theta_)};
+                          .data_by_scaled = problem_.data_by_scaled(theta_),
+                          .of_few_rows = fits_few_rows(problem_.model, problem_.scaled.data)};
     if (problem_.tie)
       write_targeted_errors(problem_.model, problem_.scaled.data, *problem_.tie,
                             problem_.held_scaled(), maximum, fit);

@@ -135,6 +135,9 @@ std::string caution(const Fit& fit) {
         "{} has a unit root by its tests: this model of its level means little, "
         "take returns or a difference. ",
         fit.series->name);
+  if (has_warning(fit.warnings, WarningCode::few_rows_decide))
+    text +=
+        fmt::format("A few rows of {} outweigh all others in these estimates. ", fit.series->name);
   constexpr std::size_t kFar = 100;
   if (has_warning(fit.warnings, WarningCode::few_observations) && fit.n < kFar)
     text += fmt::format("{} are too few for a variance equation: these estimates are guesses. ",

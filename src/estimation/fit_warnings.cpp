@@ -11,6 +11,7 @@
 
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/few_rows.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/moments.hpp"
 #include "brace/hypothesis/whiteness.hpp"
@@ -150,6 +151,21 @@ void warn_of_estimates(Fit& fit) {
          "large; add a variance equation, such as '/ garch', before judging them");
 }
 
+// Whether the mean has a dummy of its own for each row that outweighs the others; of changes, for
+// it or for the row before, from which a wrong figure goes back.
+bool takes_up_few_rows(const Mean& mean, const Series& series) {
+  if (series.times.empty()) return false;
+  const auto has_dummy = [&](Timestamp when) {
+    return std::any_of(mean.regressors.begin(), mean.regressors.end(),
+                       [&](const Regressor& r) { return r.at && *r.at == when; });
+  };
+  const FewRows few = rows_that_decide(series);
+  return std::all_of(few.rows.begin(), few.rows.end(), [&](std::size_t row) {
+    return has_dummy(series.times[row]) ||
+           (few.of_changes && row > 0 && has_dummy(series.times[row - 1]));
+  });
+}
+
 void warn_of_data(Fit& fit, const Series& window, const MeanData& data) {
   // What is fitted is the difference, and a trend is no unit root.
   std::optional<Series> difference;
@@ -158,9 +174,13 @@ void warn_of_data(Fit& fit, const Series& window, const MeanData& data) {
     difference->values = data.change;
     difference->name = fmt::format("the difference of {}", window.name);
   }
-  for (Warning& warning : data_warnings(difference ? *difference : window))
-    if (warning.code != WarningCode::level_modelled || !fit.model.mean.trend)
-      fit.warnings.push_back(std::move(warning));
+  const Series& fitted = difference ? *difference : window;
+  for (Warning& warning : data_warnings(fitted)) {
+    if (warning.code == WarningCode::level_modelled && fit.model.mean.trend) continue;
+    if (warning.code == WarningCode::few_rows_decide && takes_up_few_rows(fit.model.mean, fitted))
+      continue;
+    fit.warnings.push_back(std::move(warning));
+  }
 }
 
 }  // namespace
@@ -172,6 +192,10 @@ std::vector<Warning> data_warnings(const std::vector<Model>& models, const Serie
   });
   if (!level_taken)
     std::erase_if(warnings, [](const Warning& w) { return w.code == WarningCode::level_modelled; });
+  if (std::all_of(models.begin(), models.end(),
+                  [&](const Model& m) { return takes_up_few_rows(m.mean, series); }))
+    std::erase_if(warnings,
+                  [](const Warning& w) { return w.code == WarningCode::few_rows_decide; });
   return warnings;
 }
 

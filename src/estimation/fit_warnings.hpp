@@ -10,7 +10,7 @@
 namespace brace::inline v0 {
 
 // Doubts about data that hold for one of the models: a level is none to those with a trend or
-// differences.
+// differences, and rows that outweigh the others are none to those with a dummy for each.
 [[nodiscard]] std::vector<Warning> data_warnings(const std::vector<Model>& models,
                                                  const Series& series);
 

@@ -24,11 +24,20 @@ struct Maximum {
   const Eigen::MatrixXd& free;     // columns: directions that no bound blocks; at least one
   LogLikelihood& likelihood;
   Eigen::MatrixXd data_by_scaled;  // d parameters in data units / d theta, k x k
+  // Coefficients of regressors that are 0 in all but a few rows (`fits_few_rows`), positions in
+  // theta.
+  std::vector<std::size_t> of_few_rows{};
 };
+
+// Which coefficients of the mean fit a few rows alone, such as a pulse: their scores there are 0 or
+// near it whatever the value is, so that products of scores take them for known exactly.
+[[nodiscard]] std::vector<std::size_t> fits_few_rows(const Model& model, const MeanData& data);
 
 // All three kinds of error, and the covariance of the kind that fit.errors names. With G = J Z, the
 // free directions by the scaled parameters: G (Z' H Z)^-1 G', the outer product of scores likewise,
-// and the sandwich of both (White 1982). Held and pinned parameters have none.
+// and the sandwich of both (White 1982); the products of scores of coefficients that fit a few rows
+// are not below their part of H, which is what they are expected to be. Held and pinned parameters
+// have none.
 void write_errors(const Maximum& maximum, bool hessian_only, Fit& fit);
 
 // The same where omega follows from the variance of the sample, by the influence of each row. With

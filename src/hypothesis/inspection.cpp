@@ -13,6 +13,7 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/few_rows.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/whiteness.hpp"
 #include "brace/series/split.hpp"
@@ -42,7 +43,11 @@ bool clusters(const Inspection& i) {
   return *test_of(i.tests, "arch-lm").rejects();
 }
 
-std::string read(const Inspection& i) {
+std::string read(const Inspection& i, const FewRows& few) {
+  if (!few.rows.empty() && !few.of_changes)
+    return fmt::format(
+        "{}: {} most of the variance, and the tests see little else", i.name,
+        few.rows.size() == 1 ? "one row makes" : fmt::format("{} rows make", few.rows.size()));
   const std::string_view tails =
       i.moments.excess_kurtosis > 1 ? "heavy tails" : "tails near the normal";
   return fmt::format("{}: {}, {} from one {} to the next, {}", i.name, tails,
@@ -59,12 +64,18 @@ std::vector<Inspection::WhitenessRow> whiteness_by_lag(const Series& series, int
   return rows;
 }
 
-std::vector<std::string> advise(const Inspection& i, const Series& series) {
+std::vector<std::string> advise(const Inspection& i, const Series& series, const FewRows& few) {
   std::vector<std::string> advice;
   if (has_warning(i.warnings, WarningCode::level_modelled)) {
     advice.emplace_back(
         "This is a level: its tests reject regardless of its returns. `unit_root_battery` "
         "says which series may be modelled; inspect that one.");
+    return advice;
+  }
+  if (!few.rows.empty() && !few.of_changes) {
+    advice.emplace_back(
+        "Look at what few-rows-decide names before anything else: no test here tells of the other "
+        "rows.");
     return advice;
   }
   const bool plain = *test_of(i.tests, "ljung-box").rejects(), robust = memory_of(i);
@@ -159,7 +170,8 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
           RangeEstimator::garman_klass, RangeEstimator::rogers_satchell})
       if (const auto variance = mean_variance(*options.bars, estimator))
         out.range_volatility.push_back({estimator, std::sqrt(*variance)});
-  out.reading = read(out);
+  const FewRows few = rows_that_decide(series);
+  out.reading = read(out, few);
   out.warnings = data_warnings(series);
   if (options.bars)
     if (const std::size_t flat = flat_bars(*options.bars);
@@ -170,7 +182,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
                "{} only repeat the last close in open, high, low and close, as holidays kept in "
                "the file do; drop them with `drop_flat`, or `drop_zero` with the volume",
                text::plural(flat, "row", "rows"))});
-  out.advice = advise(out, series);
+  out.advice = advise(out, series, few);
   return out;
 }
 
@@ -221,6 +233,7 @@ std::vector<Warning> data_warnings(const Series& series) {
          fmt::format("{} of {} values are exactly 0; days without trading should be dropped "
                      "(`drop_zero` volume)",
                      text::count(zeros), text::count(n))});
+  if (auto few = few_rows_decide(series)) warnings.push_back(std::move(*few));
   return warnings;
 }
 

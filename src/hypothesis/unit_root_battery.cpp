@@ -10,6 +10,7 @@
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
+#include "brace/hypothesis/few_rows.hpp"
 #include "brace/maths/autocorrelations.hpp"
 #include "hypothesis/by_law.hpp"
 
@@ -217,6 +218,7 @@ UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& op
          fmt::format("the first autocorrelation of {} is {}, as after one difference too many; "
                      "test and model the series before the last difference",
                      series.name, text::fixed(first, 2))});
+  if (auto few = few_rows_decide(series)) battery.warnings.push_back(std::move(*few));
   return battery;
 }
 
@@ -233,10 +235,16 @@ UnitRootReport compare_unit_roots(const std::vector<Series>& levels, const Serie
   report.batteries.push_back(unit_root_battery(change, for_change));
   const bool returns = change.name.find("return") != std::string::npos;
   report.batteries.back().label = returns ? "return" : "difference";
-  // All have the gaps of the level: one word on them is enough.
-  for (std::size_t i = 1; i < report.batteries.size(); ++i)
-    std::erase_if(report.batteries[i].warnings,
-                  [](const Warning& w) { return w.code == WarningCode::gaps_dropped; });
+  // All have the gaps of the level, and the rows that outweigh the others: one word on them is
+  // enough.
+  for (const WarningCode code : {WarningCode::gaps_dropped, WarningCode::few_rows_decide}) {
+    bool told = false;
+    for (UnitRootBattery& battery : report.batteries) {
+      if (told)
+        std::erase_if(battery.warnings, [code](const Warning& w) { return w.code == code; });
+      told = told || has_warning(battery.warnings, code);
+    }
+  }
 
   const Series& level = levels.back();
   const UnitRootBattery& of_level = report.batteries[levels.size() - 1];

@@ -39,6 +39,12 @@ struct CellPlace {
 class CellReader {
  public:
   explicit CellReader(const ReadOptions& options) : options_(options), number_(options) {
+    for (const std::string& sign : options.drop_signs)
+      if (sign.empty() || sign.find_first_of(" \t+-.,()0123456789") != std::string::npos)
+        throw Error(ErrorCode::bad_option,
+                    fmt::format("`drop_signs` '{}': name a sign such as % or $, without blanks, "
+                                "digits, points, commas, plus or minus",
+                                sign));
     for (const std::string& mark : options.missing) {
       missing_.insert(mark);
       const auto number = number_(mark);
@@ -65,38 +71,26 @@ class CellReader {
     return NumberReader(other)(text) ? "`decimal_comma` `grouped`" : "";
   }
 
-  // What would make the text a number: "with `grouped`", "without '%'", "if written -3.40"; empty
-  // where nothing would.
+  // What would make the text a number: "with `grouped`", "with `drop_signs` '%'"; empty where
+  // nothing would.
   [[nodiscard]] std::string mend_of(std::string_view text) const {
     text = text::trimmed(text);
     if (const std::string dialect = dialect_of(text); !dialect.empty()) return "with " + dialect;
-    const auto reads = [&](std::string_view part) {
-      return !part.empty() && (number_(part) || !dialect_of(part).empty());
-    };
-    // Accounts write losses in parentheses, and typesetters a minus of their own.
-    std::string_view size = text;
-    if (text.starts_with('(') && text.ends_with(')')) size = text.substr(1, text.size() - 2);
-    for (const std::string_view minus : {"\u2212", "\u2013"})
-      if (text.starts_with(minus)) size.remove_prefix(minus.size());
-    if (size.size() < text.size() && reads(size)) return fmt::format("if written -{}", size);
-    // A currency before it, or a unit behind.
-    const auto first = text.find_first_of("+-.0123456789"), last = text.find_last_of(".0123456789");
-    if (first == std::string_view::npos || last == std::string_view::npos || last < first)
-      return "";
-    const std::string_view before = text.substr(0, first),
-                           inner = text.substr(first, last + 1 - first),
-                           behind = text.substr(last + 1);
-    const auto has_letter = [](std::string_view part) {
-      return std::any_of(part.begin(), part.end(),
-                         [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z'); });
-    };
-    if (!reads(inner) || has_letter(before) || has_letter(behind)) return "";
-    std::vector<std::string> signs;
-    for (const std::string_view part : {before, behind})
-      if (!part.empty()) signs.push_back(fmt::format("'{}'", text::trimmed(part)));
-    const std::string dialect = number_(inner) ? "" : dialect_of(inner);
-    return fmt::format("without {}{}", fmt::join(signs, " and "),
-                       dialect.empty() ? "" : " and with " + dialect);
+    // A currency before it, or a unit behind, that has no letters.
+    ReadOptions without = options_;
+    const std::string plain = NumberReader::with_plain_marks(text);
+    for (std::size_t at = 0; at < plain.size();) {
+      const auto begin = plain.find_first_not_of(kNoSign, at);
+      if (begin == std::string::npos) break;
+      at = std::min(plain.find_first_of(kNoSign, begin), plain.size());
+      without.drop_signs.push_back(plain.substr(begin, at - begin));
+    }
+    if (without.drop_signs.size() == options_.drop_signs.size()) return "";
+    const CellReader reader(without);
+    const std::string dialect = reader.number(text) ? "" : reader.dialect_of(text);
+    if (dialect.empty() && !reader.number(text)) return "";
+    return fmt::format("with `drop_signs` '{}'{}", fmt::join(without.drop_signs, ","),
+                       dialect.empty() ? "" : " " + dialect);
   }
 
   [[nodiscard]] double value(const Cell& cell, const CellPlace& at) const {
@@ -130,6 +124,10 @@ class CellReader {
   }
 
  private:
+  // What numbers and words are made of; bytes beyond ASCII, as in the euro's sign, are not.
+  static constexpr std::string_view kNoSign =
+      " \t+-.,()0123456789'abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ";
+
   const ReadOptions& options_;
   NumberReader number_;
   std::set<std::string, std::less<>> missing_;

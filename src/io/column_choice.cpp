@@ -286,7 +286,8 @@ class ColumnChooser {
       if (!found) continue;
       auto at = std::find(columns.begin(), columns.end(), *found);
       if (at == columns.end()) {
-        if (!all) continue;
+        // A column of text is no volume, unless it is named.
+        if (!all || (!*role.given && !is_numeric(*found))) continue;
         at = columns.insert(columns.end(), *found);
       }
       *role.slot = static_cast<std::size_t>(at - columns.begin());

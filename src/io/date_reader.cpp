@@ -138,6 +138,22 @@ std::optional<sys_days> read_quarter(std::string_view text, std::string_view for
   return sys_days(std::chrono::year(year) / (3 * quarter - 2) / 1);
 }
 
+// Months as the press shortens them, "Sept" and "Jan.", as the library knows them.
+std::string with_plain_month(const std::string& text) {
+  const auto letter = [&](std::size_t i) {
+    return i < text.size() && std::isalpha(static_cast<unsigned char>(text[i])) != 0;
+  };
+  std::string out;
+  std::size_t word = 0;  // letters in a row before this place
+  for (std::size_t i = 0; i < text.size(); word = letter(i) ? word + 1 : 0, ++i) {
+    const bool sept = word == 3 && (text[i] == 't' || text[i] == 'T') && !letter(i + 1) &&
+                      parsed_as<date::month>(text.substr(i - 3, 3), "%b") == date::month(9);
+    const bool dot = word >= 3 && text[i] == '.';
+    if (!sept && !dot) out += text[i];
+  }
+  return out;
+}
+
 bool has_time_letters(std::string_view format) {
   for (std::size_t i = 0; i + 1 < format.size(); ++i)
     if (format[i] == '%' &&
@@ -172,8 +188,9 @@ std::optional<sys_days> read_day(const std::string& text, const char* form) {
   if (has("%j") && text.size() != kYearAndDay) return std::nullopt;
   // A month alone is its first day, and a week its Monday.
   const char* const rest = has("%d") || has("%j") ? "" : has("%V") ? " %u" : " %d";
+  const std::string known = has("%b") ? with_plain_month(text) : text;
   const auto day =
-      parsed_as<sys_days>(*rest == '\0' ? text : text + " 1", std::string(form) + rest);
+      parsed_as<sys_days>(*rest == '\0' ? known : known + " 1", std::string(form) + rest);
   // The library would take "Jan 2000" for the twentieth of January of the year 00, and "Jan-2000"
   // for a year before our era.
   if (day && std::chrono::year_month_day(*day).year() < std::chrono::year(0)) return std::nullopt;

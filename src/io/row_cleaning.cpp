@@ -160,10 +160,14 @@ class RowCleaning {
     });
   }
 
-  // The local clock goes through an hour twice when summer time ends.
-  std::string hint_of_zone(Timestamp before, Timestamp now) const {
-    const bool within_day = now != std::chrono::floor<std::chrono::days>(now);
-    return within_day && before - now <= std::chrono::hours(1) && !options_.zone
+  // The local clock goes through an hour twice when summer time ends: the same time comes twice in
+  // a row only where rows are that far apart.
+  std::string hint_of_zone(std::size_t i) const {
+    const std::vector<Timestamp>& t = table_.times;
+    constexpr std::chrono::hours kStep{1};
+    const bool within_day = t[i] != std::chrono::floor<std::chrono::days>(t[i]);
+    const bool trades = t[i] == t[i - 1] && i > 1 && t[i - 1] - t[i - 2] < kStep;
+    return within_day && t[i - 1] - t[i] <= kStep && !trades && !options_.zone
                ? ", or name the zone of local times with `zone`, such as `zone` Europe/Berlin, "
                  "where its clock steps back"
                : "";
@@ -177,14 +181,17 @@ class RowCleaning {
                     fmt::format("{} row {}, column {}: {} comes after {}; {}{}", path_,
                                 text::count(row_numbers_[i]), names_[*chosen_.date],
                                 format_date(t[i]), format_date(t[i - 1]), mend_of_order(i),
-                                hint_of_zone(t[i - 1], t[i]) + hint_of_series()));
+                                hint_of_zone(i) + hint_of_series()));
   }
 
   // Of row i, which comes before the one above it. A date that is mistyped stands alone: all others
   // are in order without it.
   std::string mend_of_order(std::size_t i) const {
     const std::vector<Timestamp>& t = table_.times;
-    if (t[i] == t[i - 1]) return "keep one row a date";
+    if (t[i] == t[i - 1])
+      return t[i] == std::chrono::floor<std::chrono::days>(t[i])
+                 ? "keep one row a date"
+                 : "keep one row a time, such as the last trade of each second";
     const auto in_order_without = [&](std::size_t row) {
       std::vector<Timestamp> others = t;
       others.erase(others.begin() + static_cast<std::ptrdiff_t>(row));

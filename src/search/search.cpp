@@ -15,6 +15,7 @@
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/model/model_line.hpp"
+#include "estimation/fit_warnings.hpp"
 #include "model/lag_product.hpp"
 #include "search/label_width.hpp"
 
@@ -368,6 +369,7 @@ class Searcher {
 
   void warn() {
     const MeanCandidate& chosen = out_.candidates[out_.chosen];
+    out_.warnings = data_warnings({chosen.model}, *series_);
     if (!out_.proposes())
       out_.warnings.push_back({WarningCode::not_converged,
                                "no candidate has a maximum off the unit circle without terms that "

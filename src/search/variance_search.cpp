@@ -15,6 +15,7 @@
 #include "brace/diagnosis/variance_check.hpp"
 #include "brace/hypothesis/arch_effects.hpp"
 #include "brace/model/model_line.hpp"
+#include "estimation/fit_warnings.hpp"
 #include "search/label_width.hpp"
 
 namespace brace::inline v0 {
@@ -140,6 +141,7 @@ VarianceSearch search_variances(const Series& series, const VarianceSearchOption
       break;
     }
   }
+  out.warnings = data_warnings({out.candidates[out.chosen].model}, series);
   if (out.candidates.front().place() > 0)
     out.warnings.push_back({WarningCode::not_converged,
                             "no candidate has a maximum to propose; look at the data first "

@@ -136,6 +136,57 @@ TEST(ProfileInterval, RefusesWhatItDoesNotKnow) {
             std::string::npos);
 }
 
+// The row of a pulse is fitted exactly, so that its score is 0 there: without its part of the
+// Hessian the sandwich would call the pulse known (an error of .04 of the true one).
+TEST(RobustErrors, OfAPulseCoverAsTheySay) {
+  int covered = 0, series = 0;
+  for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+    Series y = returns("const ar1 / steady / normal", {.04, .3, 2}, 300, seed);
+    y.clock = Clock::day;
+    for (std::size_t t = 0; t < y.size(); ++t)
+      y.times.push_back(Timestamp(std::chrono::sys_days(std::chrono::year(2020) / 1 / 1)) +
+                        std::chrono::days(t));
+    y.values[100] += 12;
+    const Fit fit = estimate("const ar1 with pulse:" + y.when(100), y);
+    ASSERT_TRUE(fit.usable());
+    for (const Parameter& p : fit.parameters)
+      if (p.name.starts_with("with:pulse")) {
+        ASSERT_TRUE(p.se_robust && p.se_hessian && p.se_opg);
+        ++series;
+        covered += std::abs(p.estimate - 12) < 1.96 * *p.se_robust ? 1 : 0;
+      }
+  }
+  EXPECT_EQ(series, 400);
+  // Two Monte Carlo errors of 1.1 points; the scores of the row after it count on top.
+  EXPECT_NEAR(covered / 400.0, .95, .022);
+}
+
+// One pulse a row that outweighs the others, and nothing is left to say of it; other terms keep the
+// errors that they have.
+TEST(RobustErrors, OfOtherTermsDoNotMoveWithAPulse) {
+  Series y = returns("const / garch / student", {.04, .05, .08, .87, 6}, 700, 9);
+  y.clock = Clock::day;
+  for (std::size_t t = 0; t < y.size(); ++t)
+    y.times.push_back(Timestamp(std::chrono::sys_days(std::chrono::year(2020) / 1 / 1)) +
+                      std::chrono::days(t));
+  Series gap = y;
+  gap.values[350] = std::nan("");
+  y.values[350] = -69;
+  EXPECT_TRUE(
+      has_warning(estimate("const / garch / student", y).warnings, WarningCode::few_rows_decide));
+  const Fit fit = estimate("const with pulse:" + y.when(350) + " / garch / student", y);
+  EXPECT_FALSE(has_warning(fit.warnings, WarningCode::few_rows_decide));
+  const Fit without = estimate("const / garch / student", gap);
+  for (const Parameter& p : without.parameters)
+    for (const Parameter& q : fit.parameters)
+      if (p.name == q.name) {
+        // A missing row leaves the variance its expectation, a shock of 0 lowers it: a tenth of an
+        // error apart.
+        EXPECT_NEAR(p.estimate, q.estimate, .2 * *p.se) << p.name;
+        EXPECT_NEAR(*q.se / *p.se, 1, .1) << p.name;
+      }
+}
+
 TEST(WaldTest, IsTheSquareOfTWithOneParameter) {
   const Fit fit = estimate("const ar1 / garch / normal",
                            returns("const ar1 / garch / normal", {.04, .1, .05, .08, .87}));

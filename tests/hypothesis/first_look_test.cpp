@@ -3,12 +3,15 @@
 // formulations.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 
 #include "brace/hypothesis/autocorrelation.hpp"
+#include "brace/hypothesis/few_rows.hpp"
 #include "brace/hypothesis/inspection.hpp"
 #include "brace/hypothesis/season_test.hpp"
+#include "brace/hypothesis/unit_root_battery.hpp"
 #include "brace/maths/random.hpp"
 #include "brace/model/model_line.hpp"
 #include "brace/process/simulate.hpp"
@@ -193,6 +196,97 @@ TEST(Tails, ExtremesAreListedByTheirRobustSize) {
   EXPECT_NEAR(list[0].sizes, -40, 2) << "the two do not blow up the scale they are measured by";
   EXPECT_EQ(extremes(make_series({1, 1, 1, 1, 1, 2}), 1)[0].index, 5u)
       << "where more than half are equal";
+}
+
+// A split that was not taken out, a wrong price, both in returns and in their level.
+TEST(FewRows, AreFoundInReturnsAndInLevels) {
+  Series returns = asymmetric(5, 700, 0);
+  returns.name = "return";
+  EXPECT_TRUE(rows_that_decide(returns).rows.empty());
+  EXPECT_FALSE(few_rows_decide(returns));
+  Series level = returns;
+  for (std::size_t t = 0; t < level.size(); ++t)
+    level.values[t] += t == 0 ? 100 : level.values[t - 1];
+  EXPECT_TRUE(rows_that_decide(level).rows.empty());
+
+  Series split = returns;
+  split.values[350] = -69;
+  const FewRows one = rows_that_decide(split);
+  EXPECT_EQ(one.rows, std::vector<std::size_t>{350});
+  EXPECT_FALSE(one.of_changes);
+  // The share is that of the variance about the mean, written out.
+  double mean = 0, squares = 0;
+  for (const double v : split.values) mean += v / 700;
+  for (const double v : split.values) squares += (v - mean) * (v - mean);
+  EXPECT_NEAR(one.share, (69 + mean) * (69 + mean) / squares, 1e-12);
+  EXPECT_NE(few_rows_decide(split)->text.find("row 351 (-69.00) makes"), std::string::npos);
+
+  Series wrong = returns;
+  wrong.values[300] = 230;
+  wrong.values[301] = -229;
+  EXPECT_EQ(rows_that_decide(wrong).rows, (std::vector<std::size_t>{300, 301}));
+
+  Series step = level;
+  for (std::size_t t = 350; t < step.size(); ++t) step.values[t] -= 60;
+  const FewRows of_step = rows_that_decide(step);
+  EXPECT_TRUE(of_step.of_changes);
+  EXPECT_EQ(of_step.rows, std::vector<std::size_t>{350});
+  EXPECT_NEAR(of_step.values[0], returns.values[350] - 60, 1e-12);
+  // Without a neighbour there is no change.
+  step.values[350] = std::nan("");
+  EXPECT_TRUE(rows_that_decide(step).rows.empty());
+}
+
+// In any unit, around any mean, mirrored or reversed: the same rows.
+TEST(FewRows, AreTheSameInEveryUnit) {
+  Series y = asymmetric(9, 400, 0);
+  y.values[100] = 40;
+  y.values[300] = -38;
+  const FewRows found = rows_that_decide(y);
+  ASSERT_EQ(found.rows, (std::vector<std::size_t>{100, 300}));
+  for (const double scale : {1e-9, -1.0, 1e9}) {
+    Series other = y;
+    for (double& v : other.values) v = scale * (v + 3);
+    EXPECT_EQ(rows_that_decide(other).rows, found.rows) << scale;
+    // Rounding of values 1e9 times as large.
+    EXPECT_NEAR(rows_that_decide(other).share, found.share, 1e-9) << scale;
+  }
+  std::reverse(y.values.begin(), y.values.end());
+  EXPECT_EQ(rows_that_decide(y).rows, (std::vector<std::size_t>{99, 299}));
+}
+
+// Heavy tails and clusters alone hardly ever do it; of 500 samples each, with a Monte Carlo error
+// of .5 points at 1 %.
+TEST(FewRows, AreRareUnderHeavyTailsAndClusters) {
+  const auto share_of = [](const std::function<Series(std::uint64_t)>& make) {
+    int found = 0;
+    for (std::uint64_t seed = 1; seed <= 500; ++seed)
+      found += rows_that_decide(make(seed)).rows.empty() ? 0 : 1;
+    return found / 500.0;
+  };
+  const Model student = parse_model("zero / steady / student");
+  for (const std::size_t n : {100, 500, 2000})
+    EXPECT_LT(share_of([&](std::uint64_t seed) {
+                return simulate(student, {1, 4}, n, {.seed = seed});
+              }),
+              .04)
+        << n;
+  EXPECT_LT(share_of([](std::uint64_t seed) { return asymmetric(seed, 500, .1); }), .01);
+  EXPECT_LT(share_of([](std::uint64_t seed) { return normals(seed, 50); }), .002);
+}
+
+// What the first look says of them, and what it does not go on to say.
+TEST(FewRows, AreSaidBeforeWhatTheyHide) {
+  Series y = asymmetric(5, 700, 0);
+  y.name = "return";
+  y.values[350] = -69;
+  const Inspection look = inspect(y);
+  EXPECT_EQ(look.reading,
+            "return: one row makes most of the variance, and the tests see little else");
+  ASSERT_EQ(look.advice.size(), 1u);
+  EXPECT_NE(look.advice[0].find("before anything else"), std::string::npos);
+  EXPECT_TRUE(has_warning(look.warnings, WarningCode::few_rows_decide));
+  EXPECT_TRUE(has_warning(unit_root_battery(y).warnings, WarningCode::few_rows_decide));
 }
 
 TEST(Leverage, IsFoundAndNotInvented) {

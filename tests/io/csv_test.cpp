@@ -238,6 +238,13 @@ INSTANTIATE_TEST_SUITE_P(
             {},
             ErrorCode::date_repeated,
             "F row 3, column date: 2024-01-02 comes after 2024-01-02; keep one row a date"},
+        Bad{"trades",
+            "date,x\n2024-01-02 09:30:01,1\n2024-01-02 09:30:05,2\n2024-01-02 09:30:05,3\n",
+            {},
+            ErrorCode::date_repeated,
+            "F row 4, column date: 2024-01-02 09:30:05 comes after 2024-01-02 09:30:05; keep one "
+            "row "
+            "a time, such as the last trade of each second"},
         Bad{"ragged",
             "date,x\n2024-01-01,1\n2024-01-02\n",
             {},

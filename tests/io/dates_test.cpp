@@ -90,6 +90,31 @@ TEST(Dates, EveryFormOfADateIsReadBack) {
     }
 }
 
+// As the press shortens them: Sept for Sep, and a dot behind what is shortened.
+TEST(Dates, MonthsAsThePressShortensThemAreRead) {
+  const Folder folder;
+  const sys_days first = std::chrono::year(2013) / 2 / 12;
+  for (const char* form : {"%d {} %Y", "%d-{}-%Y", "\"{} %d, %Y\"", "%a %d {} %Y"}) {
+    std::string text = "date,x\n";
+    for (int i = 0; i < 300; ++i) {
+      const sys_days day = first + days(i);
+      std::string month = date::format("%b", day);
+      if (month == "Sep")
+        month = i % 2 == 0 ? "Sept" : "Sept.";
+      else if (month != "May" && i % 3 == 0)
+        month += '.';
+      std::string filled = form;
+      filled.replace(filled.find("{}"), 2, month);
+      text += fmt::format("{},{}\n", date::format(filled, day), 100 + i % 7);
+    }
+    const Series s = read_csv(folder.file("press.csv", text));
+    ASSERT_EQ(s.size(), 300u) << form;
+    EXPECT_EQ(s.times.back(), Timestamp(first + days(299))) << form;
+  }
+  EXPECT_THROW((void)read_csv(folder.file("none.csv", "date,x\n1 Septe 2013,1\n2 Octt 2013,2\n")),
+               Error);
+}
+
 TEST(Dates, TimesOfDayWithoutColonsAreRead) {
   const Folder folder;
   const auto last = [&](const std::string& text) {

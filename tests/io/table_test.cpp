@@ -430,57 +430,19 @@ TEST(Table, ALongFileIsToldFromARepeatedDate) {
       << error.what();
 }
 
-TEST(Table, SaysWhichDialectWouldRead) {
+// The only column of numbers is the series, whatever a column called volume holds.
+TEST(Table, AVolumeOfTextIsNone) {
   const Folder folder;
-  EXPECT_NE(std::string(test::error_of([&] {
-                          (void)read_csv(
-                              folder.file("a.csv", "date;x\n2024-01-02;1,5\n2024-01-03;2,5\n"));
-                        }).what())
-                .find("'1,5' would read with `decimal_comma`"),
-            std::string::npos);
-  EXPECT_NE(
-      std::string(test::error_of([&] {
-                    (void)read_csv(
-                        folder.file("b.csv", "date,x\n2024-01-02,5\n2024-01-03,\"1,234.5\"\n"),
-                        {.value = "x"});
-                  }).what())
-          .find("row 3, column x: '1,234.5' is not a number; it would be with `grouped`"),
-      std::string::npos);
-}
-
-// Signs that a number does not have are named, and what is a sign of its own is not taken off.
-TEST(Table, TellsWhatToTakeOffANumber) {
-  const Folder folder;
-  const auto refused = [&](const std::string& cell) {
-    const std::string path =
-        folder.file("a.csv", "date,x\n2024-01-02,5\n2024-01-03," + cell + "\n");
-    return std::string(test::error_of([&] { (void)read_csv(path, {.value = "x"}); }).what());
-  };
-  const auto expect = [&](const char* cell, const char* mend) {
-    EXPECT_THAT(refused(cell),
-                testing::HasSubstr(std::string("is not a number; it would be ") + mend));
-  };
-  expect("1.2%", "without '%'");
-  expect("$101.50", "without '$'");
-  expect("\"$ 1,012.50\"", "without '$' and with `grouped`");
-  expect("-1.5 \u20AC", "without '\u20AC'");
-  expect("(3.40)", "if written -3.40");
-  expect("\"(1,003.40)\"", "if written -1,003.40");
-  expect("\u22120.44", "if written -0.44");
-  for (const char* none : {"1.2.3", "KELP24", "12 lots", "(lost)", "%"})
-    EXPECT_THAT(refused(none), testing::HasSubstr("fix it or name it as missing")) << none;
-  const std::string every = folder.file("b.csv", "date,x\n2024-01-02,1%\n2024-01-03,2%\n");
-  EXPECT_THAT(
-      test::error_of([&] { (void)read_csv(every); }).what(),
-      testing::HasSubstr("no column holds numbers; its columns are date, x; '1%' would read "
-                         "without '%'"));
-  const std::string units = folder.file("u.csv", "date,x\n2024-01-01,\n2024-01-02,7 crowns\n");
-  EXPECT_THAT(test::error_of([&] { (void)read_csv(units); }).what(),
-              testing::HasSubstr("its columns are date, x; row 3 of x is '7 crowns'"));
-  // A file of one column has a header of one cell: rows of two are no header, but a decimal comma.
-  const std::string one = folder.file("c.csv", "x\n1,5\n2,5\n");
-  EXPECT_THAT(test::error_of([&] { (void)read_csv(one); }).what(),
-              testing::HasSubstr("row 2: 2 cells where the header has 1"));
+  const std::string path =
+      folder.file("v.csv", "date,price,volume\n2024-01-02,5,1.2M\n2024-01-03,6,800K\n");
+  const Table table = read_table(path, {.with_bars = true});
+  ASSERT_EQ(table.columns.size(), 1u);
+  EXPECT_EQ(table.columns[0].name, "price");
+  EXPECT_FALSE(table.volume);
+  EXPECT_THAT(test::error_of([&] {
+                (void)read_table(path, {.roles = {.volume = "volume"}, .with_bars = true});
+              }).what(),
+              testing::HasSubstr("'1.2M' is not a number"));
 }
 
 // Text is a remark where nothing follows it and no row begins with text; else it is what it was.

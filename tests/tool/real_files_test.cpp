@@ -487,5 +487,75 @@ TEST(RealFiles, ALastValueThatIsMissingLeavesTheForecastOfReturns) {
   EXPECT_EQ(Json::parse(logs.out)["result"]["original"].size(), 2U) << logs.out;
 }
 
+// Prices with a split that was not taken out: whatever is asked, the row that outweighs all others
+// is named, once; and with a pulse for it the model is what it was before.
+TEST(RealFiles, ARowThatOutweighsAllOthersIsNamedByEveryCommand) {
+  const Folder folder;
+  std::istringstream in(content_of(BRACE_SOURCE_DIR "/data/kelp-fibre.csv"));
+  std::string rows = "date,price\n", line, when;
+  std::getline(in, line);
+  for (int row = 0; std::getline(in, line) && row < 900; ++row) {
+    std::istringstream cells(line);
+    std::string date, price, volume;
+    std::getline(cells, date, ',');
+    for (int skipped = 0; skipped < 4; ++skipped) std::getline(cells, price, ',');
+    std::getline(cells, volume, ',');
+    if (row == 600) when = date;
+    if (volume != "0" && !price.empty())
+      rows += fmt::format("{},{}\n", date, std::stod(price) / (row < 600 ? 1 : 3));
+  }
+  const std::string file = folder.file("split.csv", rows) + " --returns log";
+  const std::string model = " --model 'const / garch / student' --json";
+  for (const std::string& words :
+       {"inspect " + file + " --json", "lags " + file + " --json", "season " + file + " --json",
+        "unitroot " + folder / "split.csv" + " --json", "breaks " + file + " --json",
+        "search " + file + " --most-ar 1 --most-ma 1 --json",
+        "search " + file + " --variance garch --json", "fit " + file + model,
+        "check " + file + model, "compare " + file + model,
+        "forecast " + file + model + " --horizon 2 --method plug-in",
+        "backtest " + file + model + " --origins 5"}) {
+    const Outcome out = brace(words);
+    ASSERT_LE(out.status, 1) << words << out.err;
+    const Json told = Json::parse(out.out);
+    EXPECT_THAT(out.out, HasSubstr(when)) << words;
+    int times = 0;
+    for (std::size_t at = 0; (at = out.out.find("few-rows-decide", at)) != std::string::npos; ++at)
+      ++times;
+    EXPECT_EQ(times, 1) << words << out.out;
+  }
+  const Outcome with =
+      brace("fit " + file + " --model 'const with pulse:" + when + " / garch / student' --json");
+  ASSERT_EQ(with.status, 0) << with.err;
+  EXPECT_THAT(with.out, Not(HasSubstr("few-rows-decide")));
+}
+
+// What is a level is not looked at further: the next command is that of its unit root.
+TEST(RealFiles, LagsOfALevelSaySo) {
+  for (const std::string of : {"values", "squares", "leverage"}) {
+    const Outcome out = brace("lags " + kKelp + " --of " + of);
+    EXPECT_EQ(out.status, 0) << out.err;
+    EXPECT_THAT(out.out, HasSubstr("level-modelled"));
+    EXPECT_THAT(out.out, HasSubstr("Next: brace unitroot data/kelp-fibre.csv --value settle"));
+  }
+}
+
+// A file of what is to come is written like the one before it.
+TEST(RealFiles, TheFutureIsReadInTheSameDialect) {
+  const Folder folder;
+  std::string rows = "date;x;z\n";
+  for (int t = 0; t < 120; ++t)
+    rows +=
+        fmt::format("{};{},5 %;1.00{},5\n",
+                    format_date(Timestamp(std::chrono::sys_days(std::chrono::year(2024) / 1 / 1)) +
+                                std::chrono::days(t)),
+                    (t * 7) % 11, (t * 5) % 7);
+  const Outcome out =
+      brace("forecast " + folder.file("past.csv", rows) +
+            " --value x --decimal-comma --grouped --drop-signs % --model 'const with z' --method "
+            "plug-in --horizon 2 --json --future " +
+            folder.file("future.csv", "z\n1.001,5\n1.002,5\n"));
+  EXPECT_EQ(out.status, 0) << out.err;
+}
+
 }  // namespace
 }  // namespace brace::test

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <functional>
 #include <iostream>
 
 #include "brace/figures/figure.hpp"
@@ -18,6 +19,18 @@ int lags_shown(const Options& o, const Series& series) {
                        : *std::max_element(named.begin(), named.end());
 }
 
+// What to do with a level is to look at its returns; `otherwise` says what to do with others.
+void print_next_of(const Options& o, const Loaded& data,
+                   const std::function<std::string()>& otherwise) {
+  print_next(o, has_warning(data.warnings, WarningCode::level_modelled)
+                    ? fmt::format("unitroot {}", series_words(o))
+                    : otherwise());
+}
+
+std::string first_fit(const Options& o, const Loaded& data) {
+  return fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values))));
+}
+
 int run_leverage(const Options& o, const Loaded& data) {
   const LeverageTable table = leverage_table(data.values, lags_shown(o, data.values));
   if (std::ostream* json = json_stream(o))
@@ -26,7 +39,7 @@ int run_leverage(const Options& o, const Loaded& data) {
     std::cout << table;
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next(o, fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
+    print_next_of(o, data, [&] { return first_fit(o, data); });
   }
   std::vector<std::vector<std::string>> rows{{"lag", "correlation", "band_robust"}};
   for (const LeverageRow& r : table.rows)
@@ -47,10 +60,10 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
     print(std::cout, table, print_options);
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next(o,
-               o.test.of == "values"
-                   ? fmt::format("lags {} --of squares", modelled_words(o))
-                   : fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values)))));
+    print_next_of(o, data, [&] {
+      return o.test.of == "values" ? fmt::format("lags {} --of squares", modelled_words(o))
+                                   : first_fit(o, data);
+    });
   }
   std::vector<std::vector<std::string>> rows{{"lag", "acf", "pacf", "q", "dof", "p_value",
                                               "q_robust", "p_robust", "band_robust",
@@ -65,8 +78,9 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
 }
 
 int run_lags(const Options& o) {
-  const Loaded data = load(o);
+  Loaded data = load(o);
   require_usable(data.values, 8, "a table of lags");
+  for (Warning& doubt : data_warnings(data.values)) data.warnings.push_back(std::move(doubt));
   LagPrint print_options;
   print_options.season = o.period.value_or(season_length(data.values));
   print_options.significance = o.test.level;

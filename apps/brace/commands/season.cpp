@@ -99,7 +99,8 @@ int run_profile(const Options& o, const Loaded& data) {
 }
 
 int run_season(const Options& o) {
-  const Loaded data = load(o);
+  Loaded data = load(o);
+  if (auto few = few_rows_decide(data.values)) data.warnings.push_back(std::move(*few));
   // Within the day and the week it is volatility that has a season; a period given asks for parts.
   const bool within_week = data.values.clock == Clock::hour ||
                            data.values.clock == Clock::business_day ||

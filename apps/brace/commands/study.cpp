@@ -87,10 +87,13 @@ int start_study(const Options& o) {
   out += fmt::format("\n[inspect]\n{}\n[unitroot]\n\n[lags]\n\n{}",
                      text::wrap(text::sentence(look.reading) + ".", 100, "# "),
                      values.present() >= kFewestForBreaks ? "[breaks]\n\n" : "");
-  out += fmt::format("[fit]\n# {}; {}; {}.\nmodel = \"{}\"\n\n[check]\n\n",
-                     memory ? "The mean has memory" : "No clear memory in the mean",
-                     clusters ? "volatility clusters" : "volatility does not cluster",
-                     heavy ? "shocks are heavy-tailed" : "tails are not heavy", model);
+  std::string why_model =
+      fmt::format("{}; {}; {}.", memory ? "The mean has memory" : "No clear memory in the mean",
+                  clusters ? "volatility clusters" : "volatility does not cluster",
+                  heavy ? "shocks are heavy-tailed" : "tails are not heavy");
+  if (const auto few = few_rows_decide(values)) why_model += " Before that: " + few->text + ".";
+  out += fmt::format("[fit]\n{}model = \"{}\"\n\n[check]\n\n", text::wrap(why_model, 100, "# "),
+                     model);
   out += "[forecast]\nhorizon = 10\n";
   if (clusters && rows > 700)
     out += fmt::format(

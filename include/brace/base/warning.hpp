@@ -30,6 +30,7 @@ enum class WarningCode {
   few_observations,      // fewer than the method needs to be trusted
   gaps_dropped,          // a test closed or dropped gaps
   zero_returns_many,     // many exact zeros: a flat or filled series
+  few_rows_decide,       // one row, or a few, make most of the variance
   flat_bars,             // candles that only repeat the last close
   impossible_bar,        // a high below its low, open or close
   clock_irregular,       // dates that the clock should have and the file has not

@@ -79,7 +79,8 @@ struct Inspection {
 [[nodiscard]] bool counts_from_zero(const Series& series);
 
 // What is doubtful about the data themselves, whatever is done with them: a level with a unit root
-// (level-modelled), a flat or filled series (zero-returns-many). One pass unless r_1 > .9.
+// (level-modelled), a flat or filled series (zero-returns-many), rows that outweigh all others
+// (few-rows-decide). Few passes unless r_1 > .9.
 [[nodiscard]] std::vector<Warning> data_warnings(const Series& series);
 
 std::ostream& operator<<(std::ostream& out, const Inspection& inspection);

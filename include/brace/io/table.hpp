@@ -73,6 +73,10 @@ struct ReadOptions {
   // Digits in groups of three: 1,234.5 (1.234,5 with decimal_comma), 1 234.5, 1'234.5; a blank that
   // does not break a line (U+00A0, U+202F) is one.
   bool grouped = false;
+  // Signs left out of numbers wherever they stand, such as "%" or "$": not blank, without digits,
+  // points, commas, plus or minus. Losses in parentheses, (3.40), and a minus behind are read as
+  // they are.
+  std::vector<std::string> drop_signs{};
   std::vector<std::string> missing{"",    "NA",   "N/A",  "#N/A", "n/a", "NaN",
                                    "nan", "NULL", "null", "-",    "."};
 
