@@ -115,9 +115,22 @@ std::vector<MarkCounts> marks_of_lines(std::string_view text, std::size_t lines)
   return out;
 }
 
+// Whether the first line with a comma is a number alone, below one without a comma: a column of
+// decimals and its name.
+bool begins_in_numbers(std::string_view text) {
+  const std::size_t comma = text.find(',');
+  if (comma == std::string_view::npos) return false;
+  const std::size_t begin = text.find_last_of("\r\n", comma);
+  if (begin == std::string_view::npos) return false;
+  const std::string_view line =
+      text.substr(begin + 1, text.find_first_of("\r\n", comma) - begin - 1);
+  return line.find_first_not_of(" +-.,0123456789") == std::string_view::npos;
+}
+
 // The mark that stands most often in the first line, a comma where none does. Where the lines below
 // differ in it and agree in another, which the first has not, that is a title with a comma in it.
-char recognise_mark(std::string_view text) {
+// Commas that stand below the header alone may be those of decimals.
+char recognise_mark(std::string_view text, bool decimal_comma) {
   constexpr std::size_t kLines = 20, kFewest = 4;
   const std::vector<MarkCounts> lines = marks_of_lines(text, kLines);
   const MarkCounts& first = lines.front();
@@ -131,13 +144,19 @@ char recognise_mark(std::string_view text) {
   if (lines.size() >= kFewest && !agree(of_first, 0))
     for (std::size_t other = 0; other < kMarks.size(); ++other)
       if (first[other] == 0 && agree(other, 1)) return kMarks[other];
-  return kMarks[of_first];
+  return decimal_comma && kMarks[of_first] == ',' && begins_in_numbers(text) ? ';'
+                                                                             : kMarks[of_first];
 }
 
 class CsvStream : public RowStream {
  public:
-  CsvStream(const std::string& path, std::optional<char> mark, RowSink& sink)
-      : path_(path), mark_(mark), sink_(sink), collector_(sink), bridge_{&collector_, nullptr} {
+  CsvStream(const std::string& path, const ReadOptions& options, RowSink& sink)
+      : path_(path),
+        mark_(options.column_mark),
+        decimal_comma_(options.decimal_comma),
+        sink_(sink),
+        collector_(sink),
+        bridge_{&collector_, nullptr} {
     open();
     if (csv_init(&parser_, CSV_STRICT | CSV_STRICT_FINI | CSV_REPALL_NL) != 0)
       throw Error(ErrorCode::file_missing, fmt::format("{}: out of memory while reading", path));
@@ -206,7 +225,7 @@ class CsvStream : public RowStream {
                   fmt::format("{}: holds zero bytes, so it is no CSV text in UTF-8; save it as "
                               "CSV (UTF-8) first",
                               path_));
-    if (!mark_) mark_ = recognise_mark(content);
+    if (!mark_) mark_ = recognise_mark(content, decimal_comma_);
     csv_set_delim(&parser_, static_cast<unsigned char>(*mark_));
   }
 
@@ -227,6 +246,7 @@ class CsvStream : public RowStream {
 
   std::string path_;
   std::optional<char> mark_;
+  bool decimal_comma_;
   RowSink& sink_;
   RowCollector collector_;
   Bridge bridge_;
@@ -239,9 +259,9 @@ class CsvStream : public RowStream {
 
 }  // namespace
 
-std::unique_ptr<RowStream> csv_stream(const std::string& path, std::optional<char> mark,
+std::unique_ptr<RowStream> csv_stream(const std::string& path, const ReadOptions& options,
                                       RowSink& sink) {
-  return std::make_unique<CsvStream>(path, mark, sink);
+  return std::make_unique<CsvStream>(path, options, sink);
 }
 
 Series read_csv(const std::string& path, const ReadOptions& options) {

@@ -41,10 +41,10 @@ class RowStream {
   [[nodiscard]] virtual std::string note() const { return ""; }
 };
 
-// A CSV file ("-" is standard input) through libcsv in blocks. Without a `mark` the first line
-// tells it. All that is given must outlive it.
+// A CSV file ("-" is standard input) through libcsv in blocks. Without a `column_mark` the first
+// lines tell it; a decimal comma is none. All that is given must outlive it.
 [[nodiscard]] std::unique_ptr<RowStream> csv_stream(const std::string& path,
-                                                    std::optional<char> mark, RowSink& sink);
+                                                    const ReadOptions& options, RowSink& sink);
 
 // The rows of a query; the names of its columns come first, as row 1.
 [[nodiscard]] std::unique_ptr<RowStream> query_stream(const std::string& path,

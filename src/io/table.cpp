@@ -59,7 +59,7 @@ std::unique_ptr<RowStream> stream_of(const std::string& path, const ReadOptions&
                 fmt::format("{}: is an SQLite database; say what to read with `query`, such as "
                             "'select date, settle from prices'",
                             path));
-  return csv_stream(path, options.column_mark, rows);
+  return csv_stream(path, options, rows);
 }
 
 Table read(const std::string& path, const ReadOptions& options, bool one_value) {

@@ -275,7 +275,7 @@ class LongUniverse final : public Universe {
   void open(LongRows::Order order) {
     rows_ = std::make_shared<LongRows>(path_, options_, each_, order);
     stream_ = options_.query ? query_stream(path_, *options_.query, *rows_)
-                             : csv_stream(path_, options_.column_mark, *rows_);
+                             : csv_stream(path_, options_, *rows_);
   }
 
   void advance() {
@@ -340,9 +340,8 @@ class WideUniverse final : public Universe {
  public:
   WideUniverse(const std::string& path, const ReadOptions& options) {
     WideRows rows(path, options);
-    const std::unique_ptr<RowStream> stream = options.query
-                                                  ? query_stream(path, *options.query, rows)
-                                                  : csv_stream(path, options.column_mark, rows);
+    const std::unique_ptr<RowStream> stream =
+        options.query ? query_stream(path, *options.query, rows) : csv_stream(path, options, rows);
     while (stream->advance()) {
     }
     if (const std::string note = stream->note(); !note.empty()) rows.note(note);

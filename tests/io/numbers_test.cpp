@@ -95,6 +95,10 @@ TEST(Numbers, TellsWhichSignsToLeaveOut) {
   const std::string one = folder.file("c.csv", "x\n1,5\n2,5\n");
   EXPECT_THAT(test::error_of([&] { (void)read_csv(one); }).what(),
               testing::HasSubstr("row 2: 2 cells where the header has 1"));
+  EXPECT_EQ(read_csv(one, {.decimal_comma = true}).values, (std::vector<double>{1.5, 2.5}));
+  const std::string titled =
+      folder.file("t.csv", "Prices of kelp\ndate,x\n2024-01-02,\"1,5\"\n2024-01-03,\"2,5\"\n");
+  EXPECT_EQ(read_csv(titled, {.decimal_comma = true}).values, (std::vector<double>{1.5, 2.5}));
 }
 
 }  // namespace

@@ -78,7 +78,8 @@ TEST(Completion, OffersTheTermsOfAModelLine) {
 
 TEST(Completion, OffersTopicsGroupsAndCodes) {
   EXPECT_THAT(offered("help mod"), ElementsAre("model-line"));
-  EXPECT_THAT(offered("help warnings few-"), ElementsAre("few-observations", "few-draws"));
+  EXPECT_THAT(offered("help warnings few-"),
+              ElementsAre("few-observations", "few-rows-decide", "few-draws"));
   EXPECT_THAT(offered("fit --help re"), ElementsAre("reading"));
   EXPECT_THAT(offered("fit ''"), ElementsAre("<file>"));
 }

@@ -513,13 +513,14 @@ TEST(RealFiles, ARowThatOutweighsAllOthersIsNamedByEveryCommand) {
         "search " + file + " --variance garch --json", "fit " + file + model,
         "check " + file + model, "compare " + file + model,
         "forecast " + file + model + " --horizon 2 --method plug-in",
-        "backtest " + file + model + " --origins 5"}) {
+        "backtest " + file + model + " --window 300 --origins 20"}) {
     const Outcome out = brace(words);
     ASSERT_LE(out.status, 1) << words << out.err;
     const Json told = Json::parse(out.out);
     EXPECT_THAT(out.out, HasSubstr(when)) << words;
     int times = 0;
-    for (std::size_t at = 0; (at = out.out.find("few-rows-decide", at)) != std::string::npos; ++at)
+    for (std::size_t at = 0;
+         (at = out.out.find("\"code\": \"few-rows-decide\"", at)) != std::string::npos; ++at)
       ++times;
     EXPECT_EQ(times, 1) << words << out.out;
   }
