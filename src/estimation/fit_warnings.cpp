@@ -192,7 +192,8 @@ std::vector<Warning> data_warnings(const std::vector<Model>& models, const Serie
   });
   if (!level_taken)
     std::erase_if(warnings, [](const Warning& w) { return w.code == WarningCode::level_modelled; });
-  if (std::all_of(models.begin(), models.end(),
+  if (has_warning(warnings, WarningCode::few_rows_decide) &&
+      std::all_of(models.begin(), models.end(),
                   [&](const Model& m) { return takes_up_few_rows(m.mean, series); }))
     std::erase_if(warnings,
                   [](const Warning& w) { return w.code == WarningCode::few_rows_decide; });

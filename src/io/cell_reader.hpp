@@ -83,7 +83,9 @@ class CellReader {
       const auto begin = plain.find_first_not_of(kNoSign, at);
       if (begin == std::string::npos) break;
       at = std::min(plain.find_first_of(kNoSign, begin), plain.size());
-      without.drop_signs.push_back(plain.substr(begin, at - begin));
+      std::string sign = plain.substr(begin, at - begin);
+      if (std::ranges::find(without.drop_signs, sign) == without.drop_signs.end())
+        without.drop_signs.push_back(std::move(sign));
     }
     if (without.drop_signs.size() == options_.drop_signs.size()) return "";
     const CellReader reader(without);

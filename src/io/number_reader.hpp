@@ -60,8 +60,9 @@ class NumberReader {
     std::string without;
     for (const std::string& sign : drop_signs_)
       for (std::size_t at = 0; (at = cell.find(sign)) != std::string_view::npos;) {
-        without = std::string(cell.substr(0, at));
-        without += text::trimmed(cell.substr(at + sign.size()));
+        std::string rest(cell.substr(0, at));
+        rest += text::trimmed(cell.substr(at + sign.size()));
+        without = std::move(rest);  // `cell` may be a view of it
         cell = without;
       }
     if (!without.empty()) cell = without = with_plain_marks(without);

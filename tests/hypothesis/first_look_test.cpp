@@ -265,11 +265,12 @@ TEST(FewRows, AreRareUnderHeavyTailsAndClusters) {
     return found / 500.0;
   };
   const Model student = parse_model("zero / steady / student");
-  for (const std::size_t n : {100, 500, 2000})
+  // 2.1, .8 and .03 % of 4,000 samples; three Monte Carlo errors of 500 on top.
+  for (const auto& [n, most] : {std::pair<std::size_t, double>{100, .04}, {500, .02}, {2000, .003}})
     EXPECT_LT(share_of([&](std::uint64_t seed) {
                 return simulate(student, {1, 4}, n, {.seed = seed});
               }),
-              .04)
+              most)
         << n;
   EXPECT_LT(share_of([](std::uint64_t seed) { return asymmetric(seed, 500, .1); }), .01);
   EXPECT_LT(share_of([](std::uint64_t seed) { return normals(seed, 50); }), .002);

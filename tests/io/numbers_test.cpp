@@ -71,6 +71,8 @@ TEST(Numbers, TellsWhichSignsToLeaveOut) {
   expect("-$101.50", {"$"}, false, -101.5);
   expect("($3.40)", {"$"}, false, -3.4);
   expect("\"$ 1,012.50\"", {"$"}, true, 1012.5);
+  expect("$1.25%", {"$", "%"}, false, 1.25);
+  expect("$-123456789012345.25 % $", {"$", "%"}, false, -123456789012345.25);
   expect("-1.5 \u20AC", {"\u20AC"}, false, -1.5);
   expect("-1.5\u00A0\u20AC", {"\u20AC"}, false, -1.5);
   for (const char* none : {"1.2.3", "KELP24", "12 lots", "(lost)", "%", "(-3)", "-3-", "()"})

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <functional>
 #include <iostream>
 
 #include "brace/figures/figure.hpp"
@@ -19,15 +18,11 @@ int lags_shown(const Options& o, const Series& series) {
                        : *std::max_element(named.begin(), named.end());
 }
 
-// What to do with a level is to look at its returns; `otherwise` says what to do with others.
-void print_next_of(const Options& o, const Loaded& data,
-                   const std::function<std::string()>& otherwise) {
-  print_next(o, has_warning(data.warnings, WarningCode::level_modelled)
-                    ? fmt::format("unitroot {}", series_words(o))
-                    : otherwise());
-}
-
-std::string first_fit(const Options& o, const Loaded& data) {
+// Of a level its returns are to be looked at, of values their squares; then a model may be fitted.
+std::string next_of(const Options& o, const Loaded& data) {
+  if (has_warning(data.warnings, WarningCode::level_modelled))
+    return fmt::format("unitroot {}", series_words(o));
+  if (o.test.of == "values") return fmt::format("lags {} --of squares", modelled_words(o));
   return fmt::format("fit {}", fitted_words(o, to_string(first_model(data.values))));
 }
 
@@ -39,7 +34,7 @@ int run_leverage(const Options& o, const Loaded& data) {
     std::cout << table;
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next_of(o, data, [&] { return first_fit(o, data); });
+    print_next(o, next_of(o, data));
   }
   std::vector<std::vector<std::string>> rows{{"lag", "correlation", "band_robust"}};
   for (const LeverageRow& r : table.rows)
@@ -60,10 +55,7 @@ int run_table(const Options& o, const Loaded& data, const LagPrint& print_option
     print(std::cout, table, print_options);
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    print_next_of(o, data, [&] {
-      return o.test.of == "values" ? fmt::format("lags {} --of squares", modelled_words(o))
-                                   : first_fit(o, data);
-    });
+    print_next(o, next_of(o, data));
   }
   std::vector<std::vector<std::string>> rows{{"lag", "acf", "pacf", "q", "dof", "p_value",
                                               "q_robust", "p_robust", "band_robust",

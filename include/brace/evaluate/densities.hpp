@@ -25,7 +25,7 @@ namespace brace::inline v0 {
 [[nodiscard]] double crps_student(double actual, double mean, double sd, double nu);
 [[nodiscard]] double crps(std::span<double> values, double actual);
 
-// What came of a forecast of the next row: F(actual) and ln f(actual) of the mixture, and its
+// A forecast of the next row held against it: F(actual) and ln f(actual) of the mixture, and its
 // continuous ranked probability score: in closed form for a single normal or Student law, else by
 // some hundred of its quantiles.
 struct DensityScore {
