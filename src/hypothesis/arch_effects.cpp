@@ -8,37 +8,25 @@
 #include <cmath>
 
 #include "base/given_or.hpp"
+#include "brace/base/text.hpp"
 #include "brace/hypothesis/autocorrelation.hpp"
 #include "brace/laws/standard.hpp"
 #include "brace/series/transform.hpp"
+#include "hypothesis/own_lags.hpp"
 #include "maths/regression.hpp"
 
 namespace brace::inline v0::hypothesis {
 
-namespace {
-
-// Rows t whose own square and m lags are all present.
-std::vector<std::size_t> whole_rows(const std::vector<double>& e2, int m) {
-  std::vector<std::size_t> rows;
-  for (auto t = static_cast<std::size_t>(m); t < e2.size(); ++t) {
-    bool whole = true;
-    for (int j = 0; j <= m; ++j) whole = whole && !std::isnan(e2[t - static_cast<std::size_t>(j)]);
-    if (whole) rows.push_back(t);
-  }
-  return rows;
-}
-
-}  // namespace
-
 TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   require_usable(series, 10, "an ARCH-LM test");
   int m = given_or(options.lags, default_whiteness_lags(series.present()), "lags");
-  std::vector<double> e2;
-  if (options.demean) {
+  const OwnLags memory = own_lags(series.values, options.mean_lags);
+  const auto mean_lags = static_cast<std::size_t>(memory.coefficients.size());
+  std::vector<double> e2 = without(memory, series.values);
+  if (mean_lags == 0 && options.demean)
     e2 = squares(series).values;
-  } else {
-    for (const double v : series.values) e2.push_back(v * v);
-  }
+  else
+    for (double& v : e2) v *= v;
   std::vector<std::size_t> rows = whole_rows(e2, m);
   // Gaps in a short series may leave too few rows for the lags that were not asked for by name.
   while (!options.lags && m > 1 && rows.size() < 3 * static_cast<std::size_t>(m + 1))
@@ -61,6 +49,9 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   test.test = "arch-lm";
   test.variant = options.f_form ? "F" : "LM";
   test.null = fmt::format("no ARCH effects up to lag {}", m);
+  if (mean_lags > 0)
+    test.null +=
+        fmt::format(", {} of the values taken out", text::plural(mean_lags, "lag", "lags"));
   test.lags = m;
   test.observations = rows.size();
   if (options.f_form) {

@@ -24,8 +24,10 @@ namespace {
 
 // Share of exact zeros from which a return series looks flat or filled.
 constexpr double kManyZeros = 0.10;
-// A level with a unit root has a first autocorrelation above this in any sample worth testing.
+// Of random walks of n rows, from 30 to 100, 94 to 97 in 100 have a first autocorrelation above
+// 1 - 15/n, and of longer ones more have one above this.
 constexpr double kLevelLike = 0.9;
+constexpr std::size_t kFewestForLevel = 30;
 // Share of flat candles that is no accident of a quiet market.
 constexpr double kFlatShare = 0.002;
 
@@ -94,6 +96,13 @@ std::vector<std::string> advise(const Inspection& i, const Series& series, const
                                  i.moments.excess_kurtosis > 1
                                      ? " and, the tails being heavy, the shocks a Student law"
                                      : ""));
+  else if (test_of(i.tests, "mcleod-li").rejects().value_or(false))
+    advice.emplace_back(
+        robust
+            ? "The squares are autocorrelated because the values are: without that memory "
+              "(arch-lm) volatility does not cluster."
+            : "mcleod-li finds the squares autocorrelated and arch-lm does not: volatility may "
+              "cluster weakly; check the fit of a steady variance before giving it an equation.");
   if (i.leverage_p && *i.leverage_p < 0.05)
     advice.emplace_back(
         "Returns predict the volatility that follows (leverage): `leverage_table` shows which "
@@ -143,6 +152,9 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
                hypothesis::ljung_box_robust(series, {.lags = lags}),
                hypothesis::mcleod_li(series, {.lags = lags}),
                hypothesis::arch_lm(series, {.lags = lags})};
+  // Where the values have memory their squares have it too: what is left without it decides.
+  if (memory_of(out))
+    out.tests.back() = hypothesis::arch_lm(series, {.lags = lags, .mean_lags = {}});
   for (const int at : options.at) {
     out.tests.push_back(hypothesis::ljung_box(series, {.lags = at}));
     out.tests.push_back(hypothesis::ljung_box_robust(series, {.lags = at}));
@@ -152,7 +164,8 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   out.extremes = extremes(series, options.extremes);
   if (series.present() >= 50) {
     out.memory = {local_whittle(series), local_whittle(absolute_values(series))};
-    out.leverage_p = leverage_table(series, 5).p_value;
+    // Of a level, or of values of one sign, no row is a fall or a rise.
+    if (counts_from_zero(series)) out.leverage_p = leverage_table(series, 5).p_value;
   }
   if (series.present() >= 100)
     for (const TailSide tail : {TailSide::both, TailSide::left, TailSide::right}) {
@@ -202,8 +215,9 @@ bool counts_from_zero(const Series& series) {
 std::vector<Warning> data_warnings(const Series& series) {
   std::vector<Warning> warnings;
   const std::size_t n = series.present();
-  if (!is_return(series.kind) && n >= 50 &&
-      maths::autocorrelations(series.values, 1)[0] > kLevelLike) {
+  if (!is_return(series.kind) && n >= kFewestForLevel &&
+      maths::autocorrelations(series.values, 1)[0] >
+          std::min(kLevelLike, 1 - 15 / static_cast<double>(n))) {
     // The latest rows tell, and the search over lags is dear on long series.
     constexpr std::size_t kEnough = 5000;
     const Series latest = series.size() > kEnough
@@ -230,8 +244,8 @@ std::vector<Warning> data_warnings(const Series& series) {
   if (static_cast<double>(zeros) > kManyZeros * static_cast<double>(n))
     warnings.push_back(
         {WarningCode::zero_returns_many,
-         fmt::format("{} of {} values are exactly 0; days without trading should be dropped "
-                     "(`drop_zero` volume)",
+         fmt::format("{} of {} values are exactly 0; days without trading should be dropped, by "
+                     "the column of their volume if there is one (`drop_zero`)",
                      text::count(zeros), text::count(n))});
   if (auto few = few_rows_decide(series)) warnings.push_back(std::move(*few));
   return warnings;

@@ -11,6 +11,7 @@
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/moments.hpp"
 #include "brace/laws/standard.hpp"
+#include "hypothesis/own_lags.hpp"
 
 namespace brace::inline v0::hypothesis {
 namespace {
@@ -62,14 +63,34 @@ TestResult kruskal_wallis(std::vector<Labelled> values, std::size_t groups) {
 
 TestResult season_test(const Decomposition& parts) {
   const bool ratio = parts.form == DecompositionForm::multiplicative;
-  std::vector<Labelled> values;
-  for (std::size_t t = 0; t < parts.series.size(); ++t) {
-    const double v =
-        ratio ? parts.series.values[t] / parts.trend[t] : parts.series.values[t] - parts.trend[t];
-    if (!std::isnan(v)) values.push_back({v, t % static_cast<std::size_t>(parts.period)});
+  const auto period = static_cast<std::size_t>(parts.period);
+  const std::size_t n = parts.series.size();
+  std::vector<double> values = parts.series.values, means(period), counts(period);
+  if (ratio)
+    for (double& v : values) v = std::log(v);
+  for (std::size_t t = 0; t < n; ++t) {
+    if (std::isnan(values[t])) continue;
+    means[t % period] += values[t] - (ratio ? std::log(parts.trend[t]) : parts.trend[t]);
+    ++counts[t % period];
   }
-  TestResult test = kruskal_wallis(std::move(values), static_cast<std::size_t>(parts.period));
+  // Ranks are compared as if rows were independent. Less their trend they are not: it takes the
+  // slow part of the noise and leaves that of the season, and of white series of 300 rows with
+  // period 5 one in five had a season. Less their memory they are, and what repeats is left.
+  std::vector<double> unseasonal = values;
+  for (std::size_t t = 0; t < n; ++t)
+    if (counts[t % period] > 0) unseasonal[t] -= means[t % period] / counts[t % period];
+  const OwnLags memory = own_lags(unseasonal);
+  const std::vector<double> white = without(memory, values);
+  std::vector<Labelled> placed;
+  for (std::size_t t = 0; t < n; ++t)
+    if (!std::isnan(white[t])) placed.push_back({white[t], t % period});
+  TestResult test = kruskal_wallis(std::move(placed), period);
   test.null = "no season: the same law at every place in the period";
+  if (memory.coefficients.size() > 0) {
+    test.lags = static_cast<int>(memory.coefficients.size());
+    test.null += fmt::format(", {} taken out",
+                             text::plural(static_cast<std::size_t>(*test.lags), "lag", "lags"));
+  }
   test.reading = test.rejects().value_or(false) ? "there is a season" : "no sign of a season";
   return test;
 }

@@ -65,7 +65,8 @@ std::vector<TestResult> seasonal_roots(const Series& series, const SeasonalRoots
   return tests;
 }
 
-DifferencesSuggested suggest_differences(const Series& series, std::optional<int> given) {
+DifferencesSuggested suggest_differences(const Series& series, std::optional<int> given,
+                                         const BatteryOptions& options) {
   const int period = given.value_or(0);
   DifferencesSuggested out;
   Series x = series;
@@ -91,15 +92,13 @@ DifferencesSuggested suggest_differences(const Series& series, std::optional<int
                            text::p_value(seasonal.p_value, seasonal.p_floor));
     }
   }
+  BatteryOptions deciding = options;
+  deciding.only = {"adf", "pp", "df-gls", "kpss"};
   for (; out.regular < 2; ++out.regular) {
-    const UnitRootBattery battery = unit_root_battery(x, {.only = {"adf", "pp", "df-gls", "kpss"}});
+    const UnitRootBattery battery = unit_root_battery(x, deciding);
     out.tests.insert(out.tests.end(), battery.tests.begin(), battery.tests.end());
-    // Where the tests conflict, the regression test decides: an unneeded difference costs less
-    // than a missing one only if a unit root cannot be rejected.
-    const bool root =
-        battery.verdict == StationarityVerdict::unit_root ||
-        (battery.verdict == StationarityVerdict::conflict && !*battery.tests.front().rejects());
-    if (!root) break;
+    if (!asks_for_difference(battery)) break;
+    deciding.deterministic = {};  // that given was the level's
     x = differences(x);
   }
   out.reading = fmt::format(

@@ -6,13 +6,16 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
+#include <cmath>
 #include <ostream>
 
 #include "brace/base/error.hpp"
 #include "brace/base/text.hpp"
 #include "brace/hypothesis/few_rows.hpp"
+#include "brace/hypothesis/memory.hpp"
 #include "brace/maths/autocorrelations.hpp"
 #include "hypothesis/by_law.hpp"
+#include "maths/regression.hpp"
 
 namespace brace::inline v0 {
 namespace {
@@ -42,6 +45,13 @@ std::vector<const TestResult*> root_tests(const UnitRootBattery& battery) {
   for (const char* id : {"adf", "pp", "df-gls", "ng-perron", "point-optimal"})
     if (const TestResult* test = find(battery, id)) tests.push_back(test);
   return tests;
+}
+
+// How many of the three that decide reject a unit root at 5 %.
+int rejections_of_three(const UnitRootBattery& battery) {
+  int count = 0;
+  for (const char* id : {"adf", "pp", "df-gls"}) count += rejects(find(battery, id));
+  return count;
 }
 
 // "pp and kpss".
@@ -86,20 +96,39 @@ std::string dissent(const UnitRootBattery& battery, bool root_rejected) {
                                      other.size() == 1 ? "says" : "say");
 }
 
+// The memory left once level and slope may change where the break test says: the test dates a break
+// in memory, too.
+std::optional<double> memory_beside(const TestResult& broken, const Series& series) {
+  constexpr double kLingers = 0.2;
+  std::vector<std::size_t> rows;
+  for (std::size_t t = 0; t < series.size(); ++t)
+    if (!std::isnan(series.values[t])) rows.push_back(t);
+  const auto n = static_cast<Eigen::Index>(rows.size());
+  Eigen::MatrixXd X(n, 4);
+  Eigen::VectorXd y(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const std::size_t t = rows[static_cast<std::size_t>(i)];
+    const double since = static_cast<double>(t) - static_cast<double>(broken.break_at->row);
+    X.row(i) << 1, static_cast<double>(t), since > 0, std::max(0.0, since);
+    y(i) = series.values[t];
+  }
+  const Eigen::VectorXd rest = maths::regress(X, y).residuals;
+  Series left = series;
+  for (Eigen::Index i = 0; i < n; ++i) left.values[rows[static_cast<std::size_t>(i)]] = rest(i);
+  const MemoryEstimate memory = local_whittle(left);
+  return memory.d - 1.96 * memory.se > kLingers ? std::optional(memory.d) : std::nullopt;
+}
+
 // The decision table of docs/unit-roots.md.
 void decide(const Series& series, UnitRootBattery& battery) {
   const TestResult* kpss = find(battery, "kpss");
   const TestResult* za = find(battery, "zivot-andrews");
-  int against = 0, asked = 0;
-  for (const char* id : {"adf", "pp", "df-gls"})
-    if (const TestResult* test = find(battery, id)) {
-      ++asked;
-      against += rejects(test);
-    }
-  if (asked < 3 || kpss == nullptr) {
+  if (find(battery, "adf") == nullptr || find(battery, "pp") == nullptr ||
+      find(battery, "df-gls") == nullptr || kpss == nullptr) {
     decide_on_part(series, battery);
     return;
   }
+  const int against = rejections_of_three(battery);
   const bool root_rejected = against >= 2;
   const bool with_trend = battery.deterministic == Deterministic::trend;
   const std::string of_three = against == 3   ? "all three tests"
@@ -115,10 +144,15 @@ void decide(const Series& series, UnitRootBattery& battery) {
         series.name, with_trend ? " around a trend" : "", of_three);
   } else if (rejects(za, root_rejected ? 0.05 : 0.01) && rejects(kpss)) {
     battery.verdict = break_stationary;
+    if (root_rejected) battery.memory_left = memory_beside(*za, series);
     battery.reading = fmt::format(
-        "{} is stationary around a trend that broke near {}: with that "
+        "{} is stationary around a trend that broke near {}{}: with that "
         "break a unit root is rejected ({}), without it {}",
-        series.name, date_of(*za), p_text(*za),
+        series.name, date_of(*za),
+        battery.memory_left ? fmt::format(", or has long memory (d {} beside the break)",
+                                          text::fixed(*battery.memory_left, 2))
+                            : "",
+        p_text(*za),
         root_rejected ? "kpss finds too much drift"
                       : of_three + (against == 1 ? " rejects" : " reject"));
   } else if (!root_rejected && rejects(kpss)) {
@@ -158,6 +192,17 @@ std::string_view to_string(StationarityVerdict verdict) {
     case StationarityVerdict::conflict: return "conflict";
   }
   return "conflict";
+}
+
+bool asks_for_difference(const UnitRootBattery& battery) {
+  switch (battery.verdict) {
+    case StationarityVerdict::stationary:
+    case StationarityVerdict::trend_stationary: return false;
+    case StationarityVerdict::unit_root: return true;
+    case StationarityVerdict::break_stationary:
+    case StationarityVerdict::conflict: break;
+  }
+  return rejections_of_three(battery) < 2 || !rejects(find(battery, "adf"), 0.01);
 }
 
 UnitRootBattery unit_root_battery(const Series& series, const BatteryOptions& options) {
@@ -279,13 +324,24 @@ UnitRootReport compare_unit_roots(const std::vector<Series>& levels, const Serie
     case break_stationary:
       report.reading = of_level.reading + ".";
       report.advice.emplace_back(
-          "Take the break into the model (a step at its date), or start the "
-          "sample after it.");
+          asks_for_difference(of_level)
+              ? fmt::format("Take the break into the model (a step at its date), or start the "
+                            "sample after it; without either model {}.",
+                            change.name)
+          : of_level.memory_left
+              ? "A step at its date takes up a break, ar and ma terms take up memory: compare "
+                "both. A difference would be one too many."
+              : "Take the break into the model (a step at its date), or start the sample after "
+                "it.");
       break;
     case conflict:
       report.reading = fmt::format("On {}: {}. On its {}: {}.", level.name, of_level.reading,
                                    of_change.label, of_change.reading);
-      report.advice.emplace_back("Where tests conflict, returns are the safe choice for a price.");
+      report.advice.emplace_back(
+          asks_for_difference(of_level)
+              ? "Where tests conflict, returns are the safe choice for a price."
+              : "adf rejects a unit root at 1 %: model the level with its memory. A difference "
+                "would be one too many.");
       break;
   }
   return report;

@@ -181,6 +181,7 @@ std::string json_document(std::string_view command, const Series& series,
     for (const TestResult& test : battery.tests) add(test, battery.of);
     verdicts.push_back({{"of", battery.of},
                         {"verdict", to_string(battery.verdict)},
+                        {"memory_left", battery.memory_left ? Json(*battery.memory_left) : Json()},
                         {"reading", battery.reading}});
     warnings.insert(warnings.end(), battery.warnings.begin(), battery.warnings.end());
   }

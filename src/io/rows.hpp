@@ -8,6 +8,8 @@
 #include <string_view>
 #include <vector>
 
+#include "brace/io/table.hpp"
+
 namespace brace::inline v0 {
 
 struct Cell {

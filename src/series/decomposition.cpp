@@ -179,9 +179,38 @@ Parts by_loess(const Values& y, int period, const DecompositionOptions& options)
   return parts;
 }
 
+// Whether a place in the period is a day of the week.
+bool by_weekday(const Series& series, int period) {
+  return !series.times.empty() && ((series.clock == Clock::business_day && period == 5) ||
+                                   (series.clock == Clock::day && period == 7));
+}
+
+// Business days with a missing row for each weekday that the file has not, holidays included, so
+// that every fifth row is the same weekday. As it is where a row lies on a weekend.
+Series on_every_weekday(const Series& series) {
+  const auto on_weekend = [](Timestamp when) {
+    return std::chrono::weekday(std::chrono::floor<std::chrono::days>(when)).iso_encoding() > 5;
+  };
+  if (std::ranges::any_of(series.times, on_weekend)) return series;
+  Series out = series;
+  std::vector<std::vector<double>*> columns{&out.values};
+  for (Companion& companion : out.companions) columns.push_back(&companion.values);
+  add_missing_rows(absent_dates(Calendar{.clock = Clock::business_day}, series.times).places,
+                   out.times, columns);
+  return out;
+}
+
 std::vector<std::string> places_of(const Series& series, int period) {
   std::vector<std::string> names;
   for (int p = 0; p < period; ++p) {
+    if (by_weekday(series, period)) {
+      const unsigned first =
+          std::chrono::weekday(std::chrono::floor<std::chrono::days>(series.times[0]))
+              .iso_encoding();
+      names.emplace_back(weekday_name(
+          ((first - 1 + static_cast<unsigned>(p)) % static_cast<unsigned>(period) + 1) % 7));
+      continue;
+    }
     const bool named = !series.times.empty() && ((series.clock == Clock::month && period == 12) ||
                                                  (series.clock == Clock::quarter && period == 4));
     if (!named) {
@@ -295,14 +324,18 @@ int season_length(const Series& series) {
 
 Decomposition decompose(const Series& series, const DecompositionOptions& options) {
   Decomposition out;
-  // A place in the period is a place in the year only while no row is skipped. Hours and business
-  // days have pauses of their own.
+  // A place in the period is a place in the year or the week only while no row is skipped. Hours,
+  // and business days in other periods, have pauses of their own.
+  const int period = options.period.value_or(season_length(series));
   const bool keeps_step = series.clock == Clock::hour || series.clock == Clock::minute ||
                           series.clock == Clock::business_day;
-  out.series = keeps_step ? series : with_absent_rows(series, /*whatever_the_clock=*/true);
+  if (keeps_step)
+    out.series = by_weekday(series, period) ? on_every_weekday(series) : series;
+  else
+    out.series = with_absent_rows(series, /*whatever_the_clock=*/true);
   const Series& rows = out.series;
   out.method = options.method;
-  out.period = options.period.value_or(season_length(rows));
+  out.period = period;
   if (out.period < 2)
     throw Error(
         ErrorCode::bad_option,

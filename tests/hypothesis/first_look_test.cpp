@@ -359,6 +359,25 @@ TEST(SeasonTest, KeepsItsSizeAndFindsASeason) {
   EXPECT_GT(
       rejections(100, [&](std::uint64_t seed) { return hypothesis::season_test(series(seed, 1)); }),
       0.95);
+  // Whatever the memory, the period and the method.
+  const auto remembering = [](std::uint64_t seed, double memory, int period, double season) {
+    Series s = normals(seed, 20 * static_cast<std::size_t>(period));
+    for (std::size_t t = 1; t < s.size(); ++t) s.values[t] += memory * s.values[t - 1];
+    for (std::size_t t = 0; t < s.size(); ++t)
+      if (t % static_cast<std::size_t>(period) == 3) s.values[t] += season;
+    return decompose(s, {.period = period, .form = DecompositionForm::additive});
+  };
+  for (const int period : {4, 5, 12})
+    for (const double memory : {0.0, .8, 1.0}) {
+      const auto share = [&](int runs, double season) {
+        return rejections(runs, [&](std::uint64_t seed) {
+          return hypothesis::season_test(remembering(seed, memory, period, season));
+        });
+      };
+      // Four binomial errors of 400 runs; less the trend alone .1 to .2 were rejected.
+      EXPECT_NEAR(share(400, 0), 0.05, 0.044) << period << ' ' << memory;
+      EXPECT_GT(share(50, 2), 0.9) << period << ' ' << memory;
+    }
   // Volatility by the weekday.
   const auto days = [](std::uint64_t seed, double monday) {
     Series s = normals(seed, 500);

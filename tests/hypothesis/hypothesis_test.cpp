@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Properties of the tests: gaps, sizes under the null, verdicts, words.
 #include <fmt/format.h>
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -103,6 +104,32 @@ TEST(Size, ClusteringFoolsThePlainPortmanteauNotTheRobustOne) {
   EXPECT_LT(robust, .08);
 }
 
+// Memory of the mean makes squares autocorrelated: r_k of the squares is r_k^2 (Gaussian values).
+TEST(Size, MemoryOfTheMeanIsNoArchEffectOnceItIsTakenOut) {
+  const auto series = [](const char* line, const std::vector<double>& parameters) {
+    return [=](std::uint64_t i) {
+      return simulate(parse_model(line), parameters, 300, {.seed = 11, .stream = i});
+    };
+  };
+  const auto share = [](const auto& of, std::optional<int> mean_lags) {
+    return rejections(500, [&](std::uint64_t i) {
+      return hypothesis::arch_lm(of(i), {.lags = 5, .mean_lags = mean_lags});
+    });
+  };
+  const auto memory = series("zero ar1 / steady / normal", {.6, 1});
+  EXPECT_GT(share(memory, 0), .4);
+  // Four binomial errors of 500 runs.
+  EXPECT_NEAR(share(memory, {}), .05, .039);
+  EXPECT_GT(share(series("zero ar1 / garch / normal", {.6, .1, .25, .65}), {}), .9);
+
+  // By the lags themselves, and beside a gap.
+  Series y = memory(1);
+  y.values[150] = kNaN;
+  const TestResult t = hypothesis::arch_lm(y, {.lags = 5, .mean_lags = 2});
+  EXPECT_THAT(t.null, testing::HasSubstr("2 lags of the values taken out"));
+  EXPECT_EQ(t.observations, 300u - 2 - 5 - (1 + 2 + 5));
+}
+
 // Squares of values near 1e-9 are 18 powers of ten below the constant beside them.
 TEST(ArchLm, DoesNotDependOnUnits) {
   const Series y = white(3, 200);
@@ -141,9 +168,36 @@ TEST(Inspection, SaysWhatKindOfSeriesItIs) {
   const Inspection level = inspect(walk(1, 1000));
   ASSERT_EQ(level.warnings.size(), 1u);
   EXPECT_EQ(level.warnings[0].code, WarningCode::level_modelled);
+  EXPECT_EQ(inspect(walk(1, 44)).warnings.at(0).code, WarningCode::level_modelled)
+      << "a short level is one, too";
   Series flat = white(9, 200);
   for (std::size_t i = 0; i < 60; ++i) flat.values[3 * i] = 0;
   EXPECT_EQ(inspect(flat).warnings.at(0).code, WarningCode::zero_returns_many);
+}
+
+// A smoothed return, a volume: memory without clustering, and rows that are no falls or rises.
+TEST(Inspection, TellsMemoryFromClusteringAndLevelsFromReturns) {
+  int steady = 0;
+  for (std::uint64_t stream = 1; stream <= 20; ++stream) {
+    const Inspection look = inspect(simulate(parse_model("zero ar1 / steady / normal"), {.7, 1},
+                                             400, {.seed = 3, .stream = stream}));
+    const bool arch = *test_of(look.tests, "arch-lm").rejects();
+    EXPECT_EQ(look.reading.ends_with("and steady volatility"), !arch) << look.reading;
+    if (arch) continue;
+    ++steady;
+    // Squares that are autocorrelated are explained: the verdict does not contradict their row.
+    const bool of_squares = *test_of(look.tests, "mcleod-li").rejects();
+    EXPECT_EQ(testing::Matches(testing::Contains(testing::HasSubstr("because the values are")))(
+                  look.advice),
+              of_squares);
+  }
+  EXPECT_GE(steady, 15);
+
+  Series sizes = white(5, 400);
+  for (std::size_t t = 1; t < sizes.size(); ++t) sizes.values[t] += .6 * sizes.values[t - 1];
+  for (double& v : sizes.values) v = std::exp(v);
+  EXPECT_FALSE(inspect(sizes).leverage_p) << "values of one sign do not fall and rise";
+  EXPECT_TRUE(inspect(white(5, 400)).leverage_p);
 }
 
 }  // namespace

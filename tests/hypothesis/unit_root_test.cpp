@@ -5,6 +5,7 @@
 
 #include <cmath>
 #include <limits>
+#include <set>
 #include <sstream>
 
 #include "base/missing.hpp"
@@ -346,6 +347,65 @@ TEST(Battery, VerdictsFollowTheTable) {
   EXPECT_EQ(shifted.verdict, StationarityVerdict::break_stationary) << shifted.reading;
   EXPECT_NE(shifted.reading.find("broke near observation 200"), std::string::npos)
       << shifted.reading;
+}
+
+// Fast, slow and very slow memory in one, as volatility has it.
+Series layered(std::uint64_t stream, int n) {
+  const Series a = white(stream, n), b = white(stream + 1000, n), c = white(stream + 2000, n);
+  Series y = a;
+  double fast = 0, slow = 0, slower = 0;
+  for (std::size_t t = 0; t < y.size(); ++t) {
+    fast = .3 * fast + .3 * a.values[t];
+    slow = .93 * slow + .12 * b.values[t];
+    slower = .995 * slower + .04 * c.values[t];
+    y.values[t] = fast + slow + slower;
+  }
+  return y;
+}
+
+// kpss rejects for memory, and the break test then dates a break that is none.
+TEST(Battery, NamesMemoryBesideABreak) {
+  int broken = 0;
+  for (std::uint64_t stream = 1; stream <= 20; ++stream) {
+    const UnitRootBattery battery = unit_root_battery(layered(stream, 1000));
+    if (battery.verdict != StationarityVerdict::break_stationary) continue;
+    ++broken;
+    EXPECT_TRUE(battery.memory_left.has_value()) << battery.reading;
+    EXPECT_NE(battery.reading.find("or has long memory"), std::string::npos) << battery.reading;
+  }
+  EXPECT_GT(broken, 5) << "too few to tell";
+  for (std::uint64_t stream = 1; stream <= 20; ++stream)
+    EXPECT_FALSE(unit_root_battery(test::stepped(stream, 400, 200, 4)).memory_left) << stream;
+}
+
+// What the verdict asks for, what is suggested and what is advised are one answer.
+TEST(Battery, AsksForADifferenceWhereOneIsSuggested) {
+  const auto memory = [](std::uint64_t stream, double phi) {
+    Series y = white(stream, 200);
+    for (std::size_t t = 1; t < y.size(); ++t) y.values[t] += phi * y.values[t - 1];
+    return y;
+  };
+  const auto line = [](std::uint64_t stream) {
+    Series y = white(stream, 200);
+    for (std::size_t t = 0; t < y.size(); ++t) y.values[t] += .05 * static_cast<double>(t);
+    return y;
+  };
+  std::set<StationarityVerdict> seen;
+  for (std::uint64_t stream = 1; stream <= 12; ++stream)
+    for (const Series& y : {walk(stream, 200), walk(stream, 200, .2), memory(stream, .97),
+                            memory(stream, .9), test::stepped(stream, 200, 120, 3),
+                            layered(stream, 600), layered(stream, 150), line(stream)}) {
+      const UnitRootReport report = compare_unit_roots({y}, differences(y));
+      const UnitRootBattery& level = report.batteries.front();
+      seen.insert(level.verdict);
+      const bool asks = asks_for_difference(level);
+      EXPECT_EQ(asks, hypothesis::suggest_differences(y).regular > 0) << level.reading;
+      EXPECT_EQ(asks, report.advice[0].find("one too many") == std::string::npos &&
+                          report.advice[0].find("trend in") == std::string::npos &&
+                          !report.advice[0].ends_with("the sample after it."))
+          << level.reading << ' ' << report.advice[0];
+    }
+  EXPECT_EQ(seen.size(), 5u) << "every verdict is met";
 }
 
 TEST(Battery, WarnsOfTheTraps) {

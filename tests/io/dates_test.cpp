@@ -92,6 +92,7 @@ TEST(Dates, EveryFormOfADateIsReadBack) {
 
 // As the press shortens them: Sept for Sep, and a dot behind what is shortened.
 TEST(Dates, MonthsAsThePressShortensThemAreRead) {
+  using std::chrono::days, std::chrono::sys_days;
   const Folder folder;
   const sys_days first = std::chrono::year(2013) / 2 / 12;
   for (const char* form : {"%d {} %Y", "%d-{}-%Y", "\"{} %d, %Y\"", "%a %d {} %Y"}) {

@@ -35,7 +35,9 @@ int run_decomposition(const Options& o, const Loaded& data) {
                              test.null);
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    if (o.output.out.empty())
+    if (!test.rejects().value_or(false))
+      print_next(o, fmt::format("lags {}", modelled_words(o)));
+    else if (o.output.out.empty())
       print_next(o, fmt::format("season {} --out adjusted.csv", modelled_words(o)));
     else
       print_next(o, fmt::format("unitroot {} --value adjusted", shell_word(o.output.out)));
@@ -58,7 +60,8 @@ int run_decomposition(const Options& o, const Loaded& data) {
 int run_profile(const Options& o, const Loaded& data) {
   std::vector<VolatilityProfile> profiles;
   std::vector<TestResult> tests;
-  if (data.values.clock == Clock::hour || data.values.clock == Clock::row) {
+  if (data.values.clock == Clock::hour || data.values.clock == Clock::minute ||
+      data.values.clock == Clock::row) {
     profiles.push_back(volatility_profile(data.values, ProfileBy::time_of_day));
     tests.push_back(hypothesis::profile_test(data.values, ProfileBy::time_of_day));
   }
@@ -101,11 +104,15 @@ int run_profile(const Options& o, const Loaded& data) {
 int run_season(const Options& o) {
   Loaded data = load(o);
   if (auto few = few_rows_decide(data.values)) data.warnings.push_back(std::move(*few));
-  // Within the day and the week it is volatility that has a season; a period given asks for parts.
-  const bool within_week = data.values.clock == Clock::hour ||
-                           data.values.clock == Clock::business_day ||
-                           (data.values.clock == Clock::row && !data.values.times.empty());
-  return within_week && !o.period ? run_profile(o, data) : run_decomposition(o, data);
+  // Within the day and the week the volatility of returns has a season, and the height of all else;
+  // a period given asks for parts.
+  const bool dated_rows = data.values.clock == Clock::row && !data.values.times.empty();
+  const bool within_week = data.values.clock == Clock::hour || data.values.clock == Clock::minute ||
+                           data.values.clock == Clock::day ||
+                           data.values.clock == Clock::business_day;
+  return !o.period && (dated_rows || (within_week && counts_from_zero(data.values)))
+             ? run_profile(o, data)
+             : run_decomposition(o, data);
 }
 
 }  // namespace

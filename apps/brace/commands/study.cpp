@@ -53,10 +53,17 @@ int start_study(const Options& o) {
                                          : std::vector<Series>{data.level};
   const UnitRootReport roots = compare_unit_roots(levels, change_of(data.level, o));
   why = roots.reading;
-  if (o.series.returns == "none" && o.series.transform.empty() &&
-      roots.batteries[levels.size() - 1].verdict != StationarityVerdict::stationary) {
-    values = change_of(data.level, o);
-    making = all_positive(data.level) ? "returns = \"log\"\n" : "transform = \"diff1\"\n";
+  const UnitRootBattery& of_level = roots.batteries[levels.size() - 1];
+  bool trend = false;
+  if (o.series.returns == "none" && o.series.transform.empty()) {
+    if (asks_for_difference(of_level)) {
+      values = change_of(data.level, o);
+      making = all_positive(data.level) ? "returns = \"log\"\n" : "transform = \"diff1\"\n";
+    } else {
+      values = levels.back();
+      making = levels.size() > 1 ? "transform = \"log\"\n" : "";
+      trend = of_level.verdict == StationarityVerdict::trend_stationary;
+    }
   }
   const Inspection look = inspect(values);
   const auto rejected = [&](const char* test) {
@@ -67,8 +74,8 @@ int start_study(const Options& o) {
   const bool memory = rejected("ljung-box-robust"), clusters = rejected("arch-lm"),
              heavy = look.moments.excess_kurtosis > 1;
   const std::string model =
-      fmt::format("const{} / {} / {}", memory ? " ar1" : "", clusters ? "garch" : "steady",
-                  heavy ? "student" : "normal");
+      fmt::format("const{}{} / {} / {}", trend ? " trend" : "", memory ? " ar1" : "",
+                  clusters ? "garch" : "steady", heavy ? "student" : "normal");
   const auto rows = values.size();
   std::string out =
       text::wrap(account(data.level), 100, "# ") +
@@ -100,7 +107,8 @@ int start_study(const Options& o) {
         "\n[compare]\nmodel = [\"{0}\",\n         \"const{1} / gjr / {2}\"]\n\n[backtest]\nmodel = "
         "[\"{0}\",\n         \"const{1} / gjr / {2}\"]\nwindow = {3}\norigins = {4}\nrefit-every = "
         "5\n",
-        model, memory ? " ar1" : "", heavy ? "student" : "normal", rows > 1500 ? 1000 : 500,
+        model, fmt::format("{}{}", trend ? " trend" : "", memory ? " ar1" : ""),
+        heavy ? "student" : "normal", rows > 1500 ? 1000 : 500,
         std::min<std::size_t>(250, rows - (rows > 1500 ? 1000 : 500)));
   std::cout << out;
   return 0;

@@ -114,6 +114,21 @@ std::vector<std::string> table_row(const std::string& of, const TestResult& t) {
           t.null};
 }
 
+// What the verdict asks for: the change, the level (its logarithm where that decided), or a search
+// with a trend.
+std::string next_of(const Options& o, const UnitRootReport& report, const Series& level,
+                    bool of_logarithm) {
+  const UnitRootBattery* deciding =
+      report.batteries.empty() ? nullptr : &report.batteries[report.batteries.size() - 2];
+  std::string words = series_words(o);
+  if (deciding == nullptr) return "lags " + words;
+  if (asks_for_difference(*deciding)) return "lags " + words + making_of(level);
+  if (of_logarithm) words += " --transform log";
+  return deciding->verdict == StationarityVerdict::trend_stationary
+             ? "search " + words + " --terms trend"
+             : "lags " + words;
+}
+
 int run_unitroot(const Options& o) {
   require_known_tests(o);
   require_test_of(o, !o.test.periods.empty(), "--periods", "variance-ratio");
@@ -135,7 +150,7 @@ int run_unitroot(const Options& o) {
   const bool seasonal = (season == 4 || season == 12) && deciding.size() >= 96;
   std::optional<hypothesis::DifferencesSuggested> suggested;
   if (o.test.named.empty())
-    suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0);
+    suggested = hypothesis::suggest_differences(deciding, seasonal ? season : 0, options);
 
   if (std::ostream* json = json_stream(o))
     *json << json_document("unitroot", deciding, report, more, suggested, data.warnings);
@@ -147,11 +162,8 @@ int run_unitroot(const Options& o) {
                               "  ");
     print_warnings(std::cout, data.warnings);
     print_account(data.level);
-    const bool wanders = battery_asked && report.batteries[levels.size() - 1].verdict !=
-                                              StationarityVerdict::stationary;
-    print_next(
-        o, made ? fmt::format("lags {}", modelled_words(o))
-                : fmt::format("lags {}{}", series_words(o), wanders ? making_of(data.level) : ""));
+    print_next(o, made ? fmt::format("lags {}", modelled_words(o))
+                       : next_of(o, report, data.level, levels.size() > 1));
   }
   std::vector<std::vector<std::string>> rows{{"of", "test", "variant", "deterministic", "lags",
                                               "bandwidth", "statistic", "p_value", "critical_5",

@@ -25,10 +25,14 @@ struct ArchLmOptions {
 
   // Subtract the mean first. Turn off for residuals, which have mean zero by construction.
   bool demean = true;
+
+  // Lags of the values themselves that are taken out first, by least squares; empty: as many as
+  // BIC chooses. Memory of the mean makes squares autocorrelated without any ARCH effect.
+  std::optional<int> mean_lags = 0;
 };
 
-// Null: no ARCH effects up to that lag. e_t^2 on a constant and its own lags (Engle 1982); rows
-// with a missing term are dropped.
+// Null: no ARCH effects up to that lag. e_t^2 on a constant and its own lags (Engle 1982, who asks
+// for the residuals of a mean equation); rows with a missing term are dropped.
 [[nodiscard]] TestResult arch_lm(const Series& series, const ArchLmOptions& options = {});
 
 }  // namespace brace::inline v0::hypothesis

@@ -40,9 +40,11 @@ struct DifferencesSuggested {
 };
 
 // One seasonal difference where the F of the seasonal frequencies does not reject (period 4 or 12,
-// else none is considered), then differences as long as the battery finds a unit root, two at most.
+// else none is considered), then differences as long as the battery asks for one
+// (`asks_for_difference`), two at most. A deterministic given holds for the series itself.
 [[nodiscard]] DifferencesSuggested suggest_differences(const Series& series,
-                                                       std::optional<int> period = {});
+                                                       std::optional<int> period = {},
+                                                       const BatteryOptions& options = {});
 
 }  // namespace brace::inline v0::hypothesis
 BRACE_API_END

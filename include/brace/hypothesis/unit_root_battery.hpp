@@ -38,6 +38,9 @@ struct UnitRootBattery {
   std::vector<TestResult> tests;
   Deterministic deterministic = Deterministic::constant;  // used in all
   StationarityVerdict verdict = StationarityVerdict::conflict;
+  // Of a series that is stationary but for a break: d (local Whittle) of what is left beside that
+  // break, where it stays above 0.2. Memory makes kpss reject without any break.
+  std::optional<double> memory_left{};
   std::string reading;
   std::vector<Warning> warnings;
 };
@@ -60,6 +63,11 @@ struct BatteryOptions {
 // together when two of the three do.
 [[nodiscard]] UnitRootBattery unit_root_battery(const Series& series,
                                                 const BatteryOptions& options = {});
+
+// Whether the change is to be modelled in place of the series: a unit root; and, where the tests
+// conflict or only a break makes it stationary, unless two of adf, pp and df-gls reject the unit
+// root, and adf at 1 %.
+[[nodiscard]] bool asks_for_difference(const UnitRootBattery& battery);
 
 // The batteries side by side on a series and what may be modelled in its place, and one sentence on
 // all.
