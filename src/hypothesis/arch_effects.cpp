@@ -49,9 +49,7 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   test.test = "arch-lm";
   test.variant = options.f_form ? "F" : "LM";
   test.null = fmt::format("no ARCH effects up to lag {}", m);
-  if (mean_lags > 0)
-    test.null +=
-        fmt::format(", {} of the values taken out", text::plural(mean_lags, "lag", "lags"));
+  if (mean_lags > 0) test.null += " beside " + text::plural(mean_lags, "own lag", "own lags");
   test.lags = m;
   test.observations = rows.size();
   if (options.f_form) {

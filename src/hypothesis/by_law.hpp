@@ -25,8 +25,14 @@ enum class RejectsWhen { low, high };
 [[nodiscard]] laws::SimulatedLaw law_with(laws::SimulatedLaw constant, laws::SimulatedLaw trend,
                                           Deterministic terms);
 
-// Whether the mean of the differences is away from zero at 5 %, by its long-run variance.
+// Whether a test for a unit root needs a trend term: the mean of the differences is away from zero
+// at 5 % (long-run variance), as where a unit root drifts; or adf with a trend rejects the unit
+// root at 1 % and the slope is away from zero at 5 %, as around a trend, where the long-run
+// variance of the differences is 0 and every estimate of it too large.
 [[nodiscard]] bool drifts(const Series& series);
+
+// The latest rows, enough to tell a unit root: the search over lags is dear on long series.
+[[nodiscard]] Series latest_rows(const Series& series);
 
 // Where a break stands, with its date.
 [[nodiscard]] TestResult::Break break_at(const Series& series, std::size_t rows_before);

@@ -16,8 +16,8 @@
 #include "brace/hypothesis/few_rows.hpp"
 #include "brace/hypothesis/unit_root.hpp"
 #include "brace/hypothesis/whiteness.hpp"
-#include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
+#include "hypothesis/by_law.hpp"
 
 namespace brace::inline v0 {
 namespace {
@@ -103,7 +103,8 @@ std::vector<std::string> advise(const Inspection& i, const Series& series, const
               "(arch-lm) volatility does not cluster."
             : "mcleod-li finds the squares autocorrelated and arch-lm does not: volatility may "
               "cluster weakly; check the fit of a steady variance before giving it an equation.");
-  if (i.leverage_p && *i.leverage_p < 0.05)
+  // Of a level, or of values of one sign, no row is a fall or a rise.
+  if (i.leverage_p && *i.leverage_p < 0.05 && counts_from_zero(series))
     advice.emplace_back(
         "Returns predict the volatility that follows (leverage): `leverage_table` shows which "
         "side; a symmetric variance equation misses it.");
@@ -164,8 +165,7 @@ Inspection inspect(const Series& series, const InspectOptions& options) {
   out.extremes = extremes(series, options.extremes);
   if (series.present() >= 50) {
     out.memory = {local_whittle(series), local_whittle(absolute_values(series))};
-    // Of a level, or of values of one sign, no row is a fall or a rise.
-    if (counts_from_zero(series)) out.leverage_p = leverage_table(series, 5).p_value;
+    out.leverage_p = leverage_table(series, 5).p_value;
   }
   if (series.present() >= 100)
     for (const TailSide tail : {TailSide::both, TailSide::left, TailSide::right}) {
@@ -218,26 +218,32 @@ std::vector<Warning> data_warnings(const Series& series) {
   if (!is_return(series.kind) && n >= kFewestForLevel &&
       maths::autocorrelations(series.values, 1)[0] >
           std::min(kLevelLike, 1 - 15 / static_cast<double>(n))) {
-    // The latest rows tell, and the search over lags is dear on long series.
-    constexpr std::size_t kEnough = 5000;
-    const Series latest = series.size() > kEnough
-                              ? rows_between(series, series.size() - kEnough, series.size())
-                              : series;
+    const Series latest = hypothesis::unit_root::latest_rows(series);
     TestResult level;
+    bool trend = false;
     try {
       level = hypothesis::adf(latest);
+      trend = level.p_value.value_or(0) > 0.10 && hypothesis::unit_root::drifts(latest);
+      if (trend) level = hypothesis::adf(latest, {.deterministic = Deterministic::trend});
     } catch (const Error&) {
       // Without noise, as on an exact line, the test has nothing to regress: no warning from it.
     }
+    const std::string p = "p " + text::p_value(level.p_value, level.p_floor);
     if (level.p_value.value_or(0) > 0.10)
       warnings.push_back(
           {WarningCode::level_modelled,
-           fmt::format(
-               "a unit root in {} is not rejected (adf p {}), and then tests and models of it mean "
-               "little; take {}, or first run `unit_root_battery`",
-               series.name, text::p_value(level.p_value, level.p_floor),
-               all_positive(series) ? "returns with `returns` log"
-                                    : "its difference with `transform` diff1")});
+           fmt::format("a unit root in {} is not rejected (adf {}), and then tests and models of "
+                       "it mean little; take {}, or first run `unit_root_battery`",
+                       series.name, p,
+                       all_positive(series) ? "returns with `returns` log"
+                                            : "its difference with `transform` diff1")});
+    else if (trend)
+      warnings.push_back(
+          {WarningCode::level_modelled,
+           fmt::format("{} moves around a trend (adf with a trend rejects a unit root, {}), and "
+                       "tests and models of it without that trend mean little; write trend in the "
+                       "model line, or first run `unit_root_battery`",
+                       series.name, p)});
   }
   const auto zeros =
       static_cast<std::size_t>(std::count(series.values.begin(), series.values.end(), 0.0));

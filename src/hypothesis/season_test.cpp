@@ -86,10 +86,9 @@ TestResult season_test(const Decomposition& parts) {
     if (!std::isnan(white[t])) placed.push_back({white[t], t % period});
   TestResult test = kruskal_wallis(std::move(placed), period);
   test.null = "no season: the same law at every place in the period";
-  if (memory.coefficients.size() > 0) {
-    test.lags = static_cast<int>(memory.coefficients.size());
-    test.null += fmt::format(", {} taken out",
-                             text::plural(static_cast<std::size_t>(*test.lags), "lag", "lags"));
+  if (const auto lags = static_cast<std::size_t>(memory.coefficients.size()); lags > 0) {
+    test.lags = static_cast<int>(lags);
+    test.null = "no season beside " + text::plural(lags, "own lag", "own lags");
   }
   test.reading = test.rejects().value_or(false) ? "there is a season" : "no sign of a season";
   return test;

@@ -185,18 +185,30 @@ bool by_weekday(const Series& series, int period) {
                                    (series.clock == Clock::day && period == 7));
 }
 
-// Business days with a missing row for each weekday that the file has not, holidays included, so
-// that every fifth row is the same weekday. As it is where a row lies on a weekend.
+// Business days with missing rows for weekdays that the file has not, holidays included, so that
+// every fifth row is the same weekday. As it is where a row lies on a weekend.
 Series on_every_weekday(const Series& series) {
   const auto on_weekend = [](Timestamp when) {
     return std::chrono::weekday(std::chrono::floor<std::chrono::days>(when)).iso_encoding() > 5;
   };
   if (std::ranges::any_of(series.times, on_weekend)) return series;
+  const std::vector<AbsentDates::Place> absent =
+      absent_dates(Calendar{.clock = Clock::business_day}, series.times).places;
+  // No trend leads over a gap of weeks: of that the last rows alone, which keep step.
+  std::vector<AbsentDates::Place> added;
+  for (std::size_t begin = 0; begin < absent.size();) {
+    std::size_t end = begin;
+    while (end < absent.size() && absent[end].before == absent[begin].before) ++end;
+    const bool gap = absent[end - 1].when - absent[begin].when > kLongestClosing;
+    const std::size_t kept = gap ? (end - begin) % 5 : end - begin;
+    added.insert(added.end(), absent.begin() + static_cast<std::ptrdiff_t>(end - kept),
+                 absent.begin() + static_cast<std::ptrdiff_t>(end));
+    begin = end;
+  }
   Series out = series;
   std::vector<std::vector<double>*> columns{&out.values};
   for (Companion& companion : out.companions) columns.push_back(&companion.values);
-  add_missing_rows(absent_dates(Calendar{.clock = Clock::business_day}, series.times).places,
-                   out.times, columns);
+  add_missing_rows(added, out.times, columns);
   return out;
 }
 

@@ -47,7 +47,8 @@ struct UnitRootBattery {
 
 struct BatteryOptions {
   // Empty: trend if the mean of the differences is away from zero at 5 % (t by long-run variance),
-  // else constant.
+  // or if adf with a trend rejects a unit root at 1 % and the slope is away from zero at 5 %; else
+  // constant.
   std::optional<Deterministic> deterministic{};
 
   // Empty: bic for adf and the break test, maic for the GLS family.
