@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 
 #include "brace/base/text.hpp"
@@ -71,7 +72,11 @@ void draw_decomposition(const Decomposition& parts, const std::string& path) {
       plot.data({counting(parts.places.size()), shown(parts.typical_season)});
   std::vector<std::string> names;
   for (const std::string& place : parts.places)
-    names.push_back(place.substr(0, parts.places.size() == 12 ? 3 : 12));
+    // "Jan", "Mon", "quarter 1", "17".
+    names.push_back(
+        place.starts_with("quarter")
+            ? place
+            : place.substr(0, std::isdigit(static_cast<unsigned char>(place.front())) ? 12 : 3));
   plot.panel(0.725, 0.985, 0.335, 0.93, fmt::format("typical season{}", unit));
   set_x_axis(plot, false, 0.3, static_cast<double>(names.size()) + 0.7);
   plot.add(fmt::format("set xtics nomirror out ({}); set boxwidth 0.7", named_marks(names, 6)));
@@ -136,7 +141,7 @@ void draw_profile(const Series& values, const std::vector<VolatilityProfile>& pr
             fmt::format("memory of the size of {}, by lag", values.name));
   lag_panel(plot, after, y, {0.56, 0.985, 0.08, 0.44},
             fmt::format("the same after division by the {} profile",
-                        profiles.front().by == ProfileBy::weekday ? "weekday" : "hourly"));
+                        profiles.front().by == ProfileBy::weekday ? "weekday" : "time-of-day"));
   foot_note(plot,
             "whisker: 95 %   bar: ACF   ring: PACF   band: 95 % of a white series whose "
             "volatility may cluster");

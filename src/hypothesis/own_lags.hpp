@@ -16,8 +16,8 @@ struct OwnLags {
   Eigen::VectorXd coefficients;  // of lags 1 ...; empty: no memory, or too few rows to tell
 };
 
-// Least squares on the rows whose lags are present; `lags` left out: as many as BIC chooses, gaps
-// closed.
+// Least squares on the rows whose lags are present, the latest 50,000 at most; `lags` left out: as
+// many as BIC chooses, gaps closed.
 [[nodiscard]] OwnLags own_lags(const std::vector<double>& values, std::optional<int> lags = {});
 
 // What each value leaves over its lags and the constant; missing where one of these is. The values

@@ -243,7 +243,7 @@ AppliedTransform apply(const Transform& link, Work& work) {
             applied.profile = volatility_profile(training_part(work, link), d.by);
             s = divided_by(s, applied.profile);
             s.name = fmt::format("{} over its {} profile", s.name,
-                                 d.by == ProfileBy::weekday ? "weekday" : "hourly");
+                                 d.by == ProfileBy::weekday ? "weekday" : "time-of-day");
           }},
       link);
   return applied;
