@@ -113,7 +113,8 @@ std::vector<std::string> advise(const Inspection& i, const Series& series, const
         fmt::format("The tail index is {}: a fourth moment may not exist, so kurtosis and "
                     "tests on squares are rough guides.",
                     text::fixed(i.tails[0].alpha, 1)));
-  if (i.memory.size() == 2 && i.memory[1].d - 1.96 * i.memory[1].se > kLingers)
+  // Sizes of a level are its heights.
+  if (i.memory.size() == 2 && i.memory[1].d - 1.96 * i.memory[1].se > kLingers && !lingers(series))
     advice.push_back(
         fmt::format("The sizes remember for long (d {}): a lasting change of variance looks "
                     "the same, so test for one before a long-memory model.",

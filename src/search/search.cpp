@@ -3,6 +3,7 @@
 #include "brace/search/search.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cmath>
@@ -381,15 +382,19 @@ class Searcher {
     const auto better = static_cast<std::size_t>(std::count_if(
         out_.candidates.begin(), out_.candidates.end(),
         [&](const MeanCandidate& c) { return c.on_circle && score(c) < score(chosen); }));
-    if (better > 0)
+    if (better > 0) {
+      // What every candidate has is not advised.
+      std::vector<std::string_view> untried;
+      if (!options_.kept.trend) untried.emplace_back("'trend'");
+      if (options_.kept.harmonics.empty()) untried.emplace_back("'harmonics'");
       out_.warnings.push_back(
           {WarningCode::root_at_edge,
-           fmt::format(
-               "{} of {} are pinned at the unit circle, {} of them with a lower {}: a sign "
-               "of a season or trend that is fixed, or of a difference too many; try `terms` "
-               "'trend' or 'harmonics'",
-               pinned, text::plural(out_.candidates.size(), "candidate", "candidates"), better,
-               to_string(options_.criterion))});
+           fmt::format("{} of {} are pinned at the unit circle, {} of them with a lower {}: a sign "
+                       "of a season or trend that is fixed, or of a difference too many{}{}",
+                       pinned, text::plural(out_.candidates.size(), "candidate", "candidates"),
+                       better, to_string(options_.criterion),
+                       untried.empty() ? "" : "; try `terms` ", fmt::join(untried, " or "))});
+    }
     if (chosen.arch_p.value_or(1) < 0.05)
       out_.warnings.push_back({WarningCode::variance_ignored,
                                "volatility clusters in the residuals: orders chosen without a "

@@ -200,6 +200,10 @@ TEST(Inspection, TellsMemoryFromClusteringAndLevelsFromReturns) {
   ASSERT_LT(*look.leverage_p, .05);
   EXPECT_THAT(look.advice, testing::Not(testing::Contains(testing::HasSubstr("leverage"))))
       << "values of one sign do not fall and rise";
+  Series trend = white(7, 400);
+  for (std::size_t t = 0; t < trend.size(); ++t) trend.values[t] += .05 * static_cast<double>(t);
+  EXPECT_THAT(inspect(trend).advice, testing::Not(testing::Contains(testing::HasSubstr("sizes"))))
+      << "the sizes of a level are its heights";
 }
 
 }  // namespace

@@ -109,6 +109,13 @@ TEST(Search, PutsPinnedCandidatesLast) {
   EXPECT_EQ(found.candidates[found.chosen].status, FitStatus::converged);
   ASSERT_FALSE(found.warnings.empty());
   EXPECT_EQ(found.warnings[0].code, WarningCode::root_at_edge);
+  EXPECT_NE(found.warnings[0].text.find("'trend' or 'harmonics'"), std::string::npos);
+  // What every candidate has already is not advised.
+  const Search trended =
+      search(made("const", {0, 1}, 300, 4),
+             {.most_ar = 2, .most_ma = 2, .differences = 0, .kept = parse_model("trend").mean});
+  for (const Warning& w : trended.warnings)
+    EXPECT_EQ(w.text.find("'trend'"), std::string::npos) << w.text;
 }
 
 TEST(Search, RefusesWhatIsNoSet) {
