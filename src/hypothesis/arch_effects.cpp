@@ -27,19 +27,12 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
     e2 = squares(series).values;
   else
     for (double& v : e2) v *= v;
-  std::vector<std::size_t> rows = whole_rows(e2, m);
+  std::vector<std::size_t> rows = rows_with_lags(e2, m);
   // Gaps in a short series may leave too few rows for the lags that were not asked for by name.
   while (!options.lags && m > 1 && rows.size() < 3 * static_cast<std::size_t>(m + 1))
-    rows = whole_rows(e2, --m);
-  const auto N = static_cast<Eigen::Index>(rows.size());
-  Eigen::MatrixXd X(N, m + 1);
-  Eigen::VectorXd y(N);
-  for (Eigen::Index i = 0; i < N; ++i) {
-    const std::size_t t = rows[static_cast<std::size_t>(i)];
-    y(i) = e2[t];
-    X(i, 0) = 1;
-    for (int j = 1; j <= m; ++j) X(i, j) = e2[t - static_cast<std::size_t>(j)];
-  }
+    rows = rows_with_lags(e2, --m);
+  const auto [X, y] = lag_columns(e2, rows, m);
+  const auto N = static_cast<double>(rows.size());
   const maths::Regression fit = maths::regress(X, y);
   // Squares that never vary (a series of +1 and -1) have nothing to explain.
   const double total = (y.array() - y.mean()).square().sum();
@@ -53,12 +46,12 @@ TestResult arch_lm(const Series& series, const ArchLmOptions& options) {
   test.lags = m;
   test.observations = rows.size();
   if (options.f_form) {
-    const double rest = static_cast<double>(N) - m - 1;
+    const double rest = N - m - 1;
     test.statistic = (r2 / m) / ((1 - r2) / rest);
     test.dof = {static_cast<double>(m), rest};
     test.p_value = laws::f_tail(test.statistic, m, rest);
   } else {
-    test.statistic = static_cast<double>(N) * r2;
+    test.statistic = N * r2;
     test.dof = {static_cast<double>(m)};
     test.p_value = laws::chi_squared_tail(test.statistic, m);
   }

@@ -15,7 +15,9 @@
 #include "brace/maths/long_run_variance.hpp"
 #include "brace/series/split.hpp"
 #include "brace/series/transform.hpp"
+#include "hypothesis/own_lags.hpp"
 #include "hypothesis/unit_root_statistics.hpp"
+#include "maths/regression.hpp"
 
 namespace brace::inline v0::hypothesis::unit_root {
 
@@ -79,29 +81,20 @@ namespace {
 // The slope over time is away from zero at 5 %: least squares, with the long-run variance of the
 // residuals by an autoregression.
 bool slopes(const Series& series) {
-  double n = 0, mean_t = 0, mean_y = 0;
-  for (std::size_t t = 0; t < series.size(); ++t)
-    if (!std::isnan(series.values[t])) {
-      ++n;
-      mean_t += static_cast<double>(t);
-      mean_y += series.values[t];
-    }
-  mean_t /= n;
-  mean_y /= n;
-  double tt = 0, ty = 0;
-  for (std::size_t t = 0; t < series.size(); ++t)
-    if (!std::isnan(series.values[t])) {
-      const double at = static_cast<double>(t) - mean_t;
-      tt += at * at;
-      ty += at * (series.values[t] - mean_y);
-    }
-  const double slope = ty / tt;
-  std::vector<double> residuals;
-  for (std::size_t t = 0; t < series.size(); ++t)
-    if (!std::isnan(series.values[t]))
-      residuals.push_back(series.values[t] - mean_y - slope * (static_cast<double>(t) - mean_t));
-  const double variance = maths::spectral_variance(residuals, {}, /*by_bic=*/true).value;
-  return std::abs(slope) > laws::normal_quantile(.975) * std::sqrt(variance / tt);
+  const std::vector<std::size_t> rows = rows_with_lags(series.values, 0);
+  const auto n = static_cast<Eigen::Index>(rows.size());
+  Eigen::MatrixXd X(n, 2);
+  Eigen::VectorXd y(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const std::size_t t = rows[static_cast<std::size_t>(i)];
+    X.row(i) << 1, static_cast<double>(t);
+    y(i) = series.values[t];
+  }
+  const maths::Regression fit = maths::regress(X, y);
+  const double variance =
+      maths::spectral_variance({fit.residuals.data(), rows.size()}, {}, /*by_bic=*/true).value;
+  const double spread = (X.col(1).array() - X.col(1).mean()).square().sum();
+  return std::abs(fit.coefficients(1)) > laws::normal_quantile(.975) * std::sqrt(variance / spread);
 }
 
 }  // namespace

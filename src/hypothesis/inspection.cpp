@@ -251,8 +251,8 @@ std::vector<Warning> data_warnings(const Series& series) {
   if (static_cast<double>(zeros) > kManyZeros * static_cast<double>(n))
     warnings.push_back(
         {WarningCode::zero_returns_many,
-         fmt::format("{} of {} values are exactly 0; days without trading should be dropped, by "
-                     "the column of their volume if there is one (`drop_zero`)",
+         fmt::format("{} of {} values are exactly 0; where these are days without trading, drop "
+                     "them by the column of their volume (`drop_zero`), if there is one",
                      text::count(zeros), text::count(n))});
   if (auto few = few_rows_decide(series)) warnings.push_back(std::move(*few));
   return warnings;

@@ -24,7 +24,15 @@ struct OwnLags {
 // themselves without lags.
 [[nodiscard]] std::vector<double> without(const OwnLags& memory, const std::vector<double>& values);
 
+// A row of `values` and, in X, a constant and its lags 1 .. `lags`, for each of `rows`.
+struct LagColumns {
+  Eigen::MatrixXd X;  // rows x (lags + 1)
+  Eigen::VectorXd y;
+};
+[[nodiscard]] LagColumns lag_columns(const std::vector<double>& values,
+                                     const std::vector<std::size_t>& rows, int lags);
+
 // Rows t for which the values at t, t - 1, ..., t - lags are all present.
-[[nodiscard]] std::vector<std::size_t> whole_rows(const std::vector<double>& values, int lags);
+[[nodiscard]] std::vector<std::size_t> rows_with_lags(const std::vector<double>& values, int lags);
 
 }  // namespace brace::inline v0::hypothesis

@@ -94,6 +94,7 @@ DifferencesSuggested suggest_differences(const Series& series, std::optional<int
   }
   BatteryOptions deciding = options;
   deciding.only = {"adf", "pp", "df-gls", "kpss"};
+  if (out.seasonal > 0) deciding.deterministic = {};  // that given was the level's
   for (; out.regular < 2; ++out.regular) {
     const UnitRootBattery battery = unit_root_battery(x, deciding);
     out.tests.insert(out.tests.end(), battery.tests.begin(), battery.tests.end());

@@ -15,6 +15,7 @@
 #include "brace/hypothesis/memory.hpp"
 #include "brace/maths/autocorrelations.hpp"
 #include "hypothesis/by_law.hpp"
+#include "hypothesis/own_lags.hpp"
 #include "maths/regression.hpp"
 
 namespace brace::inline v0 {
@@ -100,9 +101,7 @@ std::string dissent(const UnitRootBattery& battery, bool root_rejected) {
 // in memory, too.
 std::optional<double> memory_beside(const TestResult& broken, const Series& series) {
   constexpr double kLingers = 0.2;
-  std::vector<std::size_t> rows;
-  for (std::size_t t = 0; t < series.size(); ++t)
-    if (!std::isnan(series.values[t])) rows.push_back(t);
+  const std::vector<std::size_t> rows = hypothesis::rows_with_lags(series.values, 0);
   const auto n = static_cast<Eigen::Index>(rows.size());
   Eigen::MatrixXd X(n, 4);
   Eigen::VectorXd y(n);

@@ -73,9 +73,9 @@ int start_study(const Options& o) {
   };
   const bool memory = rejected("ljung-box-robust"), clusters = rejected("arch-lm"),
              heavy = look.moments.excess_kurtosis > 1;
-  const std::string model =
-      fmt::format("const{}{} / {} / {}", trend ? " trend" : "", memory ? " ar1" : "",
-                  clusters ? "garch" : "steady", heavy ? "student" : "normal");
+  const std::string terms = fmt::format("{}{}", trend ? " trend" : "", memory ? " ar1" : "");
+  const std::string model = fmt::format("const{} / {} / {}", terms, clusters ? "garch" : "steady",
+                                        heavy ? "student" : "normal");
   const auto rows = values.size();
   std::string out =
       text::wrap(account(data.level), 100, "# ") +
@@ -107,8 +107,7 @@ int start_study(const Options& o) {
         "\n[compare]\nmodel = [\"{0}\",\n         \"const{1} / gjr / {2}\"]\n\n[backtest]\nmodel = "
         "[\"{0}\",\n         \"const{1} / gjr / {2}\"]\nwindow = {3}\norigins = {4}\nrefit-every = "
         "5\n",
-        model, fmt::format("{}{}", trend ? " trend" : "", memory ? " ar1" : ""),
-        heavy ? "student" : "normal", rows > 1500 ? 1000 : 500,
+        model, terms, heavy ? "student" : "normal", rows > 1500 ? 1000 : 500,
         std::min<std::size_t>(250, rows - (rows > 1500 ? 1000 : 500)));
   std::cout << out;
   return 0;
